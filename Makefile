@@ -1,0 +1,55 @@
+# Brood: `make demo` shows it, `make test` checks it. `make help` lists everything.
+SHELL := /bin/bash
+PY := .venv/bin/python
+export OPENBLAS_NUM_THREADS = 1
+
+.DEFAULT_GOAL := help
+.PHONY: help demo run test lint css screenshots bench lock clean
+
+help: ## list the targets
+	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
+
+.venv/.made:
+	@python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Brood needs Python 3.11 or newer as python3."; exit 1; }
+	@python3 -m venv .venv || { echo "Could not make a virtual environment: on Debian, install python3-venv first."; exit 1; }
+	@touch $@
+
+.venv/.run: .venv/.made requirements/run.txt pyproject.toml
+	@$(PY) -m pip install -q --disable-pip-version-check --require-hashes -r requirements/run.txt
+	@$(PY) -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+.venv/.test: .venv/.run requirements/test.txt
+	@$(PY) -m pip install -q --disable-pip-version-check --require-hashes -r requirements/test.txt
+	@touch $@
+
+demo: .venv/.run ## make everything ready and serve the demo household on http://127.0.0.1:8000
+	@.venv/bin/brood demo --data .demo
+
+run: .venv/.run ## serve your own household on http://127.0.0.1:8000
+	@.venv/bin/brood serve
+
+test: .venv/.test ## install what the tests need and run all of them
+	@bash scripts/need-chromium
+	@.venv/bin/ruff check src tests scripts
+	@.venv/bin/python -m pytest -n 2 --dist loadfile
+
+lint: .venv/.test ## style and strict types
+	@.venv/bin/ruff check src tests scripts
+	@.venv/bin/mypy
+
+css: ## rebuild the style sheet after a change to templates or assets (needs Node and npm)
+	@cd assets && npm ci --silent && npx tailwindcss -i app.css -o ../src/brood/web/static/app.css --minify
+
+screenshots: .venv/.test ## take the pictures in docs/screenshots from the demo household
+	@bash scripts/need-chromium
+	@.venv/bin/python scripts/screenshots.py
+
+bench: .venv/.test ## measure how long a plan and a page take
+	@.venv/bin/python -m pytest -q bench --benchmark-only
+
+lock: ## renew the locked dependencies (needs uv)
+	@cd requirements && for f in run test; do uv pip compile -q --universal --python-version 3.11 --generate-hashes --no-header $$f.in -o $$f.txt; done
+
+clean: ## forget the environment and the demo household
+	@rm -rf .venv .demo

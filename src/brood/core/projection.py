@@ -1,0 +1,127 @@
+"""Expected numbers by stage and hour of every group, with the treatments that were done and are planned."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brood.core.chain import Chain, advance, chain_of, moves_per_hour
+from brood.core.evening import EVENING, effect
+from brood.core.temperature import HourlySeries
+from brood.core.types import ADULT, PREOVIPOSITION, Act, Case, Found
+
+Array = NDArray[np.float64]
+
+CLASSES = ("egg", "active", "rest", "adult", "breeding")
+"""What a band shows, bottom to top: eggs, active larvae or nymphs, resting or pupal stages, adults before and while laying."""
+INSPECTION_HOUR = 9
+SAMPLE_HOURS = 3
+
+
+@dataclass(frozen=True, eq=False)
+class Strike:
+    """One evening's effect on every row: expected numbers by row and class just before and just after."""
+
+    at: datetime
+    before: Array
+    after: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Projection:
+    """Expected numbers: `numbers` has shape (moments, rows, classes). The last row is what was laid since the finds."""
+
+    rows: tuple[Found | None, ...]
+    moments: tuple[datetime, ...]
+    numbers: Array
+    strikes: tuple[Strike, ...]
+
+    def at(self, moment: datetime) -> Array:
+        """Expected numbers by row and class at the last sample before a moment."""
+        position = int(np.searchsorted(np.array(self.moments, dtype="datetime64[s]"), np.datetime64(moment), side="right"))
+        return np.asarray(self.numbers[max(0, position - 1)])
+
+
+def classes_of(chain: Chain) -> NDArray[np.int64]:
+    """Class index of every sub-stage and, last, of laying adults."""
+    kinds = []
+    for stage, count in zip(chain.pest.stages, chain.counts, strict=True):
+        resting = round(count * stage.rest_share)
+        if stage.id == PREOVIPOSITION:
+            kinds += [3] * count
+        elif stage.display == "egg":
+            kinds += [0] * count
+        elif stage.display == "pupa":
+            kinds += [2] * count
+        else:
+            kinds += [1] * (count - resting) + [2] * resting
+    return np.array([*kinds, 4])
+
+
+def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
+    """Share that survives one evening in every sub-stage and, last, among laying adults; shape (size + 1,)."""
+    per_stage = [1 - effect(acts, ADULT if s.id == PREOVIPOSITION else s.id, reach) for s in chain.pest.stages]
+    return np.array([*np.array(per_stage)[chain.stage_of], 1 - effect(acts, ADULT, reach)])
+
+
+def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:
+    """Follow the found groups and their offspring by the hour at the series' own temperatures.
+
+    Each group starts spread evenly over its stage at 09:00 of its day; adults found are of both sexes. Laying adults die
+    at 1/longevity and females lay at the tabulated rate for the hour's temperature. `evenings` are dates with their
+    acts. The series must cover the time from the first find to `until`. No hiding places: what is missed is missed at random.
+    """
+    chain = chain_of(case.pest)
+    rows: tuple[Found | None, ...] = (*case.found, None)
+    start = datetime.combine(min(f.on for f in case.found), EVENING).replace(hour=INSPECTION_HOUR)
+    hours = int((datetime.combine(until, EVENING).replace(hour=23) - start) / timedelta(hours=1))
+    first = case.series.hour_of(start)
+    celsius = case.series.celsius[first : first + hours]
+    moves = moves_per_hour(chain, celsius)[:, chain.stage_of]
+    births, deaths = _adult_rates(case, celsius)
+    shares = {on: survivals(chain, acts, case.reach) for on, acts in evenings}
+    sums = np.zeros((chain.size + 1, len(CLASSES)))
+    sums[np.arange(chain.size + 1), classes_of(chain)] = 1.0
+    x = np.zeros((len(rows), chain.size + 1))
+    moments, numbers, strikes = [], [], []
+    for hour in range(len(celsius)):
+        moment = start + timedelta(hours=hour)
+        _arrive(x, chain, case.found, moment)
+        if moment.time() == EVENING and moment.date() in shares:
+            before = x @ sums
+            moments.append(moment - timedelta(seconds=1))
+            numbers.append(before)
+            x = x * shares[moment.date()]
+            strikes.append(Strike(moment, before, x @ sums))
+        if hour % SAMPLE_HOURS == 0 or (strikes and strikes[-1].at == moment):
+            moments.append(moment)
+            numbers.append(x @ sums)
+        x = _step(x, moves[hour], births[hour], deaths[hour])
+    return Projection(rows, tuple(moments), np.array(numbers), tuple(strikes))
+
+
+def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array]:
+    eggs = np.interp(celsius, *zip(*case.pest.fecundity, strict=True)) * case.pest.female_share / 24
+    deaths = 1 / np.interp(celsius, *zip(*case.pest.longevity, strict=True)) / 24
+    return eggs, deaths
+
+
+def _arrive(x: Array, chain: Chain, found: Sequence[Found], moment: datetime) -> None:
+    """Add, in place, the groups found at this moment."""
+    if moment.hour != INSPECTION_HOUR:
+        return
+    for row, group in enumerate(found):
+        if group.on == moment.date():
+            x[row] += group.count * chain.spread(chain.pest.index(group.stage))
+
+
+def _step(x: Array, moves: Array, births: float, deaths: float) -> Array:
+    laid = births * x[:, -1].sum()
+    x = advance(x, moves)
+    x[:, -1] *= 1 - deaths
+    x[-1, 0] += laid
+    return x

@@ -1,0 +1,215 @@
+"""Temperatures by the hour, whatever they come from."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, time, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brood.errors import InputError
+
+Array = NDArray[np.float64]
+
+MEASURED, FILLED, SET, EXPECTED = 0, 1, 2, 3
+"""Origin of an hour: read by a logger, filled in a gap, a set point, or an expectation."""
+
+SPREAD_C = {MEASURED: 0.5, FILLED: 1.0, SET: 0.7, EXPECTED: 2.5}
+"""Standard deviation in °C of the persistent offset of the daily mean, by origin; a working assumption, grade C."""
+
+LOWEST_C, HIGHEST_C = -30.0, 60.0
+SHORT_GAP_HOURS = 3
+PATTERN_DAYS = 7
+
+
+@dataclass(frozen=True, eq=False)
+class HourlySeries:
+    """Mean temperature of every clock hour from `start` (naive local time, on the hour).
+
+    `celsius`, `spread_c` (°C) and `origin` (see MEASURED …) have one entry an hour. Raises InputError when they are
+    empty, differ in length or hold anything not finite.
+    """
+
+    start: datetime
+    celsius: Array
+    spread_c: Array
+    origin: NDArray[np.uint8]
+
+    def __post_init__(self) -> None:
+        if not len(self.celsius):
+            raise InputError("There is no temperature to work with yet.", field="temperature")
+        if not len(self.celsius) == len(self.spread_c) == len(self.origin):
+            raise InputError("Temperatures, spreads and origins differ in length.", field="temperature")
+        if not (np.isfinite(self.celsius).all() and np.isfinite(self.spread_c).all()):
+            raise InputError("A temperature is missing or not a number.", field="temperature")
+
+    def __len__(self) -> int:
+        return len(self.celsius)
+
+    @property
+    def end(self) -> datetime:
+        """The moment after the last hour."""
+        return self.start + timedelta(hours=len(self))
+
+    def hour_of(self, moment: datetime) -> int:
+        """Index of the hour that holds a moment; may lie outside the series."""
+        return math.floor((moment - self.start) / timedelta(hours=1))
+
+    def moment(self, hours: float) -> datetime:
+        """The moment that many hours after the start."""
+        return self.start + timedelta(hours=float(hours))
+
+    def mean(self, first: datetime, last: datetime) -> float:
+        """Mean °C of the hours between two moments, at least one hour, cut to the series."""
+        a = min(max(0, self.hour_of(first)), len(self) - 1)
+        b = min(max(a + 1, self.hour_of(last)), len(self))
+        return float(self.celsius[a:b].mean())
+
+
+def _filled(start: datetime, celsius: Array, origin: int, spread_c: float | None) -> HourlySeries:
+    spread = SPREAD_C[origin] if spread_c is None else spread_c
+    return HourlySeries(start, celsius, np.full(len(celsius), spread), np.full(len(celsius), origin, dtype=np.uint8))
+
+
+def check_celsius(value: float, field: str = "celsius") -> float:
+    """Return the temperature; raises InputError outside −30 to 60 °C or when not a number."""
+    if not (isinstance(value, int | float) and math.isfinite(value) and LOWEST_C <= value <= HIGHEST_C):
+        raise InputError("A temperature must lie between −30 and 60 °C.", field=field, value=value, allowed="-30 to 60")
+    return float(value)
+
+
+def constant(start: datetime, hours: int, celsius: float, *, spread_c: float | None = None) -> HourlySeries:
+    """The same temperature (°C) in every one of `hours` hours."""
+    return _filled(start, np.full(hours, check_celsius(celsius)), SET, spread_c)
+
+
+def day_night(
+    start: datetime, hours: int, *, day: float, night: float, day_from: time, night_from: time, spread_c: float | None = None
+) -> HourlySeries:
+    """Two set points (°C) that change at clock times; an hour that holds a change is shared by minutes.
+
+    Raises InputError when the two clock times are the same.
+    """
+    check_celsius(day, "day"), check_celsius(night, "night")
+    rise, fall = (t.hour + t.minute / 60 for t in (day_from, night_from))
+    if rise == fall:
+        raise InputError("Day and night must begin at different times.", field="night_from", value=night_from.isoformat("minutes"))
+    clock = (start.hour + np.arange(hours)) % 24
+    turned = (clock[:, None] + (np.arange(60) + 0.5) / 60 - rise) % 24
+    warm = (turned < (fall - rise) % 24).mean(axis=1)
+    return _filled(start, night + (day - night) * warm, SET, spread_c)
+
+
+def daily(first: date, minima: Sequence[float], maxima: Sequence[float], *, spread_c: float | None = None) -> HourlySeries:
+    """Hourly means of a single sine through each day's minimum (05:00) and maximum (17:00), °C.
+
+    The single-sine form of Baskerville & Emin 1969 (Ecology 50:514–517). Raises InputError when the lists differ in
+    length, are empty, or a minimum is above its maximum.
+    """
+    low, high = np.asarray(minima, float), np.asarray(maxima, float)
+    if len(low) != len(high) or not len(low):
+        raise InputError("Give a minimum and a maximum for every day.", field="temperature")
+    for value in (*low, *high):
+        check_celsius(float(value), "temperature")
+    if (low > high).any():
+        raise InputError("A day's minimum is above its maximum.", field="min", value=float(low[low > high][0]))
+    clock = np.arange(24) + 0.5
+    wave = -np.cos(2 * np.pi * (clock - 5.0) / 24)
+    hours = (high + low)[:, None] / 2 + (high - low)[:, None] / 2 * wave
+    return _filled(datetime.combine(first, time()), hours.ravel(), SET, spread_c)
+
+
+def from_readings(readings: Iterable[tuple[datetime, float]], *, spread_c: float | None = None) -> HourlySeries:
+    """Hourly means of a logger's readings (local moment, °C), in any order and any step from a minute to a day.
+
+    Readings that share a clock hour are averaged, so an hour that a clock change repeats counts once. Gaps of up to 3
+    hours (or up to the logger's own step) are interpolated and count as measured; longer ones are filled from the same
+    clock hours of the neighbouring days, or in a straight line where there are none, and marked FILLED.
+    Raises InputError for no readings or one outside −30 to 60 °C.
+    """
+    points = sorted(readings)
+    if not points:
+        raise InputError("There is no reading to work with.", field="readings")
+    start = points[0][0].replace(minute=0, second=0, microsecond=0)
+    index = np.array([(at - start) // timedelta(hours=1) for at, _ in points])
+    values = np.array([check_celsius(value, "readings") for _, value in points])
+    size = int(index[-1]) + 1
+    count = np.bincount(index, minlength=size)
+    total = np.bincount(index, weights=values, minlength=size)
+    known = count > 0
+    hours = np.where(known, total / np.maximum(count, 1), np.nan)
+    step = float(np.median(np.diff(np.unique(index)))) if size > 1 else 1.0
+    origin = _fill(hours, known, max(SHORT_GAP_HOURS, math.ceil(step) - 1))
+    spreads = np.where(origin == FILLED, SPREAD_C[FILLED], SPREAD_C[MEASURED]) if spread_c is None else np.full(size, spread_c)
+    return HourlySeries(start, hours, spreads, origin)
+
+
+def _fill(hours: Array, known: NDArray[np.bool_], short: int) -> NDArray[np.uint8]:
+    """Fill the missing hours in place; the origin of every hour."""
+    where = np.arange(len(hours))
+    origin = np.full(len(hours), MEASURED, dtype=np.uint8)
+    straight = np.interp(where, where[known], hours[known])
+    edges = np.flatnonzero(np.diff(np.concatenate(([True], known, [True])).astype(int)))
+    measured = hours.copy()
+    for first, last in zip(edges[::2], edges[1::2], strict=True):
+        gap = slice(first, last)
+        if last - first <= short:
+            hours[gap] = straight[gap]
+            continue
+        origin[gap] = FILLED
+        for hour in range(first, last):
+            near = [measured[h] for h in (hour - 24, hour + 24) if 0 <= h < len(hours) and not np.isnan(measured[h])]
+            far = [hours[hour - 24]] if hour >= 24 else []
+            hours[hour] = np.mean(near) if near else (far[0] if far else straight[hour])
+    return origin
+
+
+def joined(first: HourlySeries, second: HourlySeries) -> HourlySeries:
+    """`first` up to where `second` starts, then `second`; raises InputError when they leave a gap."""
+    cut = first.hour_of(second.start)
+    if cut > len(first):
+        raise InputError("There is a gap between two stretches of temperature.", field="temperature")
+    if cut <= 0:
+        return second
+    return HourlySeries(
+        first.start,
+        np.concatenate((first.celsius[:cut], second.celsius)),
+        np.concatenate((first.spread_c[:cut], second.spread_c)),
+        np.concatenate((first.origin[:cut], second.origin)),
+    )
+
+
+def window(series: HourlySeries, first: datetime, last: datetime, *, beyond_c: float | None = None) -> HourlySeries:
+    """The hours from `first` to `last`, continued on both sides with the nearest 7 days' pattern, marked EXPECTED.
+
+    Set points continue as set points. `beyond_c` is the spread (°C) of what is continued. A series shorter than a day is
+    continued with its mean.
+    """
+    first = first.replace(minute=0, second=0, microsecond=0)
+    hours = np.arange(series.hour_of(first), series.hour_of(last) + 1)
+    size = len(series)
+    inside = (hours >= 0) & (hours < size)
+    source = np.clip(hours, 0, size - 1)
+    days = min(PATTERN_DAYS, size // 24)
+    if days:
+        source = np.where(hours >= size, size - 24 * days + (hours - size) % (24 * days), source)
+        source = np.where(hours < 0, hours % (24 * days), source)
+    celsius = series.celsius[source]
+    if not days:
+        celsius = np.where(inside, celsius, series.celsius.mean())
+    set_point = series.origin[source] == SET
+    spread = SPREAD_C[EXPECTED] if beyond_c is None else beyond_c
+    return HourlySeries(
+        first,
+        celsius,
+        np.where(inside | set_point, series.spread_c[source], spread),
+        np.where(inside | set_point, series.origin[source], EXPECTED).astype(np.uint8),
+    )
+
+
+def shifted(series: HourlySeries, sigmas: float) -> HourlySeries:
+    """The series with every hour moved by `sigmas` of its own spread."""
+    return replace(series, celsius=series.celsius + sigmas * series.spread_c)

@@ -1,0 +1,204 @@
+"""The nouns of the computation: a pest with its stages, an act, a case, a plan."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime
+
+from brood.core.rate import RateModel
+from brood.core.temperature import HourlySeries
+
+PREOVIPOSITION = "preoviposition"
+ADULT = "adult"
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One stage of development.
+
+    `display` is one of egg, larva, nymph, pupa, adult; `ends_with` one of hatch, moult, enters-soil, emergence, first-egg;
+    `habitat` one of exposed, in-tissue, in-soil; `rest_share` is the share of the stage spent quiescent at its end (0 to 1).
+    """
+
+    id: str
+    name: str
+    plural: str
+    display: str
+    ends_with: str
+    habitat: str
+    rate: RateModel
+    rest_share: float = 0.0
+
+
+@dataclass(frozen=True)
+class Pest:
+    """A pest: development stages in order, the last of them `preoviposition`, and what its laying adults do.
+
+    `cv` is the coefficient of variation of egg-to-adult time between individuals. `fecundity` and `longevity` are tables
+    of (°C, eggs per laying female per day) and (°C, days that a laying adult lives); `female_share` is 0 to 1.
+    """
+
+    id: str
+    name: str
+    scientific: str
+    stages: tuple[Stage, ...]
+    cv: float
+    female_share: float
+    fecundity: tuple[tuple[float, float], ...]
+    longevity: tuple[tuple[float, float], ...]
+
+    def index(self, stage: str) -> int:
+        """Position of a stage id; `len(stages)` for laying adults. Raises KeyError for an unknown id."""
+        if stage == ADULT:
+            return len(self.stages)
+        for position, candidate in enumerate(self.stages):
+            if candidate.id == stage:
+                return position
+        raise KeyError(stage)
+
+    @property
+    def development(self) -> tuple[Stage, ...]:
+        """The stages from egg (or birth) to adult, without pre-oviposition."""
+        return self.stages[:-1]
+
+
+@dataclass(frozen=True)
+class Span:
+    """A quantity with its uncertainty: 5 %, 50 % and 95 %; None where it lies beyond what could be computed."""
+
+    fast: float | None
+    typical: float | None
+    slow: float | None
+
+
+@dataclass(frozen=True)
+class DateSpan:
+    """A moment with its uncertainty: 5 %, 50 % and 95 %."""
+
+    fast: datetime | None
+    typical: datetime | None
+    slow: datetime | None
+
+
+@dataclass(frozen=True)
+class Act:
+    """Something done to the plant on a treatment evening.
+
+    `kill` maps stage id (and "adult") to the share of the touched individuals that die or are removed (0 to 1).
+    """
+
+    id: str
+    name: str
+    verb: str
+    kill: Mapping[str, float]
+    min_gap_days: int = 1
+    max_applications: int | None = None
+    by_hand: bool = False
+
+
+@dataclass(frozen=True)
+class Found:
+    """A group found on the plant on one day: stage id (or "adult"), expected number."""
+
+    on: date
+    stage: str
+    count: float
+    inferred: bool = False
+
+
+@dataclass(frozen=True)
+class Done:
+    """A treatment evening that has taken place, with the ids of its acts."""
+
+    on: date
+    acts: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What the keeper can and will do; None means no limit of the kind."""
+
+    min_gap_days: int | None = None
+    max_applications: int | None = None
+    weekdays: frozenset[int] | None = None
+    away: tuple[tuple[date, date], ...] = ()
+
+    def admits(self, day: date) -> bool:
+        """Whether a treatment may fall on that day."""
+        if self.weekdays is not None and day.weekday() not in self.weekdays:
+            return False
+        return not any(first <= day <= last for first, last in self.away)
+
+
+@dataclass(frozen=True)
+class Case:
+    """All that a planner may know: the pest, what was found, the temperatures, the acts at hand, what was done."""
+
+    pest: Pest
+    start: date
+    found: tuple[Found, ...]
+    series: HourlySeries
+    acts: tuple[Act, ...]
+    reach: float = 0.9
+    done: tuple[Done, ...] = ()
+    limits: Limits = field(default_factory=Limits)
+    test_patch: bool = False
+    horizon_days: int | None = None
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why a date stands where it stands, as facts for a sentence.
+
+    `kind`: first-laying, first-immature, first-hidden, repeat, short, closing or overdue. `since` is the evening after
+    which the newest cohort left `stage` by `event`; `breeds` when its fastest member could lay; `celsius` the mean
+    temperature in between; `last_out` when the slowest of the hidden stage is out.
+    """
+
+    kind: str
+    stage: str
+    event: str
+    since: datetime | None
+    breeds: datetime | None
+    celsius: float | None
+    last_out: datetime | None
+
+
+@dataclass(frozen=True)
+class Application:
+    """One planned treatment evening with its window and reason."""
+
+    n: int
+    earliest: date
+    target: date
+    latest: date
+    short_by_days: int
+    acts: tuple[str, ...]
+    reason: Reason
+
+
+@dataclass(frozen=True)
+class Slip:
+    """What a late evening has cost: `done` came after `latest`; eggs may have been laid in between."""
+
+    done: date
+    latest: date
+    breeds: datetime
+    stage: str
+    event: str
+
+
+@dataclass(frozen=True)
+class Plan:
+    """The answer of a planner. `guard` is the stage that sets the gap; `complete` is False when the horizon or a limit cut it short."""
+
+    applications: tuple[Application, ...]
+    guard: str
+    spared: tuple[str, ...]
+    first_breeding: DateSpan
+    last_hatch: DateSpan
+    generation: Span
+    slips: tuple[Slip, ...]
+    complete: bool
+    warnings: tuple[str, ...]

@@ -1,0 +1,104 @@
+"""Sentences made from what was computed: why a date, what to do next, what a slip has cost."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import date
+
+from brood.catalogue.schema import TreatmentRecord
+from brood.core.types import Application, Pest, Reason, Slip, Stage
+from brood.services.speech import Speech, days, listed
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def _stage(pest: Pest, stage_id: str) -> Stage:
+    position = min(pest.index(stage_id), len(pest.stages) - 1)
+    return pest.stages[position]
+
+
+def _leaving(stage: Stage) -> str:
+    """How the members of a stage go on leaving it."""
+    if stage.ends_with == "hatch":
+        return f"{_capital(stage.plural)} {'inside the leaf ' if stage.habitat == 'in-tissue' else ''}keep hatching"
+    if stage.ends_with == "emergence":
+        return f"Adults keep emerging from {stage.plural}{' in the soil' if stage.habitat == 'in-soil' else ''}"
+    return f"{_capital(stage.plural)} keep moulting"
+
+
+def _newcomer(pest: Pest, stage: Stage) -> str:
+    """What a member of a stage is once it has left it."""
+    following = pest.stages[pest.index(stage.id) + 1]
+    return "new adult" if following.display == "adult" else f"new {following.name}"
+
+
+def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> str:
+    """One or two sentences that name stage, event and temperature."""
+    stage = _stage(pest, why.stage)
+    warmth = f"about {speech.warmth(why.celsius)}" if why.celsius is not None else "this warmth"
+    breeds = speech.day(why.breeds) if why.breeds else "much later"
+    if why.kind == "first-laying":
+        return f"Adults were found, and at {warmth} they lay every day. Each day of waiting adds eggs, and eggs escape treatment best."
+    if why.kind == "first-immature":
+        return f"At {warmth} the most advanced of what was found could lay its first eggs from {breeds}. The sooner, the fewer get that far."
+    if why.kind == "first-hidden":
+        return f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling could breed from {breeds}."
+    since = speech.day(why.since) if why.since else "the last treatment"
+    quickest = f"at {warmth} the quickest {_newcomer(pest, stage)} could lay from {breeds}"
+    if why.kind == "short":
+        return f"{_leaving(stage)} after {since}, and {quickest}: {days(short_by_days)} before these treatments may come again. Those adults get through."
+    if why.kind == "overdue":
+        return f"This evening is overdue. {_leaving(stage)} after {since}, and {quickest}. Eggs laid since then are counted in the later dates."
+    if why.kind == "closing" and why.last_out:
+        gone = {"hatch": "hatched", "emergence": "come out"}.get(stage.ends_with, "moulted")
+        return f"By {speech.day(why.last_out)} the slowest of the {stage.plural} should have {gone}, and {quickest}: this evening meets them first."
+    return f"{_leaving(stage)} after {since}, and {quickest}. This evening meets them before that."
+
+
+def evening_verb(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
+    """What to do on an evening: "Wipe and spray"."""
+    verbs = list(dict.fromkeys(treatments[a].short_verb for a in acts if a in treatments))
+    verbs.sort(key=["wipe", "shower", "spray"].index)
+    return _capital(listed(verbs)) or "Treat"
+
+
+def act_names(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
+    """The treatments of an evening: "wiping + insecticidal soap"."""
+    records = sorted((treatments[a] for a in acts if a in treatments), key=lambda t: (not t.by_hand, t.name))
+    return " + ".join(t.name for t in records)
+
+
+def next_step(application: Application, today: date, again: bool, speech: Speech, treatments: Mapping[str, TreatmentRecord]) -> str:
+    """The next action in one sentence."""
+    verb = evening_verb(application.acts, treatments) + (" again" if again else "")
+    first = max(application.target, today)
+    if application.latest <= today:
+        return f"{verb} tonight."
+    if first == today:
+        return f"{verb} tonight or by {speech.day(application.latest)}."
+    return f"{verb} {speech.span(first, application.latest)}, evening."
+
+
+def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
+    """What got through because an evening came late."""
+    stage = _stage(pest, slip.stage)
+    quick = _newcomer(pest, stage)
+    return (
+        f"The evening of {speech.day(slip.done)} came {days((slip.done - slip.latest).days)} after the last day that was safe. "
+        f"The quickest {quick} could lay from {speech.day(slip.breeds)}, so some have probably laid: those eggs are now in the plan."
+    )
+
+
+def course_change(old_last: date | None, new_last: date | None, old_count: int, new_count: int, speech: Speech) -> str:
+    """How a re-plan moved the end of the course."""
+    if new_last is None:
+        return "No evening is left in the plan."
+    parts = []
+    if new_count > old_count:
+        parts.append(f"{new_count - old_count} more evening{'s' if new_count - old_count > 1 else ''}")
+    if old_last is not None and new_last != old_last:
+        moved = (new_last - old_last).days
+        parts.append(f"the course ends {days(abs(moved))} {'later' if moved > 0 else 'sooner'}, on {speech.day(new_last)}")
+    return f"It costs {listed(parts)}." if parts and new_count > old_count else f"{_capital(listed(parts))}." if parts else "No later date moved."

@@ -1,0 +1,1 @@
+"""The household's record in SQLite. Tables hold no rules and never commit; services own the transaction."""

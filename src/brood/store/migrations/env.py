@@ -1,0 +1,18 @@
+"""How alembic runs the migrations of one database file, given as the attribute `path`."""
+
+from alembic import context
+
+from brood.store.session import migration_engine
+from brood.store.tables import Table
+
+engine = migration_engine(context.config.attributes["path"])
+with engine.connect() as connection:
+    context.configure(
+        connection=connection, target_metadata=Table.metadata, render_as_batch=True, transactional_ddl=True, transaction_per_migration=True
+    )
+    with context.begin_transaction():
+        context.run_migrations()
+        broken = connection.exec_driver_sql("PRAGMA foreign_key_check").fetchall()
+        if broken:
+            raise RuntimeError(f"a migration broke {len(broken)} references")
+engine.dispose()

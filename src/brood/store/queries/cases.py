@@ -1,0 +1,69 @@
+"""Looking up plants and their cases."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, selectinload
+
+from brood.errors import NotFound
+from brood.store.tables import Application, Finding, PestCase, Place, Plant, Stay
+
+
+def case(session: Session, case_id: int) -> PestCase:
+    """A case with all that belongs to it; raises NotFound. Everything is loaded at once, in six queries."""
+    query = select(PestCase).where(PestCase.id == case_id).options(
+        selectinload(PestCase.acts), selectinload(PestCase.findings),
+        selectinload(PestCase.applications).selectinload(Application.records),
+        selectinload(PestCase.plant).selectinload(Plant.stays).selectinload(Stay.place),
+    )  # fmt: skip
+    found = session.scalars(query).first()
+    if found is None:
+        raise NotFound("There is no such case.")
+    return found
+
+
+def case_of_application(session: Session, application_id: int) -> tuple[PestCase, Application]:
+    """The case an application belongs to, and the application; raises NotFound."""
+    application = session.get(Application, application_id)
+    if application is None:
+        raise NotFound("There is no such treatment evening.")
+    return case(session, application.case_id), application
+
+
+def case_of_finding(session: Session, finding_id: int) -> tuple[PestCase, Finding]:
+    """The case a finding belongs to, and the finding; raises NotFound."""
+    finding = session.get(Finding, finding_id)
+    if finding is None:
+        raise NotFound("There is no such find.")
+    return case(session, finding.case_id), finding
+
+
+def plants(session: Session) -> Sequence[Plant]:
+    """All plants by name, with where they stand and their cases."""
+    query = select(Plant).order_by(Plant.name, Plant.id).options(
+        selectinload(Plant.stays).selectinload(Stay.place), selectinload(Plant.cases).selectinload(PestCase.applications)
+    )  # fmt: skip
+    return session.scalars(query).all()
+
+
+def plant(session: Session, plant_id: int) -> Plant:
+    """A plant; raises NotFound."""
+    found = session.get(Plant, plant_id)
+    if found is None:
+        raise NotFound("There is no such plant.")
+    return found
+
+
+def places(session: Session) -> Sequence[Place]:
+    """All places by name."""
+    return session.scalars(select(Place).order_by(Place.name)).all()
+
+
+def place(session: Session, place_id: int) -> Place:
+    """A place; raises NotFound."""
+    found = session.get(Place, place_id)
+    if found is None:
+        raise NotFound("There is no such place.")
+    return found

@@ -1,0 +1,219 @@
+"""The tables. Nothing a person typed is deleted or overwritten: a correction adds a row and marks the old one.
+
+All temperatures are °C; `*_on` is a date, `*_at` a naive local moment.
+"""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time
+
+from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, MetaData, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+NAMES = {
+    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+class Table(DeclarativeBase):
+    """Base of all tables."""
+
+    metadata = MetaData(naming_convention=NAMES)
+
+
+class Setting(Table):
+    """One household setting."""
+
+    __tablename__ = "setting"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str]
+
+
+class Place(Table):
+    """Where plants stand. `source` is set-points or logger."""
+
+    __tablename__ = "place"
+    __table_args__ = (CheckConstraint("source in ('set-points', 'logger')", name="source"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(unique=True)
+    note: Mapped[str] = mapped_column(default="")
+    source: Mapped[str] = mapped_column(default="set-points")
+    created_at: Mapped[datetime]
+
+
+class SetPoint(Table):
+    """What a keeper says of a place's warmth: day and night and when each begins. The newest row counts."""
+
+    __tablename__ = "set_point"
+    __table_args__ = (CheckConstraint("day_c between -30 and 60 and night_c between -30 and 60", name="range"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
+    day_c: Mapped[float]
+    night_c: Mapped[float]
+    day_from: Mapped[time]
+    night_from: Mapped[time]
+    recorded_at: Mapped[datetime]
+
+
+class Upload(Table):
+    """A logger file that was read: what was taken, what was already known, what refused (row, text, reason), what repaired."""
+
+    __tablename__ = "upload"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
+    filename: Mapped[str]
+    sha256: Mapped[str]
+    taken: Mapped[int]
+    known: Mapped[int] = mapped_column(default=0)
+    refused: Mapped[list[dict[str, object]]] = mapped_column(JSON)
+    notes: Mapped[list[str]] = mapped_column(JSON)
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class Reading(Table):
+    """One temperature reading. `fold` is 1 in an hour that a clock change repeated."""
+
+    __tablename__ = "reading"
+    __table_args__ = (
+        Index("ix_reading_place_id_at", "place_id", "at"),
+        CheckConstraint("celsius between -30 and 60", name="range"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
+    upload_id: Mapped[int | None] = mapped_column(ForeignKey("upload.id"), index=True)
+    at: Mapped[datetime]
+    fold: Mapped[int] = mapped_column(default=0)
+    celsius: Mapped[float]
+    corrects_id: Mapped[int | None] = mapped_column(ForeignKey("reading.id"))
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class Plant(Table):
+    """A plant of the household. `kind` is one of the plant kinds or empty."""
+
+    __tablename__ = "plant"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    kind: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+    created_at: Mapped[datetime]
+    stays: Mapped[list[Stay]] = relationship(order_by="Stay.since_on, Stay.id")
+    cases: Mapped[list[PestCase]] = relationship(back_populates="plant", order_by="PestCase.id")
+
+
+class Stay(Table):
+    """Where a plant has stood since a day."""
+
+    __tablename__ = "stay"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
+    since_on: Mapped[date]
+    recorded_at: Mapped[datetime]
+    place: Mapped[Place] = relationship()
+
+
+class PestCase(Table):
+    """A pest on a plant. `start_on` is the first evening on which a treatment may fall; `plan_key` what the plan was made from."""
+
+    __tablename__ = "pest_case"
+    __table_args__ = (CheckConstraint("reach > 0 and reach <= 1", name="reach"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
+    pest_id: Mapped[str]
+    start_on: Mapped[date]
+    reach: Mapped[float] = mapped_column(default=0.9)
+    test_patch: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[datetime]
+    closed_at: Mapped[datetime | None]
+    plan_key: Mapped[str] = mapped_column(default="")
+    plant: Mapped[Plant] = relationship(back_populates="cases")
+    acts: Mapped[list[CaseAct]] = relationship(order_by="CaseAct.id")
+    findings: Mapped[list[Finding]] = relationship(order_by="Finding.id")
+    applications: Mapped[list[Application]] = relationship(order_by="Application.number")
+
+
+class CaseAct(Table):
+    """A treatment chosen for a case, with the keeper's own label figures where given."""
+
+    __tablename__ = "case_act"
+    __table_args__ = (UniqueConstraint("case_id", "treatment_id"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"))
+    treatment_id: Mapped[str]
+    min_gap_days: Mapped[int | None]
+    max_applications: Mapped[int | None]
+
+
+class Finding(Table):
+    """A stage found on a day: a number or a rough class, and where. A correction points at what it corrects."""
+
+    __tablename__ = "finding"
+    __table_args__ = (
+        CheckConstraint("number is null or number > 0", name="number"),
+        CheckConstraint("(number is null) <> (rough is null)", name="one_count"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    found_on: Mapped[date]
+    stage: Mapped[str]
+    number: Mapped[float | None]
+    rough: Mapped[str | None]
+    location: Mapped[str] = mapped_column(default="")
+    corrects_id: Mapped[int | None] = mapped_column(ForeignKey("finding.id"))
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class Application(Table):
+    """A treatment evening of a case: planned, done, late, skipped, or dropped from the plan.
+
+    `uid` and `sequence` are those of its calendar entry; the sequence rises whenever the entry changes. `missed_on` is
+    the evening that went by unmarked.
+    """
+
+    __tablename__ = "application"
+    __table_args__ = (
+        CheckConstraint("status in ('planned', 'done', 'late', 'skipped', 'dropped')", name="status"),
+        UniqueConstraint("case_id", "number"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"))
+    number: Mapped[int]
+    uid: Mapped[str] = mapped_column(unique=True)
+    sequence: Mapped[int] = mapped_column(default=0)
+    status: Mapped[str] = mapped_column(default="planned")
+    earliest_on: Mapped[date]
+    target_on: Mapped[date]
+    latest_on: Mapped[date]
+    short_by_days: Mapped[int] = mapped_column(default=0)
+    treatments: Mapped[list[str]] = mapped_column(JSON)
+    why: Mapped[str] = mapped_column(default="")
+    missed_on: Mapped[date | None]
+    changed_at: Mapped[datetime]
+    records: Mapped[list[ApplicationRecord]] = relationship(order_by="ApplicationRecord.id")
+
+
+class ApplicationRecord(Table):
+    """What the keeper said of an evening: done on a day, or skipped. The newest that is not withdrawn counts.
+
+    `cost` says what a slip has cost.
+    """
+
+    __tablename__ = "application_record"
+    __table_args__ = (CheckConstraint("outcome in ('done', 'skipped')", name="outcome"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    application_id: Mapped[int] = mapped_column(ForeignKey("application.id"), index=True)
+    outcome: Mapped[str]
+    done_on: Mapped[date | None]
+    treatments: Mapped[list[str]] = mapped_column(JSON)
+    note: Mapped[str] = mapped_column(default="")
+    cost: Mapped[str] = mapped_column(default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
