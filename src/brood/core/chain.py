@@ -24,7 +24,7 @@ SHARE_CELSIUS = 22.0
 MOST_SUBSTAGES = 400
 TAYLOR_ORDER = 5
 STEP_MOVES = 0.6
-LONGEST_STRIDE = 6
+STRIDES = (12.0, 6.0, 3.0, 2.0, 1.0)
 NODES = ((-(3**0.5), 1 / 6), (0.0, 2 / 3), (3**0.5, 1 / 6))
 """Gauss–Hermite nodes and weights of the persistent temperature offset, in units of its spread."""
 
@@ -92,11 +92,10 @@ def advance(x: Array, moves: Array) -> Array:
     generator by its Taylor series, which conserves numbers exactly; the error is under moves⁶/720 of the numbers.
     """
     out, term = x.copy(), x
+    flow = np.zeros((*x.shape[:-1], x.shape[-1] + 1))
     for order in range(1, TAYLOR_ORDER + 1):
-        flow = moves * term[..., :-1] / order
-        term = np.zeros_like(x)
-        term[..., :-1] -= flow
-        term[..., 1:] += flow
+        np.multiply(moves, term[..., :-1], out=flow[..., 1:-1])
+        term = (flow[..., :-1] - flow[..., 1:]) / order
         out += term
     return out
 
@@ -109,7 +108,7 @@ def scenarios(series: HourlySeries) -> tuple[tuple[HourlySeries, float], ...]:
 @dataclass(frozen=True, eq=False)
 class Clock:
     """A chain's moves under weighted temperature scenarios: `total` has shape (scenarios, hours + 1, stages), the moves
-    up to each hour; `stride` is how many hours one step may take."""
+    up to each hour; `stride` is the most hours that one step may take."""
 
     chain: Chain
     series: HourlySeries
@@ -128,16 +127,22 @@ class Clock:
         firsts = [self.chain.first(target) for target in targets]
         curve, times, last = [self._entered(x, firsts)], [float(hour)], self.total.shape[1] - 1
         while curve[-1][-1] < until and times[-1] < last:
-            step_to = min(times[-1] + self.stride, float(last))
-            x = advance(x, self._moves(times[-1], step_to))
+            step_to, moves = self._step(times[-1], float(last))
+            x = advance(x, moves)
             curve.append(self._entered(x, firsts))
             times.append(step_to)
         shares = np.array(curve)
         return [[_crossing(times, shares[:, j], q) for q in (0.05, 0.5, 0.95)] for j in range(len(targets))]
 
-    def _moves(self, first: float, last: float) -> Array:
-        """Integrated moves between two hours, shape (scenarios, size)."""
-        return (self._total_at(last) - self._total_at(first))[:, self.chain.stage_of]
+    def _step(self, hour: float, last: float) -> tuple[float, Array]:
+        """The end of the longest step that leaves no sub-stage more than about 0.6 times, and its integrated moves."""
+        start = self._total_at(hour)
+        for stride in (s for s in STRIDES if s <= self.stride):
+            step_to = min(hour + stride, last)
+            moves = self._total_at(step_to) - start
+            if moves.max() <= STEP_MOVES:
+                break
+        return step_to, moves[:, self.chain.stage_of]
 
     def _total_at(self, hour: float) -> Array:
         whole = int(hour)
@@ -160,16 +165,11 @@ def _crossing(times: list[float], shares: Array, quantile: float) -> float | Non
 
 
 def clock(chain: Chain, series: HourlySeries) -> Clock:
-    """A Clock over the three temperature scenarios of a series.
-
-    Steps take up to six hours with the hour-by-hour integrated rates, fewer where development is so quick that a
-    sub-stage would be left more than about 0.6 times in one.
-    """
+    """A Clock over the three temperature scenarios of a series, stepping up to 12 hours with integrated hourly rates."""
     pairs = scenarios(series)
     moves = np.stack([moves_per_hour(chain, s.celsius) for s, _ in pairs])
     total = np.concatenate((np.zeros_like(moves[:, :1]), np.cumsum(moves, axis=1)), axis=1)
-    stride = float(min(LONGEST_STRIDE, max(1, int(STEP_MOVES / max(float(moves.max()), 1e-9)))))
-    return Clock(chain, series, total, np.array([w for _, w in pairs]), stride)
+    return Clock(chain, series, total, np.array([w for _, w in pairs]), STRIDES[0])
 
 
 def require_development(chain: Chain, series: HourlySeries) -> None:

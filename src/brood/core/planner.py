@@ -92,7 +92,10 @@ class _Course:
         self.laying = len(self.pest.stages)
         self.horizon = self.case.start + timedelta(days=self.case.horizon_days or DEFAULT_HORIZON_DAYS)
         self.warnings: list[str] = []
+        first = min((d.on for d in self.case.done), default=self.case.start)
+        self.patch_ready = first + timedelta(days=TEST_PATCH_DAYS) if self.case.test_patch else None
         self._outs: dict[date, datetime | None] = {}
+        self._breeding: DateSpan | None = None
 
     # -- the two bounds ---------------------------------------------------------------------------------------------
 
@@ -120,7 +123,7 @@ class _Course:
         for act in self.case.acts:
             uses = [on for on, acts in before if act.id in acts]
             gap = act.min_gap_days if self.case.limits.min_gap_days is None else self.case.limits.min_gap_days
-            waits = self.case.test_patch and not act.by_hand and day < self.case.start + timedelta(days=TEST_PATCH_DAYS) and not uses
+            waits = not act.by_hand and self.patch_ready is not None and day < self.patch_ready
             spent = act.max_applications is not None and len(uses) >= act.max_applications
             if not waits and not spent and not (uses and (day - max(uses)).days < gap):
                 ids.append(act.id)
@@ -155,7 +158,7 @@ class _Course:
             planned.append(application)
             before.append((application.target, application.acts))
             if laid_until is None and len(before) == 1:
-                laid_until = application.target
+                laid_until = max(application.target, self.patch_ready or application.target)
         if not complete:
             self._say_incomplete(before)
         return self._answer(planned, slips, laid_until or self.case.start, complete)
@@ -171,10 +174,11 @@ class _Course:
             self.warnings.append("The course is not complete within the time looked at: it is too cool, or no treatment may be used again.")
 
     def _slips(self, done: list[date]) -> tuple[tuple[Slip, ...], date | None]:
-        """What late evenings let through, and the last evening up to which eggs may have been laid."""
+        """What late evenings let through, and the last evening up to which eggs may have been laid (adults seen count)."""
         if not done:
             return (), None
-        slips, laid_until = [], done[0]
+        slips = []
+        laid_until = max([done[0], self.patch_ready or done[0], *(f.on for f in self.case.found if f.stage == ADULT)])
         for earlier, later in zip(done, done[1:], strict=False):
             fast = self.fastest(earlier)
             if fast is None:
@@ -182,7 +186,7 @@ class _Course:
             latest = earlier + timedelta(days=max(self._whole(fast), self.floor(self.case.acts)))
             if later > latest:
                 slips.append(Slip(later, latest, evening(earlier) + timedelta(days=fast), self.guard, self._event()))
-                laid_until = later
+                laid_until = max(laid_until, later)
         return tuple(slips), laid_until
 
     @staticmethod
@@ -202,11 +206,18 @@ class _Course:
             return None
         bound = previous + timedelta(days=self._whole(fast))
         wanted = previous + timedelta(days=int(fast / 2))
+        if self._patch_open(before):
+            earliest = wanted = self.next_possible(max(earliest, self.patch_ready or earliest), before) or earliest
         target = self._latest_possible(earliest, wanted, before)
         latest = self._latest_possible(target, bound, before)
         short = max(0, (target - bound).days)
         return Application(n, earliest if not short else target, target, latest, short, self.allowed(target, before),
-                           self._reason(previous, fast, last_out, target, short))  # fmt: skip
+                           self._reason(previous, fast, last_out, target, short, self._patch_open(before)))  # fmt: skip
+
+    def _patch_open(self, before: list[tuple[date, tuple[str, ...]]]) -> bool:
+        """Whether the test patch has kept every spray back so far."""
+        sprays = {act.id for act in self.case.acts if not act.by_hand}
+        return self.patch_ready is not None and not any(sprays & set(acts) for _, acts in before)
 
     def _latest_possible(self, first: date, last: date, before: list[tuple[date, tuple[str, ...]]]) -> date:
         """The last day up to `last` on which as many acts as possible can be done; `first` when there is none."""
@@ -233,11 +244,11 @@ class _Course:
         reason = Reason(kind, stage, self._event(), None, breeding.fast, self._celsius(start, 2), None)
         return Application(1, start, start, latest, 0, self.allowed(start, []), reason)
 
-    def _reason(self, previous: date, fast: float, last_out: datetime | None, target: date, short: int) -> Reason:
+    def _reason(self, previous: date, fast: float, last_out: datetime | None, target: date, short: int, patch: bool) -> Reason:
         breeds = evening(previous) + timedelta(days=fast)
         closing = last_out is not None and evening(target) >= last_out
         overdue = target > previous + timedelta(days=self._whole(fast)) and target == self.case.start and short > 0
-        kind = "overdue" if overdue else "short" if short else "closing" if closing else "repeat"
+        kind = "after-patch" if patch else "overdue" if overdue else "short" if short else "closing" if closing else "repeat"
         return Reason(kind, self.guard, self._event(), evening(previous), breeds, self._celsius(previous, fast), last_out)
 
     def _celsius(self, day: date, days: float) -> float:
@@ -253,6 +264,8 @@ class _Course:
 
         The earliest group counts. Adults found are laying already: their eggs count as about to hatch.
         """
+        if self._breeding is not None:
+            return self._breeding
         spans = []
         chain = self.clock.chain
         for group in self.case.found:
@@ -261,11 +274,14 @@ class _Course:
             hour = (evening(group.on) - self.clock.series.start) / timedelta(hours=1)
             spans.append(dates(self.clock, self.clock.passages(state, hour, [self.laying])[0]))
         known = [s for s in spans if s.fast is not None]
-        return min(known, key=lambda s: s.fast or datetime.max) if known else DateSpan(None, None, None)
+        self._breeding = min(known, key=lambda s: s.fast or datetime.max) if known else DateSpan(None, None, None)
+        return self._breeding
 
     def _answer(self, planned: list[Application], slips: tuple[Slip, ...], laid_until: date, complete: bool) -> Plan:
         hatch = time_between(self.clock, evening(laid_until), 0, self.out)
         last = DateSpan(*(None if q is None else evening(laid_until) + timedelta(days=q) for q in hatch))
+        if effect(self.case.acts, ADULT, self.case.reach) < SPARED_BELOW:
+            self.warnings.append("These treatments hardly touch the adults, which go on laying: add one that does.")
         cycle = Span(*time_between(self.clock, evening(self.case.start), 0, self.laying))
         if any(a.short_by_days and a.reason.kind == "short" for a in planned):
             self.warnings.append(

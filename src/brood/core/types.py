@@ -151,7 +151,7 @@ class Case:
 class Reason:
     """Why a date stands where it stands, as facts for a sentence.
 
-    `kind`: first-laying, first-immature, first-hidden, repeat, short, closing or overdue. `since` is the evening after
+    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short, closing or overdue. `since` is the evening after
     which the newest cohort left `stage` by `event`; `breeds` when its fastest member could lay; `celsius` the mean
     temperature in between; `last_out` when the slowest of the hidden stage is out.
     """

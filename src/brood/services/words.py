@@ -47,6 +47,8 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
         return f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling could breed from {breeds}."
     since = speech.day(why.since) if why.since else "the last treatment"
     quickest = f"at {warmth} the quickest {_newcomer(pest, stage)} could lay from {breeds}"
+    if why.kind == "after-patch":
+        return f"By then the test leaves have had their 48 hours: the first evening for the whole plant. {_leaving(stage)}, and {quickest}."
     if why.kind == "short":
         return f"{_leaving(stage)} after {since}, and {quickest}: {days(short_by_days)} before these treatments may come again. Those adults get through."
     if why.kind == "overdue":
@@ -74,11 +76,18 @@ def next_step(application: Application, today: date, again: bool, speech: Speech
     """The next action in one sentence."""
     verb = evening_verb(application.acts, treatments) + (" again" if again else "")
     first = max(application.target, today)
-    if application.latest <= today:
-        return f"{verb} tonight."
+    spare = (application.latest - first).days
     if first == today:
-        return f"{verb} tonight or by {speech.day(application.latest)}."
-    return f"{verb} {speech.span(first, application.latest)}, evening."
+        return f"{verb} tonight." if spare <= 0 else f"{verb} tonight or tomorrow evening."
+    return f"{verb} {speech.span(first, application.latest if spare <= 2 else first)}, evening."
+
+
+def window(application: Application, today: date, speech: Speech) -> str:
+    """How early and how late the next evening may be."""
+    if application.short_by_days or application.latest <= max(application.target, today):
+        return ""
+    early = "" if application.earliest >= application.target else f"Possible from {speech.day(max(application.earliest, today))}. "
+    return f"{early}Last evening before the new ones can breed: {speech.day(application.latest)}."
 
 
 def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:

@@ -1,0 +1,1 @@
+"""The command `brood`: everything that the screens compute, for scripts."""

@@ -1,0 +1,24 @@
+"""The entry point: its commands are one file each."""
+
+from __future__ import annotations
+
+import click
+
+from brood import __version__
+from brood.cli.develop import develop
+from brood.cli.logger import logger
+from brood.cli.plan import plan
+from brood.cli.serve import demo, serve
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="brood")
+def main() -> None:
+    """From a found plant pest to dated treatment windows.
+
+    Data goes to standard output, words to standard error; exit 0 good, 1 failed, 2 misused.
+    """
+
+
+for command in (demo, serve, develop, plan, logger):
+    main.add_command(command)

@@ -1,0 +1,39 @@
+"""`brood plan`: dated treatment windows for a case."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from brood.catalogue.loader import shipped
+from brood.cli.output import emit, read, text, with_json
+
+
+@click.command()
+@click.argument("case", metavar="CASE.json")
+@with_json
+def plan(case: str, as_json: bool) -> None:
+    """Plan the treatment evenings of the case in CASE.json (- reads standard input).
+
+    \b
+    brood plan docs/examples/mite-20.json --json
+    echo '{"schema": 1, "pest": "tetranychus-urticae", …}' | brood plan -
+    """
+    from brood.core.planner import first_planner
+    from brood.services.casefile import parse_json, plan_json, read_case
+
+    parsed, warnings = read_case(parse_json(text(read(case))), shipped())
+    answer = plan_json(parsed, first_planner(parsed), warnings)
+    (emit if as_json else _say)(answer)
+
+
+def _say(answer: dict[str, Any]) -> None:
+    for row in answer["applications"]:
+        short = f"  {row['short_by_days']} d short" if row["short_by_days"] else ""
+        click.echo(f"{row['n']:3d}  {row['target']}  ({row['earliest']} to {row['latest']}){short}  {', '.join(row['treatments'])}")
+        click.echo(f"     {row['why']}")
+    for entry in answer["escaped"]:
+        click.echo(entry["message"])
+    for warning in answer["warnings"]:
+        click.echo(warning, err=True)

@@ -1,0 +1,165 @@
+"""What the brood chart draws: warmth, one band for each group found, evenings, windows, first breeding."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brood.catalogue.schema import PestRecord
+from brood.core.chain import chain_of, clock
+from brood.core.evening import evening
+from brood.core.projection import CLASSES, Projection, project
+from brood.core.temperature import HourlySeries, window
+from brood.core.types import ADULT, Act, Case, Found, Pest, Plan
+
+Array = NDArray[np.float64]
+
+FEWEST_DAYS, AFTER_LAST = 16, 4
+
+
+@dataclass(frozen=True, eq=False)
+class Band:
+    """One group: `numbers` and `untreated` have shape (moments, classes); `breeds` is its first possible breeding."""
+
+    key: str
+    label: str
+    detail: str
+    drawing: str
+    count: float
+    inferred: bool
+    numbers: Array
+    untreated: Array | None
+    breeds: datetime | None
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """An evening: state done, next or planned; its window when planned; what it meets in each band, by class."""
+
+    at: datetime
+    state: str
+    n: int
+    earliest: datetime | None
+    latest: datetime | None
+    breeds: datetime | None
+    short_by_days: int
+    before: tuple[tuple[float, ...], ...]
+    after: tuple[tuple[float, ...], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class ChartData:
+    """Everything in the chart. `letters` are the stamps of the five classes for this pest."""
+
+    first: datetime
+    last: datetime
+    now: datetime
+    series: HourlySeries
+    moments: tuple[datetime, ...]
+    untreated_moments: tuple[datetime, ...]
+    bands: tuple[Band, ...]
+    strokes: tuple[Stroke, ...]
+    letters: tuple[str, ...]
+    names: tuple[str, ...]
+    alive: tuple[float, ...]
+    last_out: datetime | None
+
+
+def class_names(pest: Pest) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """Stamps and names of the five classes for a pest."""
+    display = [s.display for s in pest.stages]
+    young = ("L", "larvae") if "larva" in display else ("N", "nymphs")
+    resting = ("P", "pupae") if "pupa" in display else ("R", "resting between skins")
+    return ("E", young[0], resting[0], "A", "B"), ("eggs", young[1], resting[1], "adults not yet breeding", "breeding adults")
+
+
+def chart_data(case: Case, plan: Plan, record: PestRecord, evenings: Sequence[tuple[date, tuple[str, ...], str]], *, now: datetime) -> ChartData:
+    """Project the case over its evenings and gather what the chart shows."""
+    first = min(min(f.on for f in case.found), min((d for d, _, _ in evenings), default=case.start))
+    ends = [*(d for d, _, _ in evenings), now.date()] + ([plan.last_hatch.slow.date()] if plan.last_hatch.slow and plan.applications else [])
+    last = max(max(ends) + timedelta(days=AFTER_LAST), first + timedelta(days=FEWEST_DAYS))
+    acts = {a.id: a for a in case.acts}
+    treated = project(case, [(d, _acts(ids, acts)) for d, ids, _ in evenings if d >= min(f.on for f in case.found)], last)
+    untreated = project(case, [], last)
+    groups = _groups(case, record)
+    bands = tuple(_band(key, members, case, record, treated, untreated) for key, members in groups.items())
+    laid = Band("laid", "Laid since", "", f"{record.drawing}-egg", 0.0, False, treated.numbers[:, -1], None, None)
+    letters, names = class_names(case.pest)
+    return ChartData(
+        first=datetime.combine(first, time()), last=datetime.combine(last + timedelta(days=1), time()), now=now,
+        series=window(case.series, datetime.combine(first, time()), datetime.combine(last, time(23))),
+        moments=treated.moments, untreated_moments=untreated.moments, bands=(*bands, laid),
+        strokes=tuple(_strokes(evenings, plan, treated, list(groups.values()))),
+        letters=letters, names=names, alive=tuple(float(v) for v in treated.at(now).sum(axis=0)), last_out=plan.last_hatch.slow,
+    )  # fmt: skip
+
+
+def _acts(ids: Sequence[str], acts: dict[str, Act]) -> list[Act]:
+    return [acts[i] for i in ids if i in acts]
+
+
+def _kind(case: Case, found: Found) -> str:
+    if found.stage == ADULT:
+        return "adult"
+    display = case.pest.stages[case.pest.index(found.stage)].display
+    return {"larva": "young", "nymph": "young"}.get(display, display)
+
+
+def _groups(case: Case, record: PestRecord) -> dict[str, list[int]]:
+    """Rows of the projection that share a band: the same kind of stage found on the same day, most eggs first."""
+    order = {"egg": 0, "young": 1, "pupa": 2, "adult": 3}
+    groups: dict[str, list[int]] = {}
+    for row in sorted(range(len(case.found)), key=lambda r: (case.found[r].on, order[_kind(case, case.found[r])])):
+        groups.setdefault(f"{case.found[row].on}-{_kind(case, case.found[row])}", []).append(row)
+    return groups
+
+
+def _band(key: str, members: list[int], case: Case, record: PestRecord, treated: Projection, untreated: Projection) -> Band:
+    finds = [case.found[m] for m in members]
+    kind = _kind(case, finds[0])
+    inferred = all(f.inferred for f in finds)
+    young = "Larvae" if case.pest.development[1].display == "larva" else "Nymphs"
+    label = {"egg": "Eggs", "young": young, "pupa": "Pupae", "adult": "Adults"}[kind]
+    first = min(f.on for f in case.found)
+    later = "" if finds[0].on == first else f" {finds[0].on.day}.{finds[0].on.month}."
+    drawing = {"egg": "egg", "young": "larva" if record.drawing == "thrips" else "nymph", "pupa": "pupa", "adult": "adult"}[kind]
+    return Band(
+        key, f"{label} {'not seen' if inferred else 'found'}{later}", "", f"{record.drawing}-{drawing}", sum(f.count for f in finds), inferred,
+        treated.numbers[:, members].sum(axis=1), untreated.numbers[:, members].sum(axis=1), _first_breeding(case, finds),
+    )  # fmt: skip
+
+
+def _first_breeding(case: Case, finds: Sequence[Found]) -> datetime | None:
+    """The fast side, in the warm scenario, of a group's first own egg; the day found for adults."""
+    if finds[0].stage == ADULT:
+        return datetime.combine(finds[0].on, time(9))
+    chain = chain_of(case.pest)
+    start = datetime.combine(finds[0].on, time(9))
+    ticking = clock(chain, window(case.series, start, start + timedelta(days=90)))
+    total = sum(f.count for f in finds)
+    state = sum((f.count / total * chain.spread(chain.pest.index(f.stage)) for f in finds), np.zeros(chain.size + 1))
+    hours = ticking.passages(state, 0.0, [len(case.pest.stages)], until=0.05)[0][0]
+    return None if hours is None else start + timedelta(hours=hours)
+
+
+def _strokes(evenings: Sequence[tuple[date, tuple[str, ...], str]], plan: Plan, treated: Projection, groups: list[list[int]]) -> list[Stroke]:
+    planned = iter(plan.applications)
+    met = {s.at.date(): s for s in treated.strikes}
+    out = []
+    for n, (day, _, state) in enumerate(evenings, start=1):
+        a = next(planned, None) if state != "done" else None
+        strike = met.get(day)
+        rows = [*groups, [len(treated.rows) - 1]]
+        sides = [
+            tuple(tuple(float(v) for v in side[members].sum(axis=0)) for members in rows) if strike else tuple((0.0,) * len(CLASSES) for _ in rows)
+            for side in ((strike.before, strike.after) if strike else (None, None))
+        ]  # type: ignore[index]
+        out.append(Stroke(
+            evening(day), state, n, evening(a.earliest) if a else None, evening(a.latest) if a else None,
+            a.reason.breeds if a and a.reason.since else None, a.short_by_days if a else 0, sides[0], sides[1],
+        ))  # fmt: skip
+    return out

@@ -1,0 +1,255 @@
+"""A case as JSON, by the contract of `brood plan`, and its plan as JSON."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from datetime import date, datetime, time, timedelta
+from typing import Any, TypeVar
+
+import numpy as np
+
+from brood.catalogue.loader import Catalogue
+from brood.core.inference import CLASSES, infer_hidden, spread_group
+from brood.core.planner import DEFAULT_HORIZON_DAYS
+from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_night, window
+from brood.core.types import Act, Case, DateSpan, Done, Found, Limits, Pest, Plan, Span
+from brood.errors import InputError
+from brood.services import words
+from brood.services.speech import Speech
+
+Json = Mapping[str, Any]
+T = TypeVar("T")
+WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+MOST_COUNT = 1_000_000
+MOST_HOURS = 24 * 366 * 3
+NOT_YET = {
+    "also": "Further pests on the same plant are not planned for yet.",
+    "inspections": "Inspections are not used yet.",
+    "harvest": "The harvest date is not used yet: keep your label's waiting period yourself.",
+    "target": "The chance of clearing is not computed yet, so the target is not used.",
+    "refuge": "Hiding places are not modelled yet, so the refuge is not used.",
+}
+SPEECH = Speech()
+
+
+def parse_json(text: str) -> Json:
+    """A JSON object; raises InputError that says where it went wrong."""
+    try:
+        data = json.loads(text)
+    except json.JSONDecodeError as error:
+        raise InputError(f"This is not JSON: {error.msg} in line {error.lineno}.", field="case", allowed="a JSON object") from None
+    except RecursionError:
+        raise InputError("This JSON is nested too deeply.", field="case", allowed="a JSON object") from None
+    if not isinstance(data, dict):
+        raise InputError("A case must be one JSON object.", field="case", value=type(data).__name__, allowed="a JSON object")
+    return data
+
+
+def _given(data: Json, key: str, kind: type | tuple[type, ...], where: str = "") -> Any:
+    name = f"{where}.{key}" if where else key
+    if key not in data:
+        raise InputError(f"'{name}' is missing.", field=name, allowed="see docs/cli.md")
+    value = data[key]
+    if not isinstance(value, kind) or (isinstance(value, bool) and kind is not bool):
+        raise InputError(f"'{name}' has the wrong form.", field=name, value=_short(value), allowed="see docs/cli.md")
+    return value
+
+
+def _short(value: object) -> str:
+    return str(value)[:60]
+
+
+def _number(value: object, field: str, low: float, high: float) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value) or not low <= value <= high:
+        raise InputError(f"'{field}' must be a number from {low:g} to {high:g}.", field=field, value=_short(value), allowed=f"{low:g} to {high:g}")
+    return float(value)
+
+
+def _whole(value: object, field: str, low: int, high: int) -> int:
+    if isinstance(value, float) and not value.is_integer():
+        raise InputError(f"'{field}' must be a whole number.", field=field, value=value, allowed=f"{low} to {high}")
+    return int(_number(value, field, low, high))
+
+
+def _iso(value: object, field: str, read: Callable[[str], T], example: str) -> T:
+    try:
+        return read(str(value))
+    except ValueError:
+        raise InputError(f"'{field}' must read like {example}.", field=field, value=_short(value), allowed=example) from None
+
+
+def _day(value: object, field: str) -> date:
+    day = _iso(value, field, date.fromisoformat, "2026-06-01")
+    if not 1990 <= day.year <= 2200:
+        raise InputError(f"The year {day.year} in '{field}' cannot be right.", field=field, value=day.isoformat(), allowed="1990 to 2200")
+    return day
+
+
+def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
+    """The core's case of a contract document, with warnings about what is not used. Raises InputError naming the field."""
+    if data.get("schema", 1) != 1:
+        raise InputError("This case has another schema than 1.", field="schema", value=_short(data["schema"]), allowed="1")
+    pest = catalogue.pest(str(_given(data, "pest", str)))
+    start = _day(_given(data, "start", str), "start")
+    limits_data = data.get("limits") or {}
+    if not isinstance(limits_data, dict):
+        raise InputError("'limits' must be an object.", field="limits", value=_short(limits_data), allowed="an object")
+    limits, warnings = _limits(limits_data)
+    warnings += [text for key, text in NOT_YET.items() if data.get(key) or limits_data.get(key)]
+    raw = _found(_given(data, "found", list), pest)
+    horizon = _whole(data["horizon_days"], "horizon_days", 7, 730) if data.get("horizon_days") is not None else None
+    first = min([start, *(f.on for f in raw)])
+    series = _temperature(_given(data, "temperature", dict), data.get("temperature_sd") or {}, first,
+                          start + timedelta(days=2 * (horizon or DEFAULT_HORIZON_DAYS) + 30))  # fmt: skip
+    celsius = float(series.celsius[: 24 * 7].mean())
+    found = tuple(piece for group in raw for piece in spread_group(pest, group, celsius))
+    case = Case(
+        pest=pest, start=start, found=infer_hidden(pest, found, series) if data.get("infer_hidden", True) else found, series=series,
+        acts=tuple(_act(item, n, pest, catalogue) for n, item in enumerate(_given(data, "treatments", list))),
+        reach=_number(data.get("reach", 0.9), "reach", 0.01, 1), limits=limits, horizon_days=horizon, test_patch=bool(data.get("test_patch", False)),
+        done=(),
+    )  # fmt: skip
+    return replace(case, done=_done(data.get("done") or [], case.acts)), warnings
+
+
+def _found(items: list[Any], pest: Pest) -> list[Found]:
+    if not items:
+        raise InputError("'found' is empty: say what was found.", field="found", allowed="one group or more")
+    out = []
+    for n, item in enumerate(items):
+        where = f"found.{n}"
+        if not isinstance(item, dict):
+            raise InputError(f"'{where}' must be an object.", field=where, value=_short(item), allowed="an object")
+        share = _number(item.get("share", 1), f"{where}.share", 0.001, 1)
+        count = item.get("count")
+        number = CLASSES[count] if isinstance(count, str) and count in CLASSES else _number(count, f"{where}.count", 0.001, MOST_COUNT) / share
+        group = Found(_day(_given(item, "date", str, where), f"{where}.date"), str(_given(item, "stage", str, where)), number)
+        _known_stage(group, pest, where)
+        out.append(group)
+    return out
+
+
+def _known_stage(group: Found, pest: Pest, where: str) -> None:
+    try:
+        spread_group(pest, group, 22.0)
+    except KeyError:
+        known = ", ".join([*(s.id for s in pest.development), "adult"])
+        raise InputError(f"{pest.name.capitalize()} has no stage '{group.stage[:40]}'.", field=f"{where}.stage", value=group.stage[:40], allowed=known) from None
+
+
+def _act(item: object, n: int, pest: Pest, catalogue: Catalogue) -> Act:
+    where = f"treatments.{n}"
+    if not isinstance(item, dict):
+        raise InputError(f"'{where}' must be an object.", field=where, value=_short(item), allowed="an object")
+    gap, most, kill = item.get("min_gap_days"), item.get("max_applications"), item.get("kill")
+    if kill is not None and not isinstance(kill, dict):
+        raise InputError(f"'{where}.kill' must be an object.", field=f"{where}.kill", value=_short(kill), allowed="stage: 0 to 1")
+    return catalogue.act(
+        str(_given(item, "id", str, where)), pest.id,
+        min_gap_days=None if gap is None else _whole(gap, f"{where}.min_gap_days", 1, 120),
+        max_applications=None if most is None else _whole(most, f"{where}.max_applications", 1, 100),
+        kill=None if kill is None else {str(k): _number(v, f"{where}.kill.{k}", 0, 1) for k, v in kill.items()},
+    )  # fmt: skip
+
+
+def _limits(data: Json) -> tuple[Limits, list[str]]:
+    names = data.get("weekdays")
+    if names is not None and (not isinstance(names, list) or not names or any(d not in WEEKDAYS for d in names)):
+        raise InputError("'limits.weekdays' must list days such as mon, tue.", field="limits.weekdays", value=_short(names), allowed=", ".join(WEEKDAYS))
+    away = []
+    for n, pair in enumerate(data.get("away") or []):
+        if not isinstance(pair, list) or len(pair) != 2:
+            raise InputError(f"'limits.away.{n}' must be two dates.", field=f"limits.away.{n}", value=_short(pair), allowed="[from, to]")
+        away.append((_day(pair[0], f"limits.away.{n}"), _day(pair[1], f"limits.away.{n}")))
+    gap, most = data.get("min_gap_days"), data.get("max_applications")
+    limits = Limits(
+        None if gap is None else _whole(gap, "limits.min_gap_days", 1, 120),
+        None if most is None else _whole(most, "limits.max_applications", 1, 100),
+        None if names is None else frozenset(WEEKDAYS.index(d) for d in names), tuple(away),
+    )  # fmt: skip
+    overridden = gap is not None or most is not None
+    return limits, ["The limits of this case replace the treatments' own: check them against the label."] if overridden else []
+
+
+def _done(items: object, acts: tuple[Act, ...]) -> tuple[Done, ...]:
+    if not isinstance(items, list) or not all(isinstance(i, dict) for i in items):
+        raise InputError("'done' must be a list of objects.", field="done", value=_short(items), allowed='[{"date": …}]')
+    every = tuple(a.id for a in acts)
+    done = [Done(_day(_given(i, "date", str, f"done.{n}"), f"done.{n}.date"), tuple(map(str, i.get("treatments") or every))) for n, i in enumerate(items)]
+    return tuple(sorted(done, key=lambda d: d.on))
+
+
+def _temperature(data: Json, sd: Json, first: date, last: date) -> HourlySeries:
+    inside = _number(sd.get("inside", SPREAD_C[0]), "temperature_sd.inside", 0, 10)
+    beyond = _number(sd.get("beyond", SPREAD_C[3]), "temperature_sd.beyond", 0, 10)
+    start, end = datetime.combine(first, time()), datetime.combine(last, time(23))
+    hours = int((end - start) / timedelta(hours=1)) + 1
+    kind = data.get("kind")
+    if kind == "constant":
+        return constant(start, hours, _celsius(data, "celsius"), spread_c=inside)
+    if kind == "day-night":
+        return day_night(start, hours, day=_celsius(data, "day"), night=_celsius(data, "night"), spread_c=inside,
+                         day_from=_iso(data.get("day_from", "07:00"), "temperature.day_from", time.fromisoformat, "07:00"),
+                         night_from=_iso(data.get("night_from", "21:00"), "temperature.night_from", time.fromisoformat, "21:00"))  # fmt: skip
+    if kind == "hourly":
+        values = _celsius_list(data, "celsius")
+        at = _iso(_given(data, "start", str, "temperature"), "temperature.start", datetime.fromisoformat, "2026-06-01T00:00")
+        given = constant(at.replace(minute=0, second=0, microsecond=0, tzinfo=None), len(values), 20.0, spread_c=inside)
+        given = replace(given, celsius=np.array(values), origin=np.zeros(len(values), dtype=np.uint8))
+    elif kind == "daily":
+        given = daily(_day(_given(data, "start", str, "temperature"), "temperature.start"), _celsius_list(data, "min"), _celsius_list(data, "max"), spread_c=inside)
+        given = replace(given, origin=np.zeros(len(given), dtype=np.uint8))
+    else:
+        raise InputError("'temperature.kind' is not known.", field="temperature.kind", value=_short(kind), allowed="constant, day-night, hourly, daily")
+    return window(given, start, end, beyond_c=beyond)
+
+
+def _celsius(data: Json, key: str) -> float:
+    return _number(data.get(key), f"temperature.{key}", -30, 60)
+
+
+def _celsius_list(data: Json, key: str) -> list[float]:
+    values = _given(data, key, list, "temperature")
+    if not 1 <= len(values) <= MOST_HOURS:
+        raise InputError(f"'temperature.{key}' must hold 1 to {MOST_HOURS} values.", field=f"temperature.{key}", value=len(values), allowed=f"1 to {MOST_HOURS}")
+    return [_number(v, f"temperature.{key}.{n}", -30, 60) for n, v in enumerate(values)]
+
+
+def span_json(span: Span, digits: int = 2) -> dict[str, float | None]:
+    """A quantity as JSON."""
+    return {key: None if (v := getattr(span, key)) is None else round(v, digits) for key in ("fast", "typical", "slow")}
+
+
+def dates_json(span: DateSpan) -> dict[str, str | None]:
+    """A moment as JSON: ISO dates."""
+    return {key: None if (v := getattr(span, key)) is None else v.date().isoformat() for key in ("fast", "typical", "slow")}
+
+
+def plan_json(case: Case, plan: Plan, warnings: list[str]) -> dict[str, Any]:
+    """A plan as the contract has it; what needs the population model is null or empty."""
+    return {
+        "schema": 1,
+        "pest": case.pest.id,
+        "applications": [
+            {
+                "n": a.n, "earliest": a.earliest.isoformat(), "target": a.target.isoformat(), "latest": a.latest.isoformat(),
+                "short_by_days": a.short_by_days, "treatments": list(a.acts), "serves": [case.pest.id],
+                "why": words.reason(case.pest, a.reason, SPEECH, a.short_by_days),
+            }
+            for a in plan.applications
+        ],
+        "done": [{"date": d.on.isoformat(), "treatments": list(d.acts)} for d in case.done],
+        "chance_in_90": None, "chance_of_clearing": None, "expected_survivors": None, "reaches_target": None,
+        "complete": plan.complete,
+        "last_treatment": (plan.applications[-1].target if plan.applications else case.done[-1].on if case.done else case.start).isoformat(),
+        "all_clear": None,
+        "first_breeding": dates_json(plan.first_breeding), "last_hatch": dates_json(plan.last_hatch), "generation": span_json(plan.generation),
+        "guard": plan.guard, "spared": list(plan.spared),
+        "escaped": [{"done": s.done.isoformat(), "latest": s.latest.isoformat(), "breeding_from": s.breeds.date().isoformat(),
+                     "message": words.slip_cost(case.pest, s, SPEECH)} for s in plan.slips],
+        "rules": [], "improvements": [],
+        "warnings": [*warnings, *plan.warnings, "The chance of clearing is not computed yet."],
+    }  # fmt: skip

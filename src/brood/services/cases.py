@@ -1,0 +1,302 @@
+"""A case: opening it, what its page shows, and everything a keeper records in it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.loader import Catalogue
+from brood.catalogue.schema import PestRecord, TreatmentRecord
+from brood.core import types as core
+from brood.errors import FieldErrors, InputError, NotFound
+from brood.services import planning, words
+from brood.services.brood_chart import ChartData, chart_data
+from brood.services.speech import Speech, days
+from brood.store.queries import cases
+from brood.store.tables import Application, ApplicationRecord, CaseAct, Finding, PestCase
+
+DEFAULT_ACTS = ("wiping", "insecticidal-soap")
+
+
+@dataclass(frozen=True)
+class FindCommand:
+    """A group found: stage id, a number or a rough class, where."""
+
+    found_on: date
+    stage: str
+    number: float | None
+    rough: str | None
+    location: str
+
+
+@dataclass(frozen=True)
+class ActCommand:
+    """A chosen treatment with the keeper's own label figures."""
+
+    treatment_id: str
+    min_gap_days: int | None
+    max_applications: int | None
+
+
+@dataclass(frozen=True)
+class OpenCommand:
+    """What the form for a new case says."""
+
+    plant_id: int
+    pest_id: str
+    found: tuple[FindCommand, ...]
+    acts: tuple[ActCommand, ...]
+    start_on: date
+    test_patch: bool
+
+
+@dataclass(frozen=True)
+class Evening:
+    """One row of the table of dates."""
+
+    slot: Application
+    n: int
+    record: ApplicationRecord | None
+    verb: str
+    names: str
+    when: date
+    why: str
+    is_next: bool
+    overdue: bool
+
+
+@dataclass(frozen=True)
+class CaseResult:
+    """All that a case's page shows. `problem` says in a sentence why there is no plan."""
+
+    row: PestCase
+    pest: PestRecord
+    treatments: tuple[TreatmentRecord, ...]
+    gaps: tuple[tuple[str, int, int | None], ...]
+    headline: str
+    why: str
+    next: Evening | None
+    evenings: tuple[Evening, ...]
+    plan: core.Plan | None
+    case: core.Case | None
+    chart: ChartData | None
+    guard: core.Stage | None
+    problem: str
+    today: date
+
+
+def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
+    """Stages a keeper may report: (id, name), adults last; larvae or nymphs, and pupae, as one where nobody tells them apart."""
+    shown: list[tuple[str, str]] = []
+    for stage in record.stage[:-1]:
+        group = {"larva": ("larva", "larvae"), "nymph": ("nymph", "larvae and nymphs" if record.drawing == "mite" else "nymphs"), "pupa": ("pupa", "pupae")}
+        choice = group.get(stage.display, (stage.id, stage.plural))
+        if choice not in shown:
+            shown.append(choice)
+    return [*shown, (core.ADULT, "adults")]
+
+
+def all_stages(record: PestRecord) -> set[str]:
+    """Every stage id that a find of this pest may carry."""
+    return {s.id for s in record.stage[:-1]} | {choice for choice, _ in stage_choices(record)}
+
+
+def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech) -> CaseResult:
+    """A case as its page shows it now."""
+    row = cases.case(session, case_id)
+    today = now.date()
+    record = catalogue.records[row.pest_id]
+    chosen = tuple(catalogue.treatments[a.treatment_id] for a in row.acts)
+    gaps = tuple((t.name, a.min_gap_days or t.min_gap_days, a.max_applications or t.max_applications) for t, a in zip(chosen, row.acts, strict=True))
+    try:
+        case = planning.model(session, catalogue, row, today)
+        plan = planning.plan_of(case)
+    except InputError as error:
+        evenings = _evenings(row, catalogue, {}, today)
+        return CaseResult(row, record, chosen, gaps, "There is no plan yet.", str(error), None, evenings, None, None, None, None, str(error), today)
+    by_slot = _by_slot(row, plan)
+    whys = {slot.id: words.reason(case.pest, a.reason, speech, a.short_by_days) for slot, a in by_slot}
+    evenings = _evenings(row, catalogue, whys, today)
+    following = next((e for e in evenings if e.is_next), None)
+    headline, why = _headline(row, plan, following, by_slot, catalogue, case, today, speech)
+    guard = case.pest.stages[case.pest.index(plan.guard)]
+    chart = chart_data(case, plan, record, _done_and_planned(evenings), now=now)
+    return CaseResult(row, record, chosen, gaps, headline, why, following, evenings, plan, case, chart, guard, "", today)
+
+
+def _by_slot(row: PestCase, plan: core.Plan) -> list[tuple[Application, core.Application]]:
+    slots = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: a.number)
+    return list(zip(slots, plan.applications, strict=False))
+
+
+def _evenings(row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date) -> tuple[Evening, ...]:
+    shown = [a for a in row.applications if a.status != "dropped"]
+    dated = sorted(((_when(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number))
+    first = next((a.id for _, a in dated if a.status == "planned"), None)
+    out, n = [], 0
+    for when, slot in dated:
+        n += slot.status != "skipped"
+        record = planning.last_word(slot)
+        acts = record.treatments if record and record.outcome == "done" else slot.treatments
+        out.append(Evening(
+            slot, n, record, words.evening_verb(acts, catalogue.treatments), words.act_names(acts, catalogue.treatments), when,
+            whys.get(slot.id, slot.why), slot.id == first, slot.status == "planned" and (slot.missed_on is not None or slot.target_on < today),
+        ))  # fmt: skip
+    return tuple(out)
+
+
+def _when(slot: Application) -> date:
+    record = planning.last_word(slot)
+    return record.done_on if record and record.done_on else slot.target_on
+
+
+def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot: list[tuple[Application, core.Application]],
+              catalogue: Catalogue, case: core.Case, today: date, speech: Speech) -> tuple[str, str]:  # fmt: skip
+    if row.closed_at is not None:
+        return f"Closed {speech.day(row.closed_at)}.", "Everything recorded is kept. Open it again if anything living turns up."
+    if following is None or not by_slot:
+        last = plan.last_hatch.slow
+        return "The course is done. Look closely, twice.", (
+            f"By {speech.day(last) if last else 'now'} the slowest of what was there had come out and has been met at least twice. "
+            "Two clean looks a week apart are needed; one living find starts the clock again."
+        )
+    application = by_slot[0][1]
+    headline = words.next_step(application, today, bool(case.done), speech, catalogue.treatments)
+    why = words.reason(case.pest, application.reason, speech, application.short_by_days)
+    if following.overdue and following.slot.missed_on:
+        why = f"{speech.day(following.slot.missed_on)} is not marked. If you did it then, say so with “Another day”. " + why
+    return headline, why
+
+
+def _done_and_planned(evenings: Sequence[Evening]) -> list[tuple[date, tuple[str, ...], str]]:
+    """(day, acts, state) of every evening that was or will be: state done, next or planned."""
+    out = []
+    for e in evenings:
+        if e.record and e.record.outcome == "done" and e.record.done_on:
+            out.append((e.record.done_on, tuple(e.record.treatments), "done"))
+        elif e.slot.status == "planned":
+            out.append((e.slot.target_on, tuple(e.slot.treatments), "next" if e.is_next else "planned"))
+    return out
+
+
+def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, today: date, now: datetime, speech: Speech) -> int:
+    """Open a case and plan it; its id. Raises InputError when it cannot be planned, and nothing is kept."""
+    catalogue.pest(command.pest_id)
+    plant = cases.plant(session, command.plant_id)
+    if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
+        raise FieldErrors({"pest": f"{plant.name} already has an open case of {catalogue.records[command.pest_id].name}: add the find there."})
+    row = PestCase(plant_id=plant.id, pest_id=command.pest_id, start_on=command.start_on, reach=0.9, test_patch=command.test_patch, created_at=now,
+                   plan_key="", plant=plant, acts=[], findings=[], applications=[])  # fmt: skip
+    session.add(row)
+    row.acts = [CaseAct(treatment_id=a.treatment_id, min_gap_days=a.min_gap_days, max_applications=a.max_applications) for a in command.acts]
+    row.findings = [_finding(f, now) for f in command.found]
+    session.flush()
+    planning.plan_of(planning.model(session, catalogue, row, today))
+    planning.replan(session, catalogue, row, today, now, speech)
+    return row.id
+
+
+def _finding(command: FindCommand, now: datetime) -> Finding:
+    return Finding(found_on=command.found_on, stage=command.stage, number=command.number, rough=command.rough, location=command.location, recorded_at=now)
+
+
+def mark(session: Session, catalogue: Catalogue, application_id: int, outcome: str, done_on: date | None, note: str,
+         *, now: datetime, speech: Speech) -> int:  # fmt: skip
+    """Record an evening as done on a day, or skipped, plan again, and keep what the slip has cost; the case's id."""
+    row, slot = cases.case_of_application(session, application_id)
+    today = now.date()
+    if slot.status not in ("planned", "done", "late", "skipped"):
+        raise NotFound("This evening is no longer in the plan.")
+    if done_on is not None:
+        _check_day(row, slot, done_on, today)
+    before = _course(row)
+    for record in slot.records:
+        record.withdrawn_at = record.withdrawn_at or now
+    late = done_on is not None and done_on > slot.latest_on
+    acts = list(slot.treatments) or [a.treatment_id for a in row.acts]
+    record = ApplicationRecord(outcome=outcome, done_on=done_on, treatments=acts, note=note, recorded_at=now, cost="")
+    slot.records.append(record)
+    slot.status = "skipped" if outcome == "skipped" else "late" if late else "done"
+    slot.sequence, slot.changed_at = slot.sequence + 1, now
+    session.flush()
+    plan = planning.replan(session, catalogue, row, today, now, speech)
+    record.cost = _cost(catalogue.pest(row.pest_id), plan, slot, outcome, done_on, before, _course(row), speech)
+    return row.id
+
+
+def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> None:
+    if done_on > today:
+        raise FieldErrors({"done_on": "That day has not come yet. Record it when it is done."})
+    first = min((f.found_on for f in planning.standing(row.findings)), default=row.start_on)
+    if done_on < first - timedelta(days=60):
+        raise FieldErrors({"done_on": "That is more than two months before anything was found."})
+    for other in row.applications:
+        record = planning.last_word(other)
+        if other.id != slot.id and record and record.done_on == done_on:
+            raise FieldErrors({"done_on": "Another evening is already recorded for that day."})
+
+
+def _course(row: PestCase) -> tuple[date | None, int]:
+    """The last evening of the course and how many there are, done and planned."""
+    days = [_when(a) for a in row.applications if a.status in ("planned", "done", "late")]
+    return (max(days) if days else None), len(days)
+
+
+def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, outcome: str, done_on: date | None,
+          before: tuple[date | None, int], after: tuple[date | None, int], speech: Speech) -> str:  # fmt: skip
+    change = words.course_change(before[0], after[0], before[1], after[1], speech)
+    if outcome == "skipped":
+        return f"Skipped. The next date is worked out from the last treatment that was done. {change}"
+    slip = next((s for s in plan.slips if s.done == done_on), None) if plan else None
+    if slip is not None:
+        return f"{words.slip_cost(pest, slip, speech)} {change}"
+    if done_on is not None and done_on > slot.latest_on:
+        return f"{speech.day(done_on)} was {days((done_on - slot.latest_on).days)} after the last good day. What was laid meanwhile is in the plan. {change}"
+    if done_on is not None and done_on > slot.target_on:
+        return f"{speech.day(done_on)} was later than planned, but still before anything new could breed. {change}"
+    return "" if done_on is None or done_on == slot.target_on else f"Done sooner than planned. {change}"
+
+
+def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech) -> int:
+    """Withdraw what was recorded of an evening and plan again; the case's id. The record is kept."""
+    row, slot = cases.case_of_application(session, application_id)
+    record = planning.last_word(slot)
+    if record is None:
+        raise NotFound("Nothing is recorded for this evening.")
+    record.withdrawn_at = now
+    slot.status, slot.sequence, slot.changed_at = "planned", slot.sequence + 1, now
+    session.flush()
+    planning.replan(session, catalogue, row, now.date(), now, speech)
+    return row.id
+
+
+def add_find(session: Session, catalogue: Catalogue, case_id: int, command: FindCommand, *, now: datetime, speech: Speech) -> None:
+    """Add a find to a case and plan again."""
+    row = cases.case(session, case_id)
+    row.findings.append(_finding(command, now))
+    session.flush()
+    planning.replan(session, catalogue, row, now.date(), now, speech)
+
+
+def correct_find(session: Session, catalogue: Catalogue, finding_id: int, command: FindCommand | None, *, now: datetime, speech: Speech) -> int:
+    """Correct a find, or withdraw it with None, and plan again; the case's id. The old values are kept."""
+    row, finding = cases.case_of_finding(session, finding_id)
+    if finding.withdrawn_at is not None:
+        raise NotFound("This find was already corrected or withdrawn.")
+    finding.withdrawn_at = now
+    if command is not None:
+        fresh = _finding(command, now)
+        fresh.corrects_id = finding.id
+        row.findings.append(fresh)
+    session.flush()
+    planning.replan(session, catalogue, row, now.date(), now, speech)
+    return row.id
+
+
+def close(session: Session, case_id: int, *, now: datetime) -> None:
+    """Close a case, or open a closed one again."""
+    row = cases.case(session, case_id)
+    row.closed_at = None if row.closed_at else now

@@ -1,0 +1,166 @@
+"""From the household's record to the core's case and plan, and back into the dated evenings."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+from collections import OrderedDict
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from threading import Lock
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.loader import Catalogue
+from brood.core import types as core
+from brood.core.inference import CLASSES, infer_hidden, spread_group
+from brood.core.planner import DEFAULT_HORIZON_DAYS, Planner, first_planner
+from brood.errors import InputError
+from brood.services import words
+from brood.services.speech import Speech
+from brood.services.warmth import plant_series
+from brood.store.queries import cases
+from brood.store.session import Store
+from brood.store.tables import Application, ApplicationRecord, Finding, PestCase
+
+PLANNER: Planner = first_planner
+KEEP_PLANS = 64
+SETTLED = ("done", "late", "skipped")
+
+
+class _Plans:
+    """The latest plans by what they were made from, so that a page need not plan again."""
+
+    def __init__(self) -> None:
+        self._plans: OrderedDict[str, core.Plan] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: str, case: core.Case) -> core.Plan:
+        with self._lock:
+            if key in self._plans:
+                self._plans.move_to_end(key)
+                return self._plans[key]
+        plan = PLANNER(case)
+        with self._lock:
+            self._plans[key] = plan
+            while len(self._plans) > KEEP_PLANS:
+                self._plans.popitem(last=False)
+        return plan
+
+
+_plans = _Plans()
+
+
+def standing(findings: list[Finding]) -> list[Finding]:
+    """The finds that count: neither corrected nor withdrawn."""
+    return [f for f in findings if f.withdrawn_at is None]
+
+
+def last_word(application: Application) -> ApplicationRecord | None:
+    """What the keeper last said of an evening, unless withdrawn."""
+    return next((r for r in reversed(application.records) if r.withdrawn_at is None), None)
+
+
+def expected_count(finding: Finding) -> float:
+    """The number a find stands for."""
+    return finding.number if finding.number is not None else CLASSES[finding.rough or "few"]
+
+
+def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
+    """The core's case of a recorded one, as seen today. Raises InputError when finds or temperatures are missing."""
+    pest = catalogue.pest(row.pest_id)
+    finds = standing(row.findings)
+    if not finds:
+        raise InputError("Every find of this case is withdrawn. Add what was found, and the plan is made again.", field="found")
+    first = min(f.found_on for f in finds)
+    series = plant_series(session, row.plant, first - timedelta(days=1), max(today, row.start_on) + timedelta(days=2 * DEFAULT_HORIZON_DAYS))
+    celsius = float(series.celsius[: 24 * 7].mean())
+    groups = [core.Found(f.found_on, f.stage, expected_count(f)) for f in finds]
+    found = tuple(piece for group in groups for piece in spread_group(pest, group, celsius))
+    words_ = [(a, r) for a in row.applications if (r := last_word(a))]
+    done = tuple(sorted((core.Done(r.done_on, tuple(r.treatments)) for _, r in words_ if r.outcome == "done" and r.done_on), key=lambda d: d.on))
+    skipped = [a.target_on for a, r in words_ if r.outcome == "skipped"]
+    return core.Case(
+        pest=pest,
+        start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
+        found=infer_hidden(pest, found, series),
+        series=series,
+        acts=tuple(catalogue.act(a.treatment_id, row.pest_id, min_gap_days=a.min_gap_days, max_applications=a.max_applications) for a in row.acts),
+        reach=row.reach,
+        done=done,
+        test_patch=row.test_patch,
+    )
+
+
+def fingerprint(case: core.Case) -> str:
+    """A digest of everything that a plan depends on."""
+    digest = hashlib.sha256(repr(replace(case, series=None)).encode())  # type: ignore[arg-type]
+    digest.update(case.series.start.isoformat().encode() + case.series.celsius.tobytes() + case.series.spread_c.tobytes())
+    return digest.hexdigest()
+
+
+def plan_of(case: core.Case) -> core.Plan:
+    """The plan of a case, from memory when nothing has changed."""
+    return _plans.get(fingerprint(case), case)
+
+
+def ensure(store: Store, catalogue: Catalogue, case_id: int, today: date, now: datetime, speech: Speech) -> None:
+    """Bring a case's dated evenings up to date when finds, temperatures, records or the day have changed."""
+    with store.reading() as session:
+        row = cases.case(session, case_id)
+        if row.closed_at is not None:
+            return
+        try:
+            key = fingerprint(model(session, catalogue, row, today))
+        except InputError:
+            return
+        if row.plan_key == key:
+            return
+    with store.writing() as session:
+        replan(session, catalogue, cases.case(session, case_id), today, now, speech)
+
+
+def replan(session: Session, catalogue: Catalogue, row: PestCase, today: date, now: datetime, speech: Speech) -> core.Plan | None:
+    """Plan a case again and write the evenings that changed; None when there is nothing to plan from."""
+    try:
+        case = model(session, catalogue, row, today)
+        plan = plan_of(case)
+    except InputError:
+        row.plan_key = ""
+        return None
+    row.plan_key = fingerprint(case)
+    _write(session, row, case.pest, plan, today, now, speech)
+    return plan
+
+
+def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, today: date, now: datetime, speech: Speech) -> None:
+    """Put the planned evenings into the case's open slots in order; slots keep their calendar identity."""
+    open_slots = sorted((a for a in row.applications if a.status not in SETTLED), key=lambda a: a.number)
+    number = max((a.number for a in row.applications), default=0)
+    for planned in plan.applications:
+        slot = open_slots.pop(0) if open_slots else None
+        if slot is None:
+            number += 1
+            slot = Application(number=number, uid=f"{uuid.uuid4()}@brood", sequence=-1, status="planned", target_on=planned.target,
+                               earliest_on=planned.earliest, latest_on=planned.latest, treatments=[], records=[], changed_at=now)  # fmt: skip
+            row.applications.append(slot)
+        slot.why = words.reason(pest, planned.reason, speech, planned.short_by_days)
+        _set(slot, planned, today, now)
+    for slot in open_slots:
+        if slot.status != "dropped":
+            slot.status, slot.sequence, slot.changed_at = "dropped", slot.sequence + 1, now
+    session.flush()
+
+
+def _set(slot: Application, planned: core.Application, today: date, now: datetime) -> None:
+    """Give a slot its date; the sequence rises when what a calendar shows has changed."""
+    shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
+    wanted = (planned.target, planned.earliest, planned.latest, list(planned.acts), "planned")
+    if slot.status == "planned" and slot.sequence >= 0 and slot.target_on < today and slot.missed_on is None:
+        slot.missed_on = slot.target_on
+    elif planned.target > today:
+        slot.missed_on = None
+    slot.short_by_days = planned.short_by_days
+    if shown != wanted or slot.sequence < 0:
+        slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status = wanted
+        slot.sequence, slot.changed_at = slot.sequence + 1, now

@@ -1,0 +1,103 @@
+"""Plants: where they stand and what is next for each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.loader import Catalogue
+from brood.services import words
+from brood.services.places import stay_since
+from brood.services.speech import Speech
+from brood.store.queries import cases
+from brood.store.tables import PestCase, Place, Plant
+
+KINDS = {
+    "": "not said",
+    "foliage": "foliage plant",
+    "flowering": "flowering plant",
+    "woody-citrus": "citrus or other woody plant",
+    "seedling-herb": "seedlings or herbs",
+    "fruiting-vegetable": "fruiting vegetable",
+    "orchid": "orchid",
+    "cactus-succulent": "cactus or succulent",
+    "cabbage-family": "cabbage family",
+}
+
+
+@dataclass(frozen=True)
+class PlantCommand:
+    """What a plant's form says; `since` is when it came to stand there."""
+
+    name: str
+    kind: str
+    note: str
+    place_id: int
+    since: date
+
+
+@dataclass(frozen=True)
+class CaseLine:
+    """One open case in a list: what is next, and on which day."""
+
+    id: int
+    pest: str
+    next_step: str
+    due: date | None
+    overdue: bool
+
+
+@dataclass(frozen=True)
+class PlantLine:
+    """One plant in the list."""
+
+    plant: Plant
+    place: Place | None
+    cases: tuple[CaseLine, ...]
+
+
+def listing(session: Session, catalogue: Catalogue, *, today: date, speech: Speech) -> list[PlantLine]:
+    """Every plant; those with something due come first, by day."""
+    lines = []
+    for plant in cases.plants(session):
+        open_cases = tuple(case_line(row, catalogue, today, speech) for row in plant.cases if row.closed_at is None)
+        lines.append(PlantLine(plant, plant.stays[-1].place if plant.stays else None, open_cases))
+    return sorted(lines, key=lambda line: (min((c.due or date.max for c in line.cases), default=date.max), line.plant.name.lower()))
+
+
+def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) -> CaseLine:
+    """What is next in a case."""
+    planned = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: a.number)
+    pest = catalogue.pest(row.pest_id).name
+    if not planned:
+        return CaseLine(row.id, pest, "Course done. Look again." if row.applications else "Open it to see what is missing.", None, False)
+    slot = planned[0]
+    verb = words.evening_verb(slot.treatments, catalogue.treatments)
+    when = "tonight" if slot.target_on <= today else speech.day(slot.target_on)
+    return CaseLine(row.id, pest, f"{verb} {when}", slot.target_on, slot.target_on < today or slot.missed_on is not None)
+
+
+def open_ids(session: Session) -> list[int]:
+    """Ids of all open cases."""
+    return [row.id for plant in cases.plants(session) for row in plant.cases if row.closed_at is None]
+
+
+def add(session: Session, command: PlantCommand, *, now: datetime) -> int:
+    """Add a plant; its id."""
+    cases.place(session, command.place_id)
+    plant = Plant(name=command.name, kind=command.kind, note=command.note, created_at=now)
+    session.add(plant)
+    session.flush()
+    stay_since(session, plant.id, command.place_id, command.since, now)
+    return plant.id
+
+
+def change(session: Session, plant_id: int, command: PlantCommand, *, now: datetime) -> None:
+    """Change a plant; a move is kept with its day, so that earlier temperatures stay those of the earlier place."""
+    plant = cases.plant(session, plant_id)
+    cases.place(session, command.place_id)
+    plant.name, plant.kind, plant.note = command.name, command.kind, command.note
+    if not plant.stays or plant.stays[-1].place_id != command.place_id:
+        stay_since(session, plant_id, command.place_id, command.since, now)
