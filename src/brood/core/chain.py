@@ -22,9 +22,9 @@ Array = NDArray[np.float64]
 SHARE_CELSIUS = 22.0
 """Temperature at which stage times share out the sub-stages; shares hardly move over the fitted range."""
 MOST_SUBSTAGES = 400
-TAYLOR_ORDER = 5
-STEP_MOVES = 0.6
-STRIDES = (12.0, 6.0, 3.0, 2.0, 1.0)
+TAYLOR_ORDER = 10
+STEP_MOVES = 2.0
+STRIDES = (6.0, 3.0, 2.0, 1.0)
 NODES = ((-(3**0.5), 1 / 6), (0.0, 2 / 3), (3**0.5, 1 / 6))
 """Gauss–Hermite nodes and weights of the persistent temperature offset, in units of its spread."""
 
@@ -86,10 +86,10 @@ def moves_per_hour(chain: Chain, celsius: Array) -> Array:
 
 
 def advance(x: Array, moves: Array) -> Array:
-    """State after a step in which each sub-stage's individuals move on at `moves` a step (all under about 1.5).
+    """State after a step in which each sub-stage's individuals move on at `moves` a step (at most about 2).
 
     `x` has shape (…, size + 1), the last entry holding those that have left; `moves` (…, size). The exponential of the
-    generator by its Taylor series, which conserves numbers exactly; the error is under moves⁶/720 of the numbers.
+    generator by its Taylor series, which conserves numbers exactly; the error is under moves¹¹/11! of the numbers.
     """
     out, term = x.copy(), x
     flow = np.zeros((*x.shape[:-1], x.shape[-1] + 1))
@@ -135,7 +135,7 @@ class Clock:
         return [[_crossing(times, shares[:, j], q) for q in (0.05, 0.5, 0.95)] for j in range(len(targets))]
 
     def _step(self, hour: float, last: float) -> tuple[float, Array]:
-        """The end of the longest step that leaves no sub-stage more than about 0.6 times, and its integrated moves."""
+        """The end of the longest step that leaves no sub-stage more than about twice, and its integrated moves."""
         start = self._total_at(hour)
         for stride in (s for s in STRIDES if s <= self.stride):
             step_to = min(hour + stride, last)
@@ -151,7 +151,7 @@ class Clock:
         return self.total[:, whole] + (hour - whole) * (self.total[:, whole + 1] - self.total[:, whole])
 
     def _entered(self, x: Array, firsts: Sequence[int]) -> list[float]:
-        return [float(self.weights @ x[:, first:].sum(axis=1)) for first in firsts]
+        return [float((self.weights * x[:, first:].sum(axis=1)).sum()) for first in firsts]
 
 
 def _crossing(times: list[float], shares: Array, quantile: float) -> float | None:
@@ -165,7 +165,7 @@ def _crossing(times: list[float], shares: Array, quantile: float) -> float | Non
 
 
 def clock(chain: Chain, series: HourlySeries) -> Clock:
-    """A Clock over the three temperature scenarios of a series, stepping up to 12 hours with integrated hourly rates."""
+    """A Clock over the three temperature scenarios of a series, stepping up to 6 hours with integrated hourly rates."""
     pairs = scenarios(series)
     moves = np.stack([moves_per_hour(chain, s.celsius) for s, _ in pairs])
     total = np.concatenate((np.zeros_like(moves[:, :1]), np.cumsum(moves, axis=1)), axis=1)

@@ -86,6 +86,15 @@ class CaseResult:
     guard: core.Stage | None
     problem: str
     today: date
+    next_window: str = ""
+    alive: tuple[tuple[str, str, str, float], ...] = ()
+    kills: tuple[tuple[str, tuple[float, ...]], ...] = ()
+    cautions: tuple[str, ...] = ()
+
+    @property
+    def corrected(self) -> set[int]:
+        """Ids of the finds that another find corrects."""
+        return {f.corrects_id for f in self.row.findings if f.corrects_id}
 
 
 def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
@@ -124,7 +133,18 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
     headline, why = _headline(row, plan, following, by_slot, catalogue, case, today, speech)
     guard = case.pest.stages[case.pest.index(plan.guard)]
     chart = chart_data(case, plan, record, _done_and_planned(evenings), now=now)
-    return CaseResult(row, record, chosen, gaps, headline, why, following, evenings, plan, case, chart, guard, "", today)
+    return CaseResult(
+        row, record, chosen, gaps, headline, why, following, evenings, plan, case, chart, guard, "", today,
+        next_window=words.window(by_slot[0][1], today, speech) if by_slot else "",
+        alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True)), kills=_kills(case),
+        cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
+    )  # fmt: skip
+
+
+def _kills(case: core.Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
+    """Share that each act removes of each stage, by the stage's name."""
+    stages = [*((s.id, s.name) for s in case.pest.development), (core.ADULT, "adult")]
+    return tuple((name, tuple(act.kill.get(stage, 0.0) for act in case.acts)) for stage, name in stages)
 
 
 def _by_slot(row: PestCase, plan: core.Plan) -> list[tuple[Application, core.Application]]:

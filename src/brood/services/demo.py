@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta
+from datetime import datetime, time, timedelta
 from pathlib import Path
 
 from sqlalchemy.orm import Session
@@ -13,7 +13,6 @@ from brood.services import cases, places, plants
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.speech import Speech
 from brood.store.session import Store, open_store
-from brood.store.tables import Application
 
 SPEECH = Speech()
 

@@ -1,0 +1,81 @@
+"""Small pieces of SVG: numbers, paths, text."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cache
+from html import escape
+from importlib.resources import files
+
+Point = tuple[float, float]
+
+
+def num(value: float) -> str:
+    """A coordinate with at most one decimal."""
+    text = f"{value:.1f}".rstrip("0").rstrip(".")
+    return "0" if text in ("-0", "") else text
+
+
+def path(points: Sequence[Point], cls: str, *, close: bool = False) -> str:
+    """A path through points; empty for fewer than two."""
+    if len(points) < 2:
+        return ""
+    return f'<path class="{cls}" d="M{"L".join(f"{num(x)} {num(y)}" for x, y in points)}{"Z" if close else ""}"/>'
+
+
+def line(a: Point, b: Point, cls: str) -> str:
+    """A straight line."""
+    return f'<path class="{cls}" d="M{num(a[0])} {num(a[1])}L{num(b[0])} {num(b[1])}"/>'
+
+
+def rect(x: float, y: float, w: float, h: float, cls: str) -> str:
+    """A rectangle; a negative size is turned round."""
+    x, w = (x + w, -w) if w < 0 else (x, w)
+    y, h = (y + h, -h) if h < 0 else (y, h)
+    return f'<rect class="{cls}" x="{num(x)}" y="{num(y)}" width="{num(w)}" height="{num(h)}"/>'
+
+
+def text(at: Point, words: str, cls: str = "", anchor: str = "") -> str:
+    """A line of text; `anchor` is middle, end or empty."""
+    side = f' text-anchor="{anchor}"' if anchor else ""
+    return f'<text class="{cls}" x="{num(at[0])}" y="{num(at[1])}"{side}>{escape(words)}</text>'
+
+
+def width(words: str, size: float = 12.5) -> float:
+    """Roughly how wide a text is, px; errs on the wide side."""
+    return len(words) * size * 0.545
+
+
+def simplify(points: Sequence[Point], tolerance: float = 0.3) -> list[Point]:
+    """Fewer points on the same line, none further off than `tolerance` px (Douglas & Peucker 1973, Cartographica 10:112–122)."""
+    keep = [False] * len(points)
+    stack = [(0, len(points) - 1)] if points else []
+    while stack:
+        first, last = stack.pop()
+        keep[first] = keep[last] = True
+        (ax, ay), (bx, by) = points[first], points[last]
+        dx, dy = bx - ax, by - ay
+        length = (dx * dx + dy * dy) ** 0.5 or 1.0
+        worst, where = tolerance, -1
+        for i in range(first + 1, last):
+            off = abs((points[i][0] - ax) * dy - (points[i][1] - ay) * dx) / length
+            if off > worst:
+                worst, where = off, i
+        if where > 0:
+            stack += [(first, where), (where, last)]
+    return [p for p, kept in zip(points, keep, strict=True) if kept]
+
+
+@cache
+def drawing(name: str) -> str:
+    """The inside of an ink drawing by name, or nothing when there is none."""
+    source = files("brood.charts") / "drawings" / f"{name}.svg"
+    return source.read_text("utf-8").strip() if source.is_file() else ""
+
+
+def figure(w: float, h: float, cls: str, title: str, desc: str, body: str) -> str:
+    """A whole picture with its name and description."""
+    return (
+        f'<svg class="{cls}" viewBox="0 0 {num(w)} {num(h)}" width="{num(w)}" height="{num(h)}" role="img" aria-label="{escape(title, quote=True)}">'
+        f"<desc>{escape(desc)}</desc>{body}</svg>"
+    )

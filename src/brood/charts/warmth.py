@@ -1,0 +1,107 @@
+"""The warmth ribbon: a line for what was measured, hatching between night and day for what is expected."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+
+import numpy as np
+
+from brood.charts.svg import Point, figure, line, path, rect, simplify, text
+from brood.core.temperature import EXPECTED, FILLED, MEASURED, HourlySeries
+from brood.services.places import PlaceResult
+from brood.services.speech import UNITS, Speech
+
+STEP = {"C": 5, "F": 10}
+
+
+def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[datetime], float], tall: Point, wide: Point) -> str:
+    """Grid, scale, line and hatch of a stretch of hours; `tall` is (top, foot), `wide` (left, right) in px."""
+    low, high = _bounds(series, speech)
+    top, foot = tall
+    y = lambda celsius: foot - (speech.degrees(celsius) - low) / (high - low) * (foot - top)  # noqa: E731
+    out = [_scale(low, high, speech, tall, wide)]
+    moments = [series.start + timedelta(hours=h) for h in range(len(series))]
+    past = [h for h, m in enumerate(moments) if m <= now and series.origin[h] != EXPECTED]
+    for run in _runs(past):
+        line_points = simplify([(x(moments[h] + timedelta(minutes=30)), y(series.celsius[h])) for h in run], 0.4)
+        out.append(path(line_points, "measured" if series.origin[run[0]] in (MEASURED, FILLED) else "told"))
+    out.append(_expected(series, max(past) + 1 if past else 0, moments, x, y, wide[1]))
+    return "".join(out)
+
+
+def _bounds(series: HourlySeries, speech: Speech) -> tuple[float, float]:
+    step = STEP[speech.unit]
+    low = np.floor(speech.degrees(float(series.celsius.min())) / step) * step
+    high = np.ceil(speech.degrees(float(series.celsius.max())) / step) * step
+    return float(low), float(max(high, low + 2 * step))
+
+
+def _scale(low: float, high: float, speech: Speech, tall: Point, wide: Point) -> str:
+    step = STEP[speech.unit]
+    count = round((high - low) / step)
+    out = ""
+    for n in range(count + 1):
+        if count > 3 and n % 2 and n != count:
+            continue
+        y = tall[1] - n / count * (tall[1] - tall[0])
+        out += line((wide[0], y), (wide[1], y), "hair" if n == 0 else "dots")
+        unit = f" {UNITS[speech.unit]}" if n >= count - (count > 3 and count % 2) else ""
+        if n == count or count <= 3 or n < count - 1:
+            out += text((wide[0] - 7, y + 4), f"{low + n * step:.0f}{unit if n == count else ''}", "tick-note", "end")
+    return out
+
+
+def _runs(hours: list[int]) -> list[list[int]]:
+    runs: list[list[int]] = []
+    for h in hours:
+        if runs and h == runs[-1][-1] + 1:
+            runs[-1].append(h)
+        else:
+            runs.append([h])
+    return [r for r in runs if len(r) > 1]
+
+
+def _expected(series: HourlySeries, first: int, moments: list[datetime], x: Callable[[datetime], float], y: Callable[[float], float], right: float) -> str:
+    """Night to day of every coming day, widened by the spread of an expectation."""
+    lows, highs = [], []
+    for a in range(first, len(series), 12):
+        day = slice(max(0, a - 12), min(len(series), a + 12))
+        spread = float(series.spread_c[a]) * 0.5
+        lows.append((min(x(moments[a]), right), y(float(series.celsius[day].min()) - spread)))
+        highs.append((min(x(moments[a]), right), y(float(series.celsius[day].max()) + spread)))
+    if len(lows) < 2:
+        return ""
+    return path([*highs, *reversed(lows)], "hatch", close=True) + path(highs, "dashes") + path(lows, "dashes")
+
+
+PLACE_WIDTH, LEFT, TOP, FOOT = 884.0, 64.0, 30.0, 180.0
+
+
+def draw(result: PlaceResult, speech: Speech) -> str:
+    """A place's logger: every hour read, gaps that were filled, rows that were refused."""
+    series = result.measured
+    if series is None:
+        return ""
+    start, span = series.start, max((series.end - series.start) / timedelta(days=1), 1.0)
+    x = lambda moment: LEFT + (moment - start) / timedelta(days=1) / span * (PLACE_WIDTH - LEFT - 8)  # noqa: E731
+    low, high = _bounds(series, speech)
+    y = lambda celsius: FOOT - (speech.degrees(celsius) - low) / (high - low) * (FOOT - TOP)  # noqa: E731
+    out = [_scale(low, high, speech, (TOP, FOOT), (LEFT, PLACE_WIDTH - 8))]
+    for d in range(int(span) + 1):
+        day = start.replace(hour=0) + timedelta(days=d)
+        if day.weekday() == 0 and x(day) >= LEFT:
+            out.append(line((x(day), TOP - 6), (x(day), FOOT), "hair"))
+            if x(day) < PLACE_WIDTH - 70:
+                out.append(text((x(day) + 3, TOP - 10), speech.day(day), "margin"))
+    for run in _runs([h for h in range(len(series)) if series.origin[h] == FILLED]):
+        a, b = x(series.moment(run[0])), x(series.moment(run[-1] + 1))
+        out.append(rect(a, TOP, b - a, FOOT - TOP, "filled-gap"))
+    moments = [(x(series.moment(h + 0.5)), y(float(series.celsius[h]))) for h in range(len(series))]
+    out += [path(simplify([moments[h] for h in run], 0.4), "measured") for run in _runs([h for h in range(len(series)) if series.origin[h] != FILLED])]
+    out += [path([moments[h] for h in run], "filled-line") for run in _runs([h for h in range(len(series)) if series.origin[h] == FILLED])]
+    out += [f'<path class="refused-mark" d="M{x(m) - 4:.1f} {FOOT + 6}l8 8m0 -8l-8 8"/>' for m in result.refused_at if start <= m <= series.end]
+    out.append(line((LEFT, FOOT), (PLACE_WIDTH - 8, FOOT), "ink1"))
+    low_c, high_c = float(series.celsius.min()), float(series.celsius.max())
+    words = f"From {speech.moment(start)} to {speech.moment(series.end)}: {speech.warmth(low_c, 1)} to {speech.warmth(high_c, 1)}; {result.filled_share * 100:.1f} % of hours filled."
+    return figure(PLACE_WIDTH, FOOT + 20, "chart", f"Temperatures at {result.place.name}", words, "".join(out))

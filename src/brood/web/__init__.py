@@ -1,0 +1,1 @@
+"""The pages: routes parse, call a service and render."""

@@ -1,0 +1,40 @@
+"""The application factory: settings, database, safety, pages."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from flask import Flask
+
+from brood.catalogue.loader import shipped
+from brood.services import access, preferences
+from brood.settings import Settings
+from brood.store.session import open_store
+from brood.web import errors, filters, guard
+from brood.web.context import Household
+from brood.web.routes import cases, door, help, places, plants, settings, start
+
+Clock = Callable[[], datetime]
+
+
+def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
+    """The web application of one household; `clock` tells the local time."""
+    app = Flask("brood.web")
+    store = open_store(given.database)
+    with store.writing() as session:
+        app.secret_key = access.session_secret(session)
+        preferences.load(session)
+    app.extensions["household"] = Household(given, store, shipped(), clock, access.Doorkeeper())
+    app.config.update(
+        MAX_CONTENT_LENGTH=given.upload_mb * 1_000_000, MAX_FORM_MEMORY_SIZE=1_000_000, TRUSTED_HOSTS=list(given.hosts),
+        SESSION_COOKIE_NAME="brood", SESSION_COOKIE_HTTPONLY=True, SESSION_COOKIE_SAMESITE="Strict", PERMANENT_SESSION_LIFETIME=60 * 86400,
+        SEND_FILE_MAX_AGE_DEFAULT=31_536_000,
+    )  # fmt: skip
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    filters.register(app)
+    guard.register(app)
+    errors.register(app)
+    for pages in (start, plants, places, cases, settings, help, door):
+        app.register_blueprint(pages.bp)
+    return app

@@ -1,0 +1,61 @@
+"""What every request needs: the household's database, catalogue, clock and preferences."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from flask import current_app, g
+
+from brood.catalogue.loader import Catalogue
+from brood.services import preferences
+from brood.services.access import Doorkeeper
+from brood.services.preferences import Preferences
+from brood.services.speech import Speech
+from brood.settings import Settings
+from brood.store.session import Store
+
+
+@dataclass(frozen=True)
+class Household:
+    """The parts that one running application holds on to."""
+
+    settings: Settings
+    store: Store
+    catalogue: Catalogue
+    clock: Callable[[], datetime]
+    doorkeeper: Doorkeeper
+
+
+def household() -> Household:
+    """The running application's household."""
+    found: Household = current_app.extensions["household"]
+    return found
+
+
+def now() -> datetime:
+    """The local time, the same throughout a request."""
+    if "now" not in g:
+        g.now = household().clock()
+    moment: datetime = g.now
+    return moment
+
+
+def today() -> date:
+    """The local day."""
+    return now().date()
+
+
+def prefs() -> Preferences:
+    """The household's settings, read once a request."""
+    if "prefs" not in g:
+        with household().store.reading() as session:
+            g.prefs = preferences.load(session)
+    found: Preferences = g.prefs
+    return found
+
+
+def speech() -> Speech:
+    """How to say dates and temperatures."""
+    return prefs().speech

@@ -1,0 +1,55 @@
+"""One place that turns what went wrong into a sentence with a true status."""
+
+from __future__ import annotations
+
+import logging
+
+from flask import Flask, Response
+from werkzeug.exceptions import HTTPException
+
+from brood.errors import InputError, NotFound, TooManyTries
+from brood.web import render
+from brood.web.context import household
+
+WORDS = {
+    400: "This request could not be understood.",
+    403: "This form came from another site, so nothing was done. Open the page here and try again.",
+    404: "There is no such page.",
+    405: "This page cannot be used in that way.",
+    413: "This file is too large: {mb} MB is the most. A logger's file of a year at ten minutes has about 2 MB; choose that one.",
+    415: "This kind of content cannot be used here.",
+    500: "Something went wrong inside Brood. Nothing you recorded before was lost. The details are in the window where Brood was started.",
+}
+
+
+def register(app: Flask) -> None:
+    """Show every failure as a page in the household's own words."""
+    app.register_error_handler(NotFound, lambda e: show(str(e), 404))
+    app.register_error_handler(InputError, lambda e: show(str(e), 422))
+    app.register_error_handler(TooManyTries, _slow_down)
+    app.register_error_handler(HTTPException, _http)
+    app.register_error_handler(Exception, _unexpected)
+
+
+def show(message: str, status: int) -> Response:
+    """An error page with one sentence."""
+    return render.page("error.html", status, message=message, status=status)
+
+
+def _http(error: HTTPException) -> Response:
+    status = error.code or 500
+    if 300 <= status < 400:
+        return error.get_response()  # type: ignore[return-value]
+    words = WORDS.get(status, "This did not work.").format(mb=household().settings.upload_mb)
+    return show(words, status)
+
+
+def _slow_down(error: TooManyTries) -> Response:
+    response = show(str(error), 429)
+    response.headers["Retry-After"] = str(error.seconds)
+    return response
+
+
+def _unexpected(error: Exception) -> Response:
+    logging.getLogger("brood").exception("unexpected", exc_info=error)
+    return show(WORDS[500], 500)

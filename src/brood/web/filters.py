@@ -1,0 +1,61 @@
+"""What templates may call: dates, temperatures, drawings, static addresses."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import date, datetime
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from flask import Flask, request, url_for
+from markupsafe import Markup
+
+from brood import __version__
+from brood.charts import brood, brood_tall, svg, warmth
+from brood.services import words
+from brood.services.speech import UNITS, days, number
+from brood.web.context import household, now, prefs, speech, today
+
+
+def register(app: Flask) -> None:
+    """Make the helpers known to templates."""
+    env = app.jinja_env
+    env.filters.update(
+        day=lambda d: speech().day(d), day_short=lambda d: speech().day_short(d), moment=lambda m: speech().moment(m),
+        warmth=lambda c, digits=0: speech().warmth(c, digits), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
+        number=number, days=days, iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
+        lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
+        acts=lambda ids: words.act_names(ids, household().catalogue.treatments),
+    )  # fmt: skip
+    env.globals.update(
+        asset=asset, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
+        brood_chart=lambda data, title: Markup(brood.draw(data, speech(), title)), brood_tall=lambda data, title: Markup(brood_tall.draw(data, speech(), title)),
+        place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
+        place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
+    )  # fmt: skip
+    app.context_processor(_values)
+
+
+def _values() -> dict[str, Any]:
+    settings = household().settings
+    return {
+        "prefs": prefs(), "unit": UNITS[prefs().unit], "today": today(), "now": now(), "version": __version__, "demo": settings.demo, "lan": settings.lan,
+        "section": (request.blueprint or ""), "path": request.path,
+    }  # fmt: skip
+
+
+def when(day: date | datetime) -> Markup:
+    """A date as the keeper reads it, with its machine form."""
+    return Markup('<time datetime="{}">{}</time>').format(day.isoformat()[:10], speech().day(day))
+
+
+def asset(name: str) -> str:
+    """A static file's address, which changes with its content."""
+    return url_for("static", filename=name, v=_digest(name))
+
+
+@cache
+def _digest(name: str) -> str:
+    path = Path(__file__).parent / "static" / name
+    return hashlib.sha256(path.read_bytes()).hexdigest()[:10]

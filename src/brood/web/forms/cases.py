@@ -1,0 +1,66 @@
+"""The forms of a case: opening it, a find, an evening that was done or skipped."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import date
+
+from brood.catalogue.schema import TreatmentRecord
+from brood.services.cases import ActCommand, FindCommand, OpenCommand
+from brood.web.forms.reader import Reader
+
+ROUGH = {"few": "a few", "dozens": "dozens", "hundreds": "hundreds"}
+
+
+def open_case(reader: Reader, plant_id: int, pest_id: str, stages: Sequence[tuple[str, str]], treatments: Mapping[str, TreatmentRecord]) -> OpenCommand:
+    """A new case as typed; raises FieldErrors."""
+    found_on = reader.day("found_on", "The day it was found", back=120)
+    found = tuple(f for stage, name in stages if (f := _find(reader, stage, name, found_on, f"-{stage}")))
+    if not found and not reader.wrong:
+        reader.fault("found", "Say what was seen: a number or a rough count for at least one stage.")
+    acts = tuple(_act(reader, record) for key, record in treatments.items() if reader.raw(f"act-{key}"))
+    if not acts:
+        reader.fault("acts", "Choose at least one treatment.")
+    start = reader.day("start_on", "The first evening", back=120, ahead=60)
+    if start < found_on and "start_on" not in reader.wrong:
+        reader.fault("start_on", "The first evening cannot come before the find.")
+    reader.done()
+    return OpenCommand(plant_id, pest_id, found, acts, start, bool(reader.raw("test_patch")))
+
+
+def _act(reader: Reader, record: TreatmentRecord) -> ActCommand:
+    return ActCommand(
+        record.id, reader.whole(f"gap-{record.id}", "The days between two uses", 1, 120),
+        reader.whole(f"most-{record.id}", "The most uses", 1, 100),
+    )  # fmt: skip
+
+
+def _find(reader: Reader, stage: str, name: str, found_on: date, suffix: str) -> FindCommand | None:
+    number = reader.count(f"number{suffix}", f"The number of {name}")
+    rough = reader.raw(f"rough{suffix}")
+    if rough and rough not in ROUGH:
+        reader.fault(f"rough{suffix}", "Choose a rough count from the list.")
+    location = reader.text(f"where{suffix}", "Where it was", longest=120, needed=False)
+    if number is None and not rough:
+        return None
+    return FindCommand(found_on, stage, number, None if number is not None else rough, location)
+
+
+def find(reader: Reader, stages: Sequence[tuple[str, str]]) -> FindCommand:
+    """One find as typed; raises FieldErrors."""
+    names = dict(stages)
+    stage = reader.choice("stage", names, "a stage")
+    found_on = reader.day("found_on", "The day it was found", back=120)
+    found = _find(reader, stage, names.get(stage, "animals"), found_on, "")
+    if found is None:
+        reader.fault("number", "Give a number, or a rough count.")
+    reader.done()
+    assert found is not None
+    return found
+
+
+def done_on(reader: Reader) -> date:
+    """The day on which an evening was done; raises FieldErrors."""
+    day = reader.day("done_on", "The day it was done", back=180) if reader.raw("done_on") else reader.today
+    reader.done()
+    return day

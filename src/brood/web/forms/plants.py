@@ -1,0 +1,21 @@
+"""The plant form."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from brood.services.plants import KINDS, PlantCommand
+from brood.web.forms.reader import Reader
+
+
+def read(reader: Reader, place_ids: Collection[int]) -> PlantCommand:
+    """A plant as typed; raises FieldErrors."""
+    name = reader.text("name", "The plant's name")
+    kind = reader.choice("kind", KINDS, "a kind of plant")
+    note = reader.text("note", "The note", longest=400, needed=False)
+    place = reader.key("place", "the place where it stands")
+    if place not in place_ids:
+        reader.fault("place", "Choose the place where it stands.")
+    since = reader.day("since", "The day it came there", back=3650) if reader.raw("since") else reader.today
+    reader.done()
+    return PlantCommand(name, kind, note, place, since)

@@ -1,0 +1,127 @@
+"""Reads a form field by field and gathers a sentence for every field that cannot be used."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping
+from datetime import date, time, timedelta
+
+from brood.errors import FieldErrors
+from brood.services.speech import UNITS, Speech
+
+MOST_COUNT = 1_000_000
+LONGEST_TEXT = 400
+
+
+class Reader:
+    """A form being read. Call `done()` before using what was read: it raises FieldErrors when there was a fault."""
+
+    def __init__(self, form: Mapping[str, str], speech: Speech, today: date) -> None:
+        self.form, self.speech, self.today = form, speech, today
+        self.wrong: dict[str, str] = {}
+
+    def raw(self, name: str) -> str:
+        """What was typed, without blanks around it."""
+        return self.form.get(name, "").strip()
+
+    def fault(self, name: str, sentence: str) -> None:
+        """Note what is wrong with a field, once."""
+        self.wrong.setdefault(name, sentence)
+
+    def done(self) -> None:
+        """Raise FieldErrors when a field could not be used."""
+        if self.wrong:
+            raise FieldErrors(self.wrong)
+
+    def text(self, name: str, what: str, *, longest: int = 80, needed: bool = True) -> str:
+        """One line or a note."""
+        value = "".join(c for c in self.raw(name) if c.isprintable() or c == "\n")
+        if needed and not value:
+            self.fault(name, f"{what} is missing.")
+        if len(value) > longest:
+            self.fault(name, f"{what} has {len(value)} characters; {longest} is the most.")
+        return value
+
+    def choice(self, name: str, allowed: Collection[str], what: str) -> str:
+        """One of several."""
+        value = self.raw(name)
+        if value not in allowed:
+            self.fault(name, f"Choose {what} from the list.")
+        return value
+
+    def key(self, name: str, what: str) -> int:
+        """The number behind a choice."""
+        value = self.raw(name)
+        if not value.isdigit() or len(value) > 12:
+            self.fault(name, f"Choose {what}.")
+            return 0
+        return int(value)
+
+    def number(self, name: str, what: str, low: float, high: float) -> float | None:
+        """A number, or None when nothing was typed; a decimal comma will do."""
+        value = self.raw(name).replace(",", ".").replace("−", "-")
+        if not value:
+            return None
+        try:
+            found = float(value)
+        except ValueError:
+            self.fault(name, f"{what} must be a number, not “{value[:20]}”.")
+            return None
+        if not math.isfinite(found) or not low <= found <= high:
+            self.fault(name, f"{what} must lie between {low:g} and {high:,.0f}.")
+            return None
+        return found
+
+    def whole(self, name: str, what: str, low: int, high: int) -> int | None:
+        """A whole number, or None when nothing was typed."""
+        found = self.number(name, what, low, high)
+        if found is not None and not found.is_integer():
+            self.fault(name, f"{what} must be a whole number.")
+            return None
+        return None if found is None else int(found)
+
+    def count(self, name: str, what: str) -> float | None:
+        """A number of animals: more than 0, a million at most."""
+        found = self.number(name, what, 0.0, MOST_COUNT)
+        if found is not None and found <= 0:
+            self.fault(name, f"{what} must be more than 0. Leave it empty when there was none.")
+            return None
+        return found
+
+    def celsius(self, name: str, what: str) -> float:
+        """A temperature in the keeper's unit, in °C."""
+        unit = UNITS[self.speech.unit]
+        value = self.raw(name).replace(",", ".").replace("−", "-").removesuffix(unit).strip()
+        low, high = self.speech.degrees(-30), self.speech.degrees(60)
+        try:
+            degrees = float(value)
+        except ValueError:
+            self.fault(name, f"{what} is missing." if not value else f"{what} must be a number of {unit}, not “{value[:20]}”.")
+            return 0.0
+        if not math.isfinite(degrees) or not low <= degrees <= high:
+            self.fault(name, f"{what} must lie between {low:.0f} and {high:.0f} {unit}.")
+            return 0.0
+        return self.speech.celsius(degrees)
+
+    def clock(self, name: str, what: str) -> time:
+        """A time of day."""
+        try:
+            return time.fromisoformat(self.raw(name))
+        except ValueError:
+            self.fault(name, f"{what} must be a time such as 07:00.")
+            return time()
+
+    def day(self, name: str, what: str, *, back: int = 400, ahead: int = 0) -> date:
+        """A day not more than `back` days ago nor `ahead` days from now."""
+        value = self.raw(name)
+        try:
+            found = date.fromisoformat(value)
+        except ValueError:
+            self.fault(name, f"{what} must be a day of the calendar{f', not “{value[:20]}”' if value else ''}.")
+            return self.today
+        first, last = self.today - timedelta(days=back), self.today + timedelta(days=ahead)
+        if found < first:
+            self.fault(name, f"{what} cannot be {self.speech.day_year(found)}: {self.speech.day_year(first)} is the earliest that is of use.")
+        elif found > last:
+            self.fault(name, f"{what} cannot be {self.speech.day_year(found)}: " + ("that day has not come yet." if not ahead else f"{self.speech.day_year(last)} is the latest."))
+        return found if first <= found <= last else self.today

@@ -1,0 +1,158 @@
+"""Cases: opening one, its page, what is recorded in it, its calendar file."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from flask import Blueprint, Response, make_response, request, url_for
+
+from brood.errors import FieldErrors, InputError
+from brood.services import calendar, cases, develop, planning
+from brood.store.queries import cases as queries
+from brood.web import render
+from brood.web.context import household, now, prefs, speech, today
+from brood.web.forms import cases as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("cases", __name__)
+
+
+@bp.get("/plants/<int:plant_id>/case")
+def new(plant_id: int) -> Response:
+    """Which pest, then what was seen."""
+    return _new(plant_id, request.args.get("pest", ""), {}, {})
+
+
+def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> Response:
+    catalogue = household().catalogue
+    with household().store.reading() as session:
+        plant = queries.plant(session, plant_id)
+        place = plant.stays[-1].place if plant.stays else None
+        if pest_id not in catalogue.records:
+            return render.page("cases/which.html", plant=plant, place=place, records=catalogue.records.values())
+        record = catalogue.records[pest_id]
+        return render.page(
+            "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
+            treatments=catalogue.treatments.values(), default_acts=cases.DEFAULT_ACTS, values=values, wrong=wrong,
+        )  # fmt: skip
+
+
+@bp.post("/plants/<int:plant_id>/case")
+def open_case(plant_id: int) -> Response:
+    """Open a case and plan it."""
+    catalogue = household().catalogue
+    pest_id = request.form.get("pest", "")
+    try:
+        record = catalogue.records[catalogue.pest(pest_id).id]
+        command = form.open_case(_reader(), plant_id, pest_id, cases.stage_choices(record), catalogue.treatments)
+        with household().store.writing() as session:
+            case_id = cases.open_case(session, catalogue, command, today=today(), now=now(), speech=speech())
+    except FieldErrors as error:
+        return _new(plant_id, pest_id, request.form, error.by_field)
+    except InputError as error:
+        return _new(plant_id, pest_id, request.form, {"whole": error.message})
+    return render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.get("/cases/<int:case_id>")
+def page(case_id: int) -> Response:
+    """A case: what to do next, and why."""
+    planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+    return _page(case_id)
+
+
+def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) -> Response:
+    catalogue = household().catalogue
+    with household().store.reading() as session:
+        result = cases.build(session, catalogue, case_id, now=now(), speech=speech())
+        return render.page(
+            "cases/page.html", status, part="cases/_case.html", r=result, wrong=wrong or {}, values=request.form, rough=form.ROUGH,
+            stages=cases.stage_choices(result.pest), stage_names=_stage_names(case_id, result), sources=develop.sources(catalogue, result.pest),
+        )  # fmt: skip
+
+
+def _stage_names(case_id: int, result: cases.CaseResult) -> dict[str, str]:
+    return {**{s.id: s.plural for s in result.pest.stage}, **dict(cases.stage_choices(result.pest))}
+
+
+def _after(case_id: int) -> Response:
+    return _page(case_id) if render.wants_part() else render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.post("/evenings/<int:application_id>")
+def mark(application_id: int) -> Response:
+    """Record an evening as done today, done on another day, or skipped."""
+    outcome = "skipped" if request.form.get("outcome") == "skipped" else "done"
+    with household().store.reading() as session:
+        row, _ = queries.case_of_application(session, application_id)
+    try:
+        day: date | None = form.done_on(_reader()) if outcome == "done" else None
+        note = request.form.get("note", "").strip()[:400]
+        with household().store.writing() as session:
+            cases.mark(session, household().catalogue, application_id, outcome, day, note, now=now(), speech=speech())
+    except FieldErrors as error:
+        return _page(row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()})
+    return _after(row.id)
+
+
+@bp.post("/evenings/<int:application_id>/withdraw")
+def unmark(application_id: int) -> Response:
+    """Withdraw what was recorded of an evening."""
+    with household().store.writing() as session:
+        case_id = cases.unmark(session, household().catalogue, application_id, now=now(), speech=speech())
+    return _after(case_id)
+
+
+@bp.post("/cases/<int:case_id>/finds")
+def add_find(case_id: int) -> Response:
+    """Add a find."""
+    with household().store.reading() as session:
+        record = household().catalogue.records[queries.case(session, case_id).pest_id]
+    try:
+        command = form.find(_reader(), cases.stage_choices(record))
+        with household().store.writing() as session:
+            cases.add_find(session, household().catalogue, case_id, command, now=now(), speech=speech())
+    except FieldErrors as error:
+        return _page(case_id, 422, {f"find-{name}": text for name, text in error.by_field.items()})
+    return _after(case_id)
+
+
+@bp.post("/finds/<int:finding_id>")
+def correct_find(finding_id: int) -> Response:
+    """Correct or withdraw a find."""
+    with household().store.reading() as session:
+        row, finding = queries.case_of_finding(session, finding_id)
+        record = household().catalogue.records[row.pest_id]
+        stages = [*cases.stage_choices(record), (finding.stage, finding.stage)]
+    try:
+        command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
+        with household().store.writing() as session:
+            cases.correct_find(session, household().catalogue, finding_id, command, now=now(), speech=speech())
+    except FieldErrors as error:
+        return _page(row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()})
+    return _after(row.id)
+
+
+@bp.post("/cases/<int:case_id>/close")
+def close(case_id: int) -> Response:
+    """Close a case, or open it again."""
+    with household().store.writing() as session:
+        cases.close(session, case_id, now=now())
+    planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+    return _after(case_id)
+
+
+@bp.get("/cases/<int:case_id>/calendar.ics")
+def ics(case_id: int) -> Response:
+    """The dates for a calendar."""
+    planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+    with household().store.reading() as session:
+        name, body = calendar.build(session, household().catalogue, case_id, prefs(), now=now())
+    response = make_response(body)
+    response.headers["Content-Type"] = "text/calendar; charset=utf-8"
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+def _reader() -> Reader:
+    return Reader(request.form, speech(), today())

@@ -1,0 +1,135 @@
+"""Places: the list, one place with its temperatures, logger files, single readings."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors, InputError, NotFound
+from brood.services import places
+from brood.store.queries import cases, readings
+from brood.web import render
+from brood.web.context import household, now, speech, today
+from brood.web.forms import places as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("places", __name__, url_prefix="/places")
+START = {"day_from": "07:00", "night_from": "21:00"}
+
+
+@bp.get("")
+def page() -> Response:
+    """Every place and how warm it is expected to be."""
+    with household().store.reading() as session:
+        return render.page("places/page.html", lines=places.listing(session, today=today()))
+
+
+@bp.get("/new")
+def new() -> Response:
+    """The form for a place."""
+    return render.page("places/form.html", values=START, wrong={}, place=None)
+
+
+@bp.post("/new")
+def add() -> Response:
+    """Keep a new place."""
+    try:
+        with household().store.writing() as session:
+            place_id = places.add(session, form.read(_reader()), now=now())
+    except FieldErrors as error:
+        return render.page("places/form.html", 422, values=request.form, wrong=error.by_field, place=None)
+    return render.go(url_for("places.one", place_id=place_id))
+
+
+@bp.get("/<int:place_id>")
+def one(place_id: int) -> Response:
+    """One place."""
+    return _one(place_id)
+
+
+def _one(place_id: int, status: int = 200, problem: str = "") -> Response:
+    with household().store.reading() as session:
+        result = places.build(session, place_id, today=today())
+        return render.page("places/one.html", status, part="places/_one.html", result=result, problem=problem)
+
+
+@bp.get("/<int:place_id>/edit")
+def edit(place_id: int) -> Response:
+    """The form for a place that is there."""
+    with household().store.reading() as session:
+        place = cases.place(session, place_id)
+        point = readings.set_point(session, place_id)
+        values = {"name": place.name, "note": place.note, "source": place.source, **START}
+        if point:
+            values |= {"day": f"{speech().degrees(point.day_c):g}", "night": f"{speech().degrees(point.night_c):g}",
+                       "day_from": point.day_from.isoformat("minutes"), "night_from": point.night_from.isoformat("minutes")}  # fmt: skip
+        return render.page("places/form.html", values=values, wrong={}, place=place)
+
+
+@bp.post("/<int:place_id>/edit")
+def change(place_id: int) -> Response:
+    """Keep a changed place."""
+    try:
+        with household().store.writing() as session:
+            places.change(session, place_id, form.read(_reader()), now=now())
+    except FieldErrors as error:
+        with household().store.reading() as session:
+            return render.page("places/form.html", 422, values=request.form, wrong=error.by_field, place=cases.place(session, place_id))
+    return render.go(url_for("places.one", place_id=place_id))
+
+
+@bp.post("/<int:place_id>/file")
+def upload(place_id: int) -> Response:
+    """Read a logger file into a place."""
+    file = request.files.get("file")
+    if file is None or not file.filename:
+        return _one(place_id, 422, "Choose the logger's file first.")
+    try:
+        with household().store.writing() as session:
+            places.take_file(session, place_id, file.filename, file.read(), now=now())
+    except InputError as error:
+        return _one(place_id, 422, error.message)
+    return render.go(url_for("places.one", place_id=place_id)) if not render.wants_part() else _one(place_id)
+
+
+@bp.post("/file/<int:upload_id>/withdraw")
+def withdraw(upload_id: int) -> Response:
+    """Withdraw a logger file, or bring it back."""
+    with household().store.writing() as session:
+        place_id = places.withdraw_file(session, upload_id, now=now())
+    return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
+
+
+@bp.get("/<int:place_id>/day/<day>")
+def day(place_id: int, day: str) -> Response:
+    """The single readings of a day."""
+    return _day(place_id, _day_of(day), {})
+
+
+def _day_of(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise NotFound("There is no such day.") from None
+
+
+def _day(place_id: int, of: date, wrong: dict[str, str], status: int = 200) -> Response:
+    with household().store.reading() as session:
+        rows = readings.of_day(session, place_id, of)
+        return render.page("places/day.html", status, place=cases.place(session, place_id), day=of, rows=rows, wrong=wrong, values=request.form)
+
+
+@bp.post("/reading/<int:reading_id>")
+def correct(reading_id: int) -> Response:
+    """Correct or withdraw one reading."""
+    try:
+        with household().store.writing() as session:
+            reading = places.correct_reading(session, reading_id, form.reading(_reader()), now=now())
+    except FieldErrors as error:
+        return _day(int(request.form.get("place", "0") or 0), _day_of(request.form.get("day", "")), {f"celsius-{reading_id}": str(error)}, 422)
+    return render.go(url_for("places.day", place_id=reading.place_id, day=reading.at.date().isoformat()))
+
+
+def _reader() -> Reader:
+    return Reader(request.form, speech(), today())

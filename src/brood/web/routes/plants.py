@@ -1,0 +1,92 @@
+"""Plants: the list, one plant, adding and changing."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, request, url_for
+from sqlalchemy.orm import Session
+
+from brood.errors import FieldErrors
+from brood.services import planning, plants
+from brood.store.queries import cases
+from brood.web import render
+from brood.web.context import household, now, speech, today
+from brood.web.forms import plants as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("plants", __name__, url_prefix="/plants")
+
+
+@bp.get("")
+def page() -> Response:
+    """Every plant and what is next for it."""
+    _up_to_date()
+    with household().store.reading() as session:
+        lines = plants.listing(session, household().catalogue, today=today(), speech=speech())
+        return render.page("plants/page.html", lines=lines, kinds=plants.KINDS, places=cases.places(session))
+
+
+def _up_to_date() -> None:
+    with household().store.reading() as session:
+        ids = plants.open_ids(session)
+    for case_id in ids:
+        planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+
+
+@bp.get("/new")
+def new() -> Response:
+    """The form for a plant."""
+    with household().store.reading() as session:
+        return _form(session, {"place": request.args.get("place", "")})
+
+
+@bp.post("/new")
+def add() -> Response:
+    """Keep a new plant."""
+    try:
+        with household().store.writing() as session:
+            command = form.read(_reader(), [p.id for p in cases.places(session)])
+            plant_id = plants.add(session, command, now=now())
+    except FieldErrors as error:
+        with household().store.reading() as session:
+            return _form(session, request.form, error.by_field)
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.get("/<int:plant_id>")
+def one(plant_id: int) -> Response:
+    """One plant."""
+    with household().store.reading() as session:
+        plant = cases.plant(session, plant_id)
+        lines = [(c, plants.case_line(c, household().catalogue, today(), speech())) for c in plant.cases]
+        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, records=household().catalogue.records)
+
+
+@bp.get("/<int:plant_id>/edit")
+def edit(plant_id: int) -> Response:
+    """The form for a plant that is there."""
+    with household().store.reading() as session:
+        plant = cases.plant(session, plant_id)
+        place = plant.stays[-1].place_id if plant.stays else ""
+        return _form(session, {"name": plant.name, "kind": plant.kind, "note": plant.note, "place": str(place)}, plant_id=plant_id)
+
+
+@bp.post("/<int:plant_id>/edit")
+def change(plant_id: int) -> Response:
+    """Keep a changed plant."""
+    try:
+        with household().store.writing() as session:
+            command = form.read(_reader(), [p.id for p in cases.places(session)])
+            plants.change(session, plant_id, command, now=now())
+    except FieldErrors as error:
+        with household().store.reading() as session:
+            return _form(session, request.form, error.by_field, plant_id=plant_id)
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+def _reader() -> Reader:
+    return Reader(request.form, speech(), today())
+
+
+def _form(session: Session, values: object, wrong: dict[str, str] | None = None, plant_id: int | None = None) -> Response:
+    places = cases.places(session)
+    return render.page("plants/form.html", 422 if wrong else 200, values=values, wrong=wrong or {}, places=places, kinds=plants.KINDS, plant_id=plant_id)
