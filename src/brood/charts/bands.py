@@ -53,8 +53,8 @@ def band(row: Row, data: ChartData, k: float) -> str:
     out = [_area(row, t, levels[:, c], levels[:, c + 1], f"f{STAMPS[c]}") for c in range(5)]
     for c in range(4):
         out.append(_runs(row, t, levels[:, c + 1], (levels[:, c + 1] - levels[:, c] > 0.4) & (levels[:, 5] - levels[:, c + 1] > 0.6) & (levels[:, 5] > 10), "front"))
-    out.append(_runs(row, t, levels[:, 5], levels[:, 5] > 3, "outline"))
-    out.append(path([row.at(t[0], 0), row.at(t[0], float(levels[0, 5]))], "outline"))
+    out.append(_runs(row, t, levels[:, 5], levels[:, 5] > 3, "top-edge"))
+    out.append(path([row.at(t[0], 0), row.at(t[0], float(levels[0, 5]))], "top-edge"))
     return "".join(out)
 
 
@@ -119,6 +119,13 @@ def _off(p: Point, across: Point, by: float) -> Point:
     return p[0] + across[0] * by, p[1] + across[1] * by
 
 
+def highest(row: Row, data: ChartData, k: float, first: float, last: float) -> float:
+    """Greatest height in px of a band between two days."""
+    t = np.array([days_since(data, m) for m in data.moments])
+    inside = (t >= first) & (t <= last)
+    return float(height(row.band.numbers[inside].sum(axis=1).max(initial=0.0), k))
+
+
 def caught(stroke: Stroke, position: int) -> tuple[float, float, float]:
     """(caught, met, eggs that pass) of one band at one stroke."""
     before, after = stroke.before[position], stroke.after[position]
@@ -139,18 +146,19 @@ def stamp(at: Point, letter: str, size: float = 8) -> str:
     )
 
 
-def stamps(row: Row, data: ChartData, k: float, room: float) -> str:
-    """Letters on the widest place of each stage that is at least `room` px high."""
+def stamps(row: Row, data: ChartData, k: float, room: float, per_day: float) -> str:
+    """Letters on the widest place of each stage that is at least `room` px high and clear of the strokes."""
     t = np.array([days_since(data, m) for m in data.moments])
     levels = edges(row.band.numbers, k)
+    busy = [days_since(data, s.at) for s in data.strokes] + [days_since(data, data.now), float(t[0])]
+    clear = np.array([all(abs(x - b) * per_day > 12 for b in busy) for x in t])
     out = ""
     for c in range(5):
         thick = levels[:, c + 1] - levels[:, c]
-        where = np.flatnonzero(thick >= room)
-        if len(where) < 4:
+        where = np.flatnonzero((thick >= room) & clear)
+        if not len(where):
             continue
         best = where[int(np.argmax(thick[where]))]
-        best = min(max(best, int(where[0]) + 3), int(where[-1])) if len(where) > 6 else best
         out += stamp(row.at(float(t[best]) + 0.001, float((levels[best, c + 1] + levels[best, c]) / 2)), data.letters[c])
     return out
 

@@ -11,9 +11,9 @@ from brood.charts.warmth import ribbon
 from brood.services.brood_chart import ChartData, Stroke
 from brood.services.speech import Speech, number
 
-WIDTH, GUTTER, RIGHT = 884.0, 176.0, 8.0
-DATES, WARM_TOP, WARM_FOOT, LABELS, HANDLES = 22.0, 34.0, 80.0, 100.0, 124.0
-BANDS_TOP, BAND_GAP, ALL_BANDS, LEAST = 166.0, 26.0, 214.0, 16.0
+WIDTH, GUTTER, RIGHT = 884.0, 190.0, 8.0
+DATES, WARM_TOP, WARM_FOOT, LABELS, HANDLES = 22.0, 34.0, 84.0, 104.0, 127.0
+BANDS_TOP, BAND_GAP, ALL_BANDS, LEAST = 134.0, 25.0, 272.0, 16.0
 SCALE_COUNTS = (1, 10, 50, 100, 500, 1000, 5000)
 
 
@@ -25,7 +25,7 @@ class _Chart:
         self.length = days_since(data, data.last)
         self.per_day = (WIDTH - GUTTER - RIGHT) / self.length
         most = bands.biggest(data.bands)
-        self.k = min(110 / max(max(most) ** bands.POWER, 1e-9), ALL_BANDS / max(sum(m**bands.POWER for m in most), 1e-9))
+        self.k = min(124 / max(max(most) ** bands.POWER, 1e-9), ALL_BANDS / max(sum(m**bands.POWER for m in most), 1e-9))
         self.rows: list[Row] = []
         y = BANDS_TOP
         for band, top in zip(data.bands, most, strict=True):
@@ -34,7 +34,7 @@ class _Chart:
             self.rows.append(Row(band, y, tallest, self._place(y)))
         self.axis = y + 10
         self.windows = self.axis + 22
-        self.foot = self.windows + 36
+        self.foot = self.windows + 46
 
     def x(self, days: float) -> float:
         """Where a day is."""
@@ -59,7 +59,7 @@ def draw(data: ChartData, speech: Speech, title: str) -> str:
     c = _Chart(data, speech)
     body = "".join((
         _days(c), _warmth(c), *(_row_head(c, row) for row in c.rows), *(bands.ghost(row, data, c.k) for row in c.rows),
-        *(bands.band(row, data, c.k) for row in c.rows), _strokes(c), _today(c), *(bands.stamps(row, data, c.k, 19) for row in c.rows),
+        *(bands.band(row, data, c.k) for row in c.rows), _strokes(c), _today(c), *(bands.stamps(row, data, c.k, 19, c.per_day) for row in c.rows),
         _notes(c), _thorns(c), _handles(c), _windows(c),
     ))  # fmt: skip
     return figure(WIDTH, c.foot, "chart", title, describe(data, speech), body)
@@ -85,10 +85,12 @@ def _days(c: _Chart) -> str:
             out.append(line((c.x(d), WARM_TOP - 6), (c.x(d), c.axis), "hair" if monday else "grid-line"))
         if d >= c.length:
             break
-        if every <= 2 and d % every == 0:
+        if every <= 2 and d % every == 0 and not 0 < abs(d - int(days_since(c.data, c.data.now))) < every:
             out.append(text((c.x(d + 0.5), DATES), str(day.day), "note2" if day.weekday() < 5 else "note", "middle"))
-        if (monday or d == 0) and c.x(d) > named_to and c.x(d) + 60 < WIDTH:
-            words = c.speech.day(day)
+        words = c.speech.day(day)
+        now = c.x(days_since(c.data, c.data.now))
+        clear = not c.x(d) - 34 < now < c.x(d) + width(words, 13) + 34
+        if (monday or d == 0) and c.x(d) > named_to and c.x(d) + width(words, 13) < WIDTH and clear:
             out.append(text((c.x(d) + 3, DATES - 15), words, "margin"))
             named_to = c.x(d) + 3 + width(words, 13) + 8
     return "".join(out) + line((GUTTER, WARM_TOP - 8), (WIDTH - RIGHT, WARM_TOP - 8), "ink1")
@@ -147,13 +149,14 @@ def _notes(c: _Chart) -> str:
                 continue
             at = c.at(stroke) + 8
             room = c.room(stroke) - 14
-            high = float(bands.height(sum(stroke.after[position]), c.k))
+            day = days_since(c.data, stroke.at)
+            high = bands.highest(row, c.data, c.k, day + 0.01, day + min(room, 78) / c.per_day)
             words = next((w for w in (f"{number(took)} of {number(met)} caught", f"{number(took)} caught", number(took)) if width(w) <= room), "")
-            y = row.base - min(high + 6, max(row.tallest - 6, 8))
+            y = row.base - high - 6
             if words:
                 out.append(text((at, y), words, "caught halo"))
             eggs_words = f"{number(eggs)} eggs pass"
-            if eggs >= 0.95 and width(eggs_words) <= room and row.tallest - high > 34:
+            if eggs >= 0.95 and width(eggs_words) <= room and row.tallest - high > 26:
                 out.append(text((at, y - 16), eggs_words, "note2 halo"))
     return "".join(out)
 
@@ -195,18 +198,23 @@ def _windows(c: _Chart) -> str:
     """Earliest, chosen and last evening of each planned treatment, staggered where they would overlap."""
     out = [line((GUTTER, c.axis), (WIDTH - RIGHT, c.axis), "axis"),
            text((0, c.windows - 2), "Treat between", "label"), text((0, c.windows + 14), "earliest and last evening", "note2")]  # fmt: skip
-    free = -99.0
-    for stroke in (s for s in c.data.strokes if s.earliest and s.latest):
-        assert stroke.earliest and stroke.latest
-        x, xe, xl = c.at(stroke), c.x(days_since(c.data, stroke.earliest)), min(c.x(days_since(c.data, stroke.latest)), WIDTH - RIGHT)
-        y = c.windows
-        shut = stroke.short_by_days > 0
-        out.append(path([(xe, y - 6), (xe, y + 6)], "window-line") + path([(xe, y), (xl, y)], "window-line"))
-        if stroke.state == "next" and xl > x:
-            out.append(rect(x, y - 5, xl - x, 10, "window-bar") + line((xl, y - 10), (xl, y + 10), "breed-stop"))
-        out.append(f'<circle class="bead{" bead-short" if shut else ""}" cx="{num(x)}" cy="{num(y)}" r="{"6.2" if stroke.state == "next" else "4.6"}"/>')
-        words = c.speech.span(stroke.earliest.date(), stroke.latest.date()) if stroke.state == "next" else ""
-        if words and x - width(words) / 2 > free:
-            out.append(text((min(max((xe + xl) / 2, GUTTER + width(words) / 2), WIDTH - width(words) / 2), y + 28), words, "note halo", "middle"))
-            free = (xe + xl) / 2 + width(words) / 2
+    for n, stroke in enumerate(s for s in c.data.strokes if s.earliest and s.latest):
+        out.append(_window(c, stroke, c.windows + 9 * (n % 3 - 1)))
     return "".join(out)
+
+
+def _window(c: _Chart, stroke: Stroke, y: float) -> str:
+    """One window: tick, line, bar of the good evenings, madder stop, and the evening chosen."""
+    if not stroke.earliest or not stroke.latest:
+        return ""
+    x, first, last = c.at(stroke), c.x(days_since(c.data, stroke.earliest)), c.x(days_since(c.data, stroke.latest))
+    last = min(last, WIDTH - RIGHT)
+    out = line((first, y - 4), (first, y + 4), "window-line") + path([(first, y), (last, y)], "window-line")
+    if last > x:
+        out += rect(x, y - 3, last - x, 6, "window-bar") + line((last, y - 6), (last, y + 6), "breed-stop")
+    out += f'<circle class="bead{" bead-short" if stroke.short_by_days else ""}" cx="{num(x)}" cy="{num(y)}" r="{"6.2" if stroke.state == "next" else "4.6"}"/>'
+    if stroke.state != "next":
+        return out
+    words = c.speech.span(stroke.earliest.date(), stroke.latest.date())
+    middle = min(max((first + last) / 2, GUTTER + width(words) / 2), WIDTH - width(words) / 2)
+    return out + text((middle, c.windows + 30), words, "note halo", "middle")

@@ -36,7 +36,7 @@ def draw(data: ChartData, speech: Speech, title: str) -> str:
         out += [bands.stroke_through(row, position, stroke, data, k) for position, row in enumerate(rows)]
         out.append(bands.handle((right + 8, at), stroke.state, 90, 0.8 if per_day * min([*gaps, 9.0]) > 26 else 0.6))
         out.append(text((0, at + 5), speech.day_short(stroke.at), "stroke-day-tall halo"))
-    out += [bands.stamps(row, data, k, 19) for row in rows]
+    out += [bands.stamps(row, data, k, 19, per_day) for row in rows]
     now = y(days_since(data, data.now))
     out.append(line((GUTTER - 4, now), (WIDTH, now), "today") + rect(0, now - 10, 54, 20, "ink-fill") + text((27, now + 5), "today", "on-ink-tall", "middle"))
     out.append(_window(data, speech, y, right))

@@ -13,6 +13,8 @@ from brood.services.places import PlaceResult
 from brood.services.speech import UNITS, Speech
 
 STEP = {"C": 5, "F": 10}
+SHOWN_SPREAD = 0.5
+"""Share of an hour's spread that widens the hatch to either side."""
 
 
 def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[datetime], float], tall: Point, wide: Point) -> str:
@@ -32,8 +34,9 @@ def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[dat
 
 def _bounds(series: HourlySeries, speech: Speech) -> tuple[float, float]:
     step = STEP[speech.unit]
-    low = np.floor(speech.degrees(float(series.celsius.min())) / step) * step
-    high = np.ceil(speech.degrees(float(series.celsius.max())) / step) * step
+    widen = np.where(series.origin == MEASURED, 0.0, SHOWN_SPREAD * series.spread_c)
+    low = np.floor(speech.degrees(float((series.celsius - widen).min())) / step) * step
+    high = np.ceil(speech.degrees(float((series.celsius + widen).max())) / step) * step
     return float(low), float(max(high, low + 2 * step))
 
 
@@ -67,7 +70,7 @@ def _expected(series: HourlySeries, first: int, moments: list[datetime], x: Call
     lows, highs = [], []
     for a in range(first, len(series), 12):
         day = slice(max(0, a - 12), min(len(series), a + 12))
-        spread = float(series.spread_c[a]) * 0.5
+        spread = float(series.spread_c[a]) * SHOWN_SPREAD
         lows.append((min(x(moments[a]), right), y(float(series.celsius[day].min()) - spread)))
         highs.append((min(x(moments[a]), right), y(float(series.celsius[day].max()) + spread)))
     if len(lows) < 2:
@@ -75,7 +78,7 @@ def _expected(series: HourlySeries, first: int, moments: list[datetime], x: Call
     return path([*highs, *reversed(lows)], "hatch", close=True) + path(highs, "dashes") + path(lows, "dashes")
 
 
-PLACE_WIDTH, LEFT, TOP, FOOT = 884.0, 64.0, 30.0, 180.0
+PLACE_WIDTH, LEFT, TOP, FOOT = 1216.0, 52.0, 30.0, 200.0
 
 
 def draw(result: PlaceResult, speech: Speech) -> str:

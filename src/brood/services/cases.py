@@ -90,6 +90,7 @@ class CaseResult:
     alive: tuple[tuple[str, str, str, float], ...] = ()
     kills: tuple[tuple[str, tuple[float, ...]], ...] = ()
     cautions: tuple[str, ...] = ()
+    sprays: bool = False
 
     @property
     def corrected(self) -> set[int]:
@@ -138,6 +139,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         next_window=words.window(by_slot[0][1], today, speech) if by_slot else "",
         alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True)), kills=_kills(case),
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
+        sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
     )  # fmt: skip
 
 

@@ -30,7 +30,7 @@ PLANTS = (
     ("Fuchsia", "flowering", "Lean-to"), ("Pelargonium", "flowering", "Lean-to"),
     ("Bay laurel", "woody-citrus", "North stairwell"), ("Maidenhair fern", "foliage", "North stairwell"),
     ("Coffee plant", "foliage", "Kitchen sill"), ("Calamondin", "woody-citrus", "Kitchen sill"),
-    ("Streptocarpus", "flowering", "Propagation shelf"), ("Basil seedling tray", "seedling-herb", "Propagation shelf"),
+    ("Streptocarpus", "rosette", "Propagation shelf"), ("Basil seedling tray", "seedling-herb", "Propagation shelf"),
     ("Pak choi", "cabbage-family", "Raised bed"), ("Kohlrabi", "cabbage-family", "Raised bed"),
     ("Lemon", "woody-citrus", "Box room"),
 )  # fmt: skip

@@ -18,6 +18,7 @@ KINDS = {
     "": "not said",
     "foliage": "foliage plant",
     "flowering": "flowering plant",
+    "rosette": "rosette or hairy leaves",
     "woody-citrus": "citrus or other woody plant",
     "seedling-herb": "seedlings or herbs",
     "fruiting-vegetable": "fruiting vegetable",
