@@ -1,14 +1,14 @@
 """Every error that Brood raises on purpose.
 
-    BroodError
-    ├── InputError            something a person gave cannot be used (status 422, exit 1)
-    │   ├── FieldErrors       several of them at once, by field
-    │   ├── ModelError        impossible figures for a development model
-    │   └── NothingDevelops   it is too cold for anything to develop
-    ├── NotFound              no such plant, place, case … (status 404)
-    ├── TooManyTries          wait before trying a passcode again (status 429)
-    ├── CatalogueError        the shipped catalogue is faulty; carries every fault
-    └── SettingError          the program was started with a setting that cannot work
+BroodError
+├── InputError            something a person gave cannot be used (status 422, exit 1)
+│   ├── FieldErrors       several of them at once, by field
+│   ├── ModelError        impossible figures for a development model
+│   └── NothingDevelops   it is too cold for anything to develop
+├── NotFound              no such plant, place, case … (status 404)
+├── TooManyTries          wait before trying a passcode again (status 429)
+├── CatalogueError        the shipped catalogue is faulty; carries every fault
+└── SettingError          the program was started with a setting that cannot work
 """
 
 from __future__ import annotations

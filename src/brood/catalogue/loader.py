@@ -44,7 +44,9 @@ class Catalogue:
         """A treatment as it acts on a pest, with the keeper's own label figures where given; raises InputError."""
         if treatment_id not in self.treatments:
             known = ", ".join(sorted(self.treatments))
-            raise InputError(f"There is no treatment '{treatment_id[:60]}' in the catalogue.", field="treatments", value=treatment_id[:60], allowed=known)
+            raise InputError(
+                f"There is no treatment '{treatment_id[:60]}' in the catalogue.", field="treatments", value=treatment_id[:60], allowed=known
+            )
         record = self.treatments[treatment_id]
         return Act(
             id=record.id, name=record.name, verb=record.verb, by_hand=record.by_hand,
@@ -136,7 +138,9 @@ def load(root: Traversable) -> Catalogue:
     return Catalogue(pests, records, treatments, sources)
 
 
-def _cross_check(sources: Mapping[str, Source], records: Mapping[str, PestRecord], treatments: Mapping[str, TreatmentRecord], faults: list[str]) -> None:
+def _cross_check(
+    sources: Mapping[str, Source], records: Mapping[str, PestRecord], treatments: Mapping[str, TreatmentRecord], faults: list[str]
+) -> None:
     for name, record in (*((f"{k}.toml", r) for k, r in records.items()), *((f"treatments.toml: {k}", t) for k, t in treatments.items())):
         for path, source in _cited(record):
             if source not in sources:

@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
-from brood.charts.svg import Point, num, path, simplify
+from brood.charts.svg import Point, drawing, num, path, simplify
 from brood.services.brood_chart import Band, ChartData, Stroke
 
 Array = NDArray[np.float64]
@@ -52,7 +52,15 @@ def band(row: Row, data: ChartData, k: float) -> str:
     levels = edges(row.band.numbers, k)
     out = [_area(row, t, levels[:, c], levels[:, c + 1], f"f{STAMPS[c]}") for c in range(5)]
     for c in range(4):
-        out.append(_runs(row, t, levels[:, c + 1], (levels[:, c + 1] - levels[:, c] > 0.4) & (levels[:, 5] - levels[:, c + 1] > 0.6) & (levels[:, 5] > 10), "front"))
+        out.append(
+            _runs(
+                row,
+                t,
+                levels[:, c + 1],
+                (levels[:, c + 1] - levels[:, c] > 0.4) & (levels[:, 5] - levels[:, c + 1] > 0.6) & (levels[:, 5] > 10),
+                "front",
+            )
+        )
     out.append(_runs(row, t, levels[:, 5], levels[:, 5] > 3, "top-edge"))
     out.append(path([row.at(t[0], 0), row.at(t[0], float(levels[0, 5]))], "top-edge"))
     return "".join(out)
@@ -105,10 +113,8 @@ def stroke_through(row: Row, position: int, stroke: Stroke, data: ChartData, k: 
     if passed > 5:
         out += _between(a, b, "pass-case") + _between(a, b, "pass-egg")
         out += "".join(_between(_off(a, across, 3.6 * side), _off(b, across, 3.6 * side), "pass-side") for side in (-1, 1))
-    if sum(stroke.before[(row and position) or position]) - stroke.before[position][0] > 0.04 or not passed:
-        if sum(stroke.before[position]) > 0.04:
-            out += _between(b, c, "cut-case") + _between(b, c, "cut")
-    return out
+    met = sum(stroke.before[position]) - (stroke.before[position][0] if passed else 0.0)
+    return out + (_between(b, c, "cut-case") + _between(b, c, "cut") if met > 0.04 else "")
 
 
 def _between(a: Point, b: Point, cls: str) -> str:
@@ -137,6 +143,12 @@ def biggest(bands: Sequence[Band]) -> list[float]:
     return [float(b.numbers.sum(axis=1).max(initial=0.0)) for b in bands]
 
 
+def icon(at: Point, name: str, scale: float) -> str:
+    """An ink drawing at label size; eggs twice as large, for they are drawn small."""
+    size = scale * (2 if name.endswith("egg") else 1)
+    return f'<g class="ico" transform="translate({num(at[0])} {num(at[1])}) scale({size:g})">{drawing(name)}</g>'
+
+
 def stamp(at: Point, letter: str, size: float = 8) -> str:
     """A stage's letter in a small square."""
     x, y = at
@@ -151,7 +163,7 @@ def stamps(row: Row, data: ChartData, k: float, room: float, per_day: float) -> 
     t = np.array([days_since(data, m) for m in data.moments])
     levels = edges(row.band.numbers, k)
     busy = [days_since(data, s.at) for s in data.strokes] + [days_since(data, data.now), float(t[0])]
-    clear = np.array([all(abs(x - b) * per_day > 12 for b in busy) for x in t])
+    clear = np.array([min(abs(float(x) - b) for b in busy) * per_day > 12 for x in t])
     out = ""
     for c in range(5):
         thick = levels[:, c + 1] - levels[:, c]

@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from brood.charts import bands
 from brood.charts.bands import Row, days_since
-from brood.charts.svg import drawing, figure, line, num, path, rect, text, width
+from brood.charts.svg import figure, line, num, path, rect, text, width
 from brood.charts.warmth import ribbon
 from brood.services.brood_chart import ChartData, Stroke
 from brood.services.speech import Speech, number
@@ -97,18 +97,26 @@ def _days(c: _Chart) -> str:
 
 
 def _warmth(c: _Chart) -> str:
-    drawn = ribbon(c.data.series, c.data.now, c.speech, lambda moment: c.x(days_since(c.data, moment)), (WARM_TOP, WARM_FOOT), (GUTTER, WIDTH - RIGHT))
+    drawn = ribbon(
+        c.data.series, c.data.now, c.speech, lambda moment: c.x(days_since(c.data, moment)), (WARM_TOP, WARM_FOOT), (GUTTER, WIDTH - RIGHT)
+    )
     middle = (WARM_TOP + WARM_FOOT) / 2
     now = c.x(days_since(c.data, c.data.now))
     side = text((now - 6, WARM_TOP + 4), "so far", "note2 halo", "end") if now - GUTTER > 60 else ""
-    return drawn + text((0, middle - 1), "Warmth", "label") + text((0, middle + 15), "night to day", "note2") + side + text((now + 8, WARM_TOP + 4), "expected", "note2 halo")
+    return (
+        drawn
+        + text((0, middle - 1), "Warmth", "label")
+        + text((0, middle + 15), "night to day", "note2")
+        + side
+        + text((now + 8, WARM_TOP + 4), "expected", "note2 halo")
+    )
 
 
 def _row_head(c: _Chart, row: Row) -> str:
     """A group's name, number, drawing, base line and height scale."""
     band, y = row.band, row.base
     middle = y - min(max(row.tallest, LEAST), 84) / 2
-    icon = f'<g class="ico" transform="translate(16 {num(middle - 1)}) scale({".5" if band.drawing.endswith("egg") else ".26"})">{drawing(band.drawing)}</g>'
+    icon = bands.icon((16, middle - 1), band.drawing, 0.26)
     detail = f"about {number(band.count)}" if band.count else f"{number(sum(band.numbers[-1]))} at the end"
     ticks = ""
     shown = -99.0
@@ -136,7 +144,12 @@ def _today(c: _Chart) -> str:
     x = c.x(days_since(c.data, c.data.now))
     middle = min(max(c.x(int(days_since(c.data, c.data.now)) + 0.5), GUTTER + 26), WIDTH - 30)
     flag = f'<path class="ink-fill" d="M{num(middle - 26)} -8H{num(middle + 26)}V8H{num(middle + 11)}V27H{num(middle - 11)}V8H{num(middle - 26)}Z"/>'
-    return line((x, WARM_TOP - 8), (x, c.axis), "today") + flag + text((middle, 4.5), "today", "on-ink", "middle") + text((middle, DATES), str(c.data.now.day), "on-ink", "middle")
+    return (
+        line((x, WARM_TOP - 8), (x, c.axis), "today")
+        + flag
+        + text((middle, 4.5), "today", "on-ink", "middle")
+        + text((middle, DATES), str(c.data.now.day), "on-ink", "middle")
+    )
 
 
 def _notes(c: _Chart) -> str:
@@ -212,7 +225,8 @@ def _window(c: _Chart, stroke: Stroke, y: float) -> str:
     out = line((first, y - 4), (first, y + 4), "window-line") + path([(first, y), (last, y)], "window-line")
     if last > x:
         out += rect(x, y - 3, last - x, 6, "window-bar") + line((last, y - 6), (last, y + 6), "breed-stop")
-    out += f'<circle class="bead{" bead-short" if stroke.short_by_days else ""}" cx="{num(x)}" cy="{num(y)}" r="{"6.2" if stroke.state == "next" else "4.6"}"/>'
+    size = "6.2" if stroke.state == "next" else "4.6"
+    out += f'<circle class="bead{" bead-short" if stroke.short_by_days else ""}" cx="{num(x)}" cy="{num(y)}" r="{size}"/>'
     if stroke.state != "next":
         return out
     words = c.speech.span(stroke.earliest.date(), stroke.latest.date())

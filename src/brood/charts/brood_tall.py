@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import timedelta
 
 from brood.charts import bands
 from brood.charts.bands import Row, days_since
 from brood.charts.brood import describe
-from brood.charts.svg import Point, drawing, figure, line, num, path, rect, text
+from brood.charts.svg import Point, figure, line, path, rect, text
 from brood.core.temperature import EXPECTED
 from brood.services.brood_chart import ChartData
 from brood.services.speech import Speech, number
+
+Down = Callable[[float], float]
+"""Days from the first midnight to px from the top."""
 
 WIDTH, GUTTER, HEAD, RIGHT = 354.0, 86.0, 62.0, 34.0
 LEAST_PER_DAY, GAP, LEAST = 13.0, 16.0, 26.0
@@ -21,7 +25,10 @@ def draw(data: ChartData, speech: Speech, title: str) -> str:
     length = days_since(data, data.last)
     gaps = [(b.at - a.at) / timedelta(days=1) for a, b in zip(data.strokes, data.strokes[1:], strict=False)]
     per_day = min(24.0, max(LEAST_PER_DAY, 24 / min([*gaps, 9.0])))
-    y = lambda days: HEAD + days * per_day  # noqa: E731
+
+    def y(days: float) -> float:
+        return HEAD + days * per_day
+
     rows, k = _columns(data, y)
     foot = y(length)
     right = WIDTH - RIGHT
@@ -38,12 +45,14 @@ def draw(data: ChartData, speech: Speech, title: str) -> str:
         out.append(text((0, at + 5), speech.day_short(stroke.at), "stroke-day-tall halo"))
     out += [bands.stamps(row, data, k, 19, per_day) for row in rows]
     now = y(days_since(data, data.now))
-    out.append(line((GUTTER - 4, now), (WIDTH, now), "today") + rect(0, now - 10, 54, 20, "ink-fill") + text((27, now + 5), "today", "on-ink-tall", "middle"))
-    out.append(_window(data, speech, y, right))
+    out.append(
+        line((GUTTER - 4, now), (WIDTH, now), "today") + rect(0, now - 10, 54, 20, "ink-fill") + text((27, now + 5), "today", "on-ink-tall", "middle")
+    )
+    out.append(_window(data, y, right))
     return figure(WIDTH, foot + 6, "chart-tall", title, describe(data, speech), "".join(out))
 
 
-def _columns(data: ChartData, y):  # type: ignore[no-untyped-def]
+def _columns(data: ChartData, y: Down) -> tuple[list[Row], float]:
     most = bands.biggest(data.bands)
     wide = WIDTH - RIGHT - GUTTER - 10 - GAP * len(most)
     weights = [m**bands.POWER for m in most]
@@ -63,12 +72,12 @@ def _columns(data: ChartData, y):  # type: ignore[no-untyped-def]
 
 
 def _head(row: Row) -> str:
-    icon = f'<g class="ico" transform="translate({num(row.base + 10)} {HEAD - 34}) scale({".4" if row.band.drawing.endswith("egg") else ".2"})">{drawing(row.band.drawing)}</g>'
+    icon = bands.icon((row.base + 10, HEAD - 34), row.band.drawing, 0.2)
     words = number(row.band.count) if row.band.count else "since"
     return icon + text((row.base, HEAD - 10), words, "tall-note")
 
 
-def _weeks(data: ChartData, speech: Speech, y, length: float) -> str:  # type: ignore[no-untyped-def]
+def _weeks(data: ChartData, speech: Speech, y: Down, length: float) -> str:
     taken = [days_since(data, s.at) for s in data.strokes] + [days_since(data, data.now)]
     out = []
     for d in range(round(length)):
@@ -80,10 +89,13 @@ def _weeks(data: ChartData, speech: Speech, y, length: float) -> str:  # type: i
     return "".join(out)
 
 
-def _warmth(data: ChartData, y) -> str:  # type: ignore[no-untyped-def]
+def _warmth(data: ChartData, y: Down) -> str:
     series = data.series
     low, high = float(series.celsius.min()), float(series.celsius.max())
-    x = lambda celsius: 60 + (celsius - low) / max(high - low, 1.0) * 22  # noqa: E731
+
+    def x(celsius: float) -> float:
+        return 60 + (celsius - low) / max(high - low, 1.0) * 22
+
     points = [(x(float(c)), y(days_since(data, series.moment(h + 0.5)))) for h, c in enumerate(series.celsius)]
     past = [h for h in range(len(series)) if series.moment(h) <= data.now and series.origin[h] != EXPECTED]
     split = past[-1] + 1 if past else 0
@@ -93,7 +105,7 @@ def _warmth(data: ChartData, y) -> str:  # type: ignore[no-untyped-def]
     return path(points[:split], "measured") + (path([*highs, *reversed(lows)], "hatch", close=True) if len(lows) > 1 else "")
 
 
-def _window(data: ChartData, speech: Speech, y, right: float) -> str:  # type: ignore[no-untyped-def]
+def _window(data: ChartData, y: Down, right: float) -> str:
     following = next((s for s in data.strokes if s.state == "next" and s.earliest and s.latest), None)
     if following is None or not following.earliest or not following.latest or following.latest <= following.earliest:
         return ""

@@ -21,7 +21,10 @@ def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[dat
     """Grid, scale, line and hatch of a stretch of hours; `tall` is (top, foot), `wide` (left, right) in px."""
     low, high = _bounds(series, speech)
     top, foot = tall
-    y = lambda celsius: foot - (speech.degrees(celsius) - low) / (high - low) * (foot - top)  # noqa: E731
+
+    def y(celsius: float) -> float:
+        return foot - (speech.degrees(celsius) - low) / (high - low) * (foot - top)
+
     out = [_scale(low, high, speech, tall, wide)]
     moments = [series.start + timedelta(hours=h) for h in range(len(series))]
     past = [h for h, m in enumerate(moments) if m <= now and series.origin[h] != EXPECTED]
@@ -65,7 +68,9 @@ def _runs(hours: list[int]) -> list[list[int]]:
     return [r for r in runs if len(r) > 1]
 
 
-def _expected(series: HourlySeries, first: int, moments: list[datetime], x: Callable[[datetime], float], y: Callable[[float], float], right: float) -> str:
+def _expected(
+    series: HourlySeries, first: int, moments: list[datetime], x: Callable[[datetime], float], y: Callable[[float], float], right: float
+) -> str:
     """Night to day of every coming day, widened by the spread of an expectation."""
     lows, highs = [], []
     for a in range(first, len(series), 12):
@@ -87,9 +92,14 @@ def draw(result: PlaceResult, speech: Speech) -> str:
     if series is None:
         return ""
     start, span = series.start, max((series.end - series.start) / timedelta(days=1), 1.0)
-    x = lambda moment: LEFT + (moment - start) / timedelta(days=1) / span * (PLACE_WIDTH - LEFT - 8)  # noqa: E731
     low, high = _bounds(series, speech)
-    y = lambda celsius: FOOT - (speech.degrees(celsius) - low) / (high - low) * (FOOT - TOP)  # noqa: E731
+
+    def x(moment: datetime) -> float:
+        return LEFT + (moment - start) / timedelta(days=1) / span * (PLACE_WIDTH - LEFT - 8)
+
+    def y(celsius: float) -> float:
+        return FOOT - (speech.degrees(celsius) - low) / (high - low) * (FOOT - TOP)
+
     out = [_scale(low, high, speech, (TOP, FOOT), (LEFT, PLACE_WIDTH - 8))]
     for d in range(int(span) + 1):
         day = start.replace(hour=0) + timedelta(days=d)
@@ -101,10 +111,15 @@ def draw(result: PlaceResult, speech: Speech) -> str:
         a, b = x(series.moment(run[0])), x(series.moment(run[-1] + 1))
         out.append(rect(a, TOP, b - a, FOOT - TOP, "filled-gap"))
     moments = [(x(series.moment(h + 0.5)), y(float(series.celsius[h]))) for h in range(len(series))]
-    out += [path(simplify([moments[h] for h in run], 0.4), "measured") for run in _runs([h for h in range(len(series)) if series.origin[h] != FILLED])]
+    out += [
+        path(simplify([moments[h] for h in run], 0.4), "measured") for run in _runs([h for h in range(len(series)) if series.origin[h] != FILLED])
+    ]
     out += [path([moments[h] for h in run], "filled-line") for run in _runs([h for h in range(len(series)) if series.origin[h] == FILLED])]
     out += [f'<path class="refused-mark" d="M{x(m) - 4:.1f} {FOOT + 6}l8 8m0 -8l-8 8"/>' for m in result.refused_at if start <= m <= series.end]
     out.append(line((LEFT, FOOT), (PLACE_WIDTH - 8, FOOT), "ink1"))
     low_c, high_c = float(series.celsius.min()), float(series.celsius.max())
-    words = f"From {speech.moment(start)} to {speech.moment(series.end)}: {speech.warmth(low_c, 1)} to {speech.warmth(high_c, 1)}; {result.filled_share * 100:.1f} % of hours filled."
+    words = (
+        f"From {speech.moment(start)} to {speech.moment(series.end)}: {speech.warmth(low_c, 1)} to {speech.warmth(high_c, 1)}; "
+        f"{result.filled_share * 100:.1f} % of hours filled."
+    )
     return figure(PLACE_WIDTH, FOOT + 20, "chart", f"Temperatures at {result.place.name}", words, "".join(out))

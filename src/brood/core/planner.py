@@ -8,6 +8,7 @@ hidden stage is out and has been met at least twice.
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -179,7 +180,7 @@ class _Course:
             return (), None
         slips = []
         laid_until = max([done[0], self.patch_ready or done[0], *(f.on for f in self.case.found if f.stage == ADULT)])
-        for earlier, later in zip(done, done[1:], strict=False):
+        for earlier, later in itertools.pairwise(done):
             fast = self.fastest(earlier)
             if fast is None:
                 continue
@@ -288,4 +289,6 @@ class _Course:
                 "These treatments cannot come as close together as the pest breeds: some will lay between two dates, "
                 "so this course alone may not clear it."
             )
-        return Plan(tuple(planned), self.guard, spared_stages(self.case), self.breeding_of_found(), last, cycle, slips, complete, tuple(self.warnings))
+        return Plan(
+            tuple(planned), self.guard, spared_stages(self.case), self.breeding_of_found(), last, cycle, slips, complete, tuple(self.warnings)
+        )

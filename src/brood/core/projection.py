@@ -104,8 +104,9 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
 
 
 def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array]:
-    eggs = np.interp(celsius, *zip(*case.pest.fecundity, strict=True)) * case.pest.female_share / 24
-    deaths = 1 / np.interp(celsius, *zip(*case.pest.longevity, strict=True)) / 24
+    fecundity, longevity = np.array(case.pest.fecundity), np.array(case.pest.longevity)
+    eggs = np.interp(celsius, fecundity[:, 0], fecundity[:, 1]) * case.pest.female_share / 24
+    deaths = 1 / np.interp(celsius, longevity[:, 0], longevity[:, 1]) / 24
     return eggs, deaths
 
 

@@ -146,6 +146,14 @@ def _first_breeding(case: Case, finds: Sequence[Found]) -> datetime | None:
     return None if hours is None else start + timedelta(hours=hours)
 
 
+_NONE = ((0.0,) * len(CLASSES),)
+
+
+def _sums(side: Array, rows: Sequence[Sequence[int]]) -> tuple[tuple[float, ...], ...]:
+    """Numbers by class, summed over each band's rows."""
+    return tuple(tuple(float(v) for v in side[list(members)].sum(axis=0)) for members in rows)
+
+
 def _strokes(evenings: Sequence[tuple[date, tuple[str, ...], str]], plan: Plan, treated: Projection, groups: list[list[int]]) -> list[Stroke]:
     planned = iter(plan.applications)
     met = {s.at.date(): s for s in treated.strikes}
@@ -154,12 +162,9 @@ def _strokes(evenings: Sequence[tuple[date, tuple[str, ...], str]], plan: Plan, 
         a = next(planned, None) if state != "done" else None
         strike = met.get(day)
         rows = [*groups, [len(treated.rows) - 1]]
-        sides = [
-            tuple(tuple(float(v) for v in side[members].sum(axis=0)) for members in rows) if strike else tuple((0.0,) * len(CLASSES) for _ in rows)
-            for side in ((strike.before, strike.after) if strike else (None, None))
-        ]  # type: ignore[index]
+        before, after = (_sums(strike.before, rows), _sums(strike.after, rows)) if strike else (_NONE * len(rows), _NONE * len(rows))
         out.append(Stroke(
             evening(day), state, n, evening(a.earliest) if a else None, evening(a.latest) if a else None,
-            a.reason.breeds if a and a.reason.since else None, a.short_by_days if a else 0, sides[0], sides[1],
+            a.reason.breeds if a and a.reason.since else None, a.short_by_days if a else 0, before, after,
         ))  # fmt: skip
     return out

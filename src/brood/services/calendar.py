@@ -45,19 +45,20 @@ def _event(row: PestCase, slot: Application, catalogue: Catalogue, preferences: 
     event.add("last-modified", slot.changed_at)
     event.add("dtstart", evening(day))
     event.add("dtend", evening(day) + LENGTH)
-    event.add("summary", f"{'Done: ' if done else ''}{verb}: {row.plant.name} ({catalogue.records[row.pest_id].name})")
+    summary = f"{'Done: ' if done else ''}{verb}: {row.plant.name} ({catalogue.records[row.pest_id].name})"
+    event.add("summary", summary)
     window = f"Window: {speech.span(slot.earliest_on, slot.latest_on)}.\n" if not done else ""
     event.add("description", f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{slot.why}\nThe label and local rules come first.")
     event.add("status", "CANCELLED" if slot.status in ("dropped", "skipped") else "CONFIRMED")
     event.add("transp", "TRANSPARENT")
     if slot.status == "planned":
-        event.add_component(_alarm(event["summary"], int(preferences.alarm_hours)))
+        event.add_component(_alarm(summary, int(preferences.alarm_hours)))
     return event
 
 
 def _alarm(summary: str, hours: int) -> Alarm:
     alarm = Alarm()
     alarm.add("action", "DISPLAY")
-    alarm.add("description", str(summary))
+    alarm.add("description", summary)
     alarm.add("trigger", timedelta(hours=-hours))
     return alarm

@@ -137,7 +137,9 @@ def _known_stage(group: Found, pest: Pest, where: str) -> None:
         spread_group(pest, group, 22.0)
     except KeyError:
         known = ", ".join([*(s.id for s in pest.development), "adult"])
-        raise InputError(f"{pest.name.capitalize()} has no stage '{group.stage[:40]}'.", field=f"{where}.stage", value=group.stage[:40], allowed=known) from None
+        raise InputError(
+            f"{pest.name.capitalize()} has no stage '{group.stage[:40]}'.", field=f"{where}.stage", value=group.stage[:40], allowed=known
+        ) from None
 
 
 def _act(item: object, n: int, pest: Pest, catalogue: Catalogue) -> Act:
@@ -158,7 +160,9 @@ def _act(item: object, n: int, pest: Pest, catalogue: Catalogue) -> Act:
 def _limits(data: Json) -> tuple[Limits, list[str]]:
     names = data.get("weekdays")
     if names is not None and (not isinstance(names, list) or not names or any(d not in WEEKDAYS for d in names)):
-        raise InputError("'limits.weekdays' must list days such as mon, tue.", field="limits.weekdays", value=_short(names), allowed=", ".join(WEEKDAYS))
+        raise InputError(
+            "'limits.weekdays' must list days such as mon, tue.", field="limits.weekdays", value=_short(names), allowed=", ".join(WEEKDAYS)
+        )
     away = []
     for n, pair in enumerate(data.get("away") or []):
         if not isinstance(pair, list) or len(pair) != 2:
@@ -178,7 +182,9 @@ def _done(items: object, acts: tuple[Act, ...]) -> tuple[Done, ...]:
     if not isinstance(items, list) or not all(isinstance(i, dict) for i in items):
         raise InputError("'done' must be a list of objects.", field="done", value=_short(items), allowed='[{"date": …}]')
     every = tuple(a.id for a in acts)
-    done = [Done(_day(_given(i, "date", str, f"done.{n}"), f"done.{n}.date"), tuple(map(str, i.get("treatments") or every))) for n, i in enumerate(items)]
+    done = [
+        Done(_day(_given(i, "date", str, f"done.{n}"), f"done.{n}.date"), tuple(map(str, i.get("treatments") or every))) for n, i in enumerate(items)
+    ]
     return tuple(sorted(done, key=lambda d: d.on))
 
 
@@ -200,10 +206,17 @@ def _temperature(data: Json, sd: Json, first: date, last: date) -> HourlySeries:
         given = constant(at.replace(minute=0, second=0, microsecond=0, tzinfo=None), len(values), 20.0, spread_c=inside)
         given = replace(given, celsius=np.array(values), origin=np.zeros(len(values), dtype=np.uint8))
     elif kind == "daily":
-        given = daily(_day(_given(data, "start", str, "temperature"), "temperature.start"), _celsius_list(data, "min"), _celsius_list(data, "max"), spread_c=inside)
+        given = daily(
+            _day(_given(data, "start", str, "temperature"), "temperature.start"),
+            _celsius_list(data, "min"),
+            _celsius_list(data, "max"),
+            spread_c=inside,
+        )
         given = replace(given, origin=np.zeros(len(given), dtype=np.uint8))
     else:
-        raise InputError("'temperature.kind' is not known.", field="temperature.kind", value=_short(kind), allowed="constant, day-night, hourly, daily")
+        raise InputError(
+            "'temperature.kind' is not known.", field="temperature.kind", value=_short(kind), allowed="constant, day-night, hourly, daily"
+        )
     return window(given, start, end, beyond_c=beyond)
 
 
@@ -214,7 +227,9 @@ def _celsius(data: Json, key: str) -> float:
 def _celsius_list(data: Json, key: str) -> list[float]:
     values = _given(data, key, list, "temperature")
     if not 1 <= len(values) <= MOST_HOURS:
-        raise InputError(f"'temperature.{key}' must hold 1 to {MOST_HOURS} values.", field=f"temperature.{key}", value=len(values), allowed=f"1 to {MOST_HOURS}")
+        raise InputError(
+            f"'temperature.{key}' must hold 1 to {MOST_HOURS} values.", field=f"temperature.{key}", value=len(values), allowed=f"1 to {MOST_HOURS}"
+        )
     return [_number(v, f"temperature.{key}.{n}", -30, 60) for n, v in enumerate(values)]
 
 

@@ -102,7 +102,11 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
     """Stages a keeper may report: (id, name), adults last; larvae or nymphs, and pupae, as one where nobody tells them apart."""
     shown: list[tuple[str, str]] = []
     for stage in record.stage[:-1]:
-        group = {"larva": ("larva", "larvae"), "nymph": ("nymph", "larvae and nymphs" if record.drawing == "mite" else "nymphs"), "pupa": ("pupa", "pupae")}
+        group = {
+            "larva": ("larva", "larvae"),
+            "nymph": ("nymph", "larvae and nymphs" if record.drawing == "mite" else "nymphs"),
+            "pupa": ("pupa", "pupae"),
+        }
         choice = group.get(stage.display, (stage.id, stage.plural))
         if choice not in shown:
             shown.append(choice)
@@ -222,7 +226,9 @@ def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, t
 
 
 def _finding(command: FindCommand, now: datetime) -> Finding:
-    return Finding(found_on=command.found_on, stage=command.stage, number=command.number, rough=command.rough, location=command.location, recorded_at=now)
+    return Finding(
+        found_on=command.found_on, stage=command.stage, number=command.number, rough=command.rough, location=command.location, recorded_at=now
+    )
 
 
 def mark(session: Session, catalogue: Catalogue, application_id: int, outcome: str, done_on: date | None, note: str,
@@ -276,7 +282,8 @@ def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, outcome: s
     if slip is not None:
         return f"{words.slip_cost(pest, slip, speech)} {change}"
     if done_on is not None and done_on > slot.latest_on:
-        return f"{speech.day(done_on)} was {days((done_on - slot.latest_on).days)} after the last good day. What was laid meanwhile is in the plan. {change}"
+        after = days((done_on - slot.latest_on).days)
+        return f"{speech.day(done_on)} was {after} after the last good day. What was laid meanwhile is in the plan. {change}"
     if done_on is not None and done_on > slot.target_on:
         return f"{speech.day(done_on)} was later than planned, but still before anything new could breed. {change}"
     return "" if done_on is None or done_on == slot.target_on else f"Done sooner than planned. {change}"

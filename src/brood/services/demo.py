@@ -16,7 +16,7 @@ from brood.store.session import Store, open_store
 
 SPEECH = Speech()
 
-PLACES = (
+PLACES: tuple[tuple[str, str, float, float, str, str], ...] = (
     ("Glazed balcony", "Sun by day; a logger hangs between the pots.", 26, 15, "07:00", "20:00"),
     ("North stairwell", "Cool and even.", 18, 13, "08:00", "19:00"),
     ("Kitchen sill", "Above the radiator.", 24, 18, "07:00", "22:00"),
@@ -51,7 +51,10 @@ class Trouble:
 
 TROUBLES = (
     Trouble("Aubergine", "tetranychus-urticae", 6,
-            (("egg", 90, None, "along the midrib, undersides"), ("nymph", 45, None, "undersides of five leaves"), ("adult", 18, None, "under fine threads")),
+            (
+            ("egg", 90, None, "along the midrib, undersides"), ("nymph", 45, None, "undersides of five leaves"),
+            ("adult", 18, None, "under fine threads"),
+        ),
             ("wiping", "insecticidal-soap"), (5, 2)),
     Trouble("Fuchsia", "trialeurodes-vaporariorum", 11,
             (("egg", None, "dozens", "youngest leaves"), ("nymph", None, "dozens", "older leaves"), ("adult", 14, None, "fly up when touched")),
@@ -67,7 +70,7 @@ def seed(path: Path, *, now: datetime | None = None) -> None:
     moment = (now or datetime.now()).replace(minute=0, second=0, microsecond=0)
     catalogue, store = shipped(), open_store(path)
     with store.writing() as session:
-        place_ids = {name: places.add(session, _place(name, note, *warmth), now=moment) for name, note, *warmth in PLACES}
+        place_ids = {row[0]: places.add(session, _place(*row), now=moment) for row in PLACES}
         plant_ids = {
             name: plants.add(session, plants.PlantCommand(name, kind, "", place_ids[place], moment.date() - timedelta(days=90)), now=moment)
             for name, kind, place in PLANTS
@@ -104,5 +107,3 @@ def _next(session: Session, case_id: int) -> int:
     from brood.store.queries.cases import case
 
     return min((a.number, a.id) for a in case(session, case_id).applications if a.status == "planned")[1]
-
-

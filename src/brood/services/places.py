@@ -11,7 +11,8 @@ from datetime import date, datetime, time, timedelta
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
-from brood.core.logger_csv import LoggerFile, parse
+from brood.core.logger_csv import LoggerFile, Refusal, parse
+from brood.core.logger_csv import Reading as LoggerReading
 from brood.core.temperature import FILLED, HourlySeries, check_celsius, from_readings
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.warmth import place_series
@@ -135,7 +136,9 @@ def change(session: Session, place_id: int, command: PlaceCommand, *, now: datet
 
 
 def _set_point(place_id: int, warmth: Warmth, now: datetime) -> SetPoint:
-    return SetPoint(place_id=place_id, day_c=warmth.day_c, night_c=warmth.night_c, day_from=warmth.day_from, night_from=warmth.night_from, recorded_at=now)
+    return SetPoint(
+        place_id=place_id, day_c=warmth.day_c, night_c=warmth.night_c, day_from=warmth.day_from, night_from=warmth.night_from, recorded_at=now
+    )
 
 
 def _free_name(session: Session, name: str, place_id: int | None) -> None:
@@ -172,10 +175,8 @@ def _more_refused(count: int) -> list[str]:
     return [f"{count} rows were refused in all; the first {KEEP_REFUSED} are listed."] if count > KEEP_REFUSED else []
 
 
-def _sort_out(session: Session, place_id: int, log: LoggerFile):  # type: ignore[no-untyped-def]
+def _sort_out(session: Session, place_id: int, log: LoggerFile) -> tuple[list[LoggerReading], int, list[Refusal]]:
     """(new readings, number already known, refusals) of a file against what stands."""
-    from brood.core.logger_csv import Refusal
-
     stands = readings.known(session, place_id, log.readings[0].at, log.readings[-1].at)
     fresh, known, refused = [], 0, []
     for reading in log.readings:
@@ -185,7 +186,9 @@ def _sort_out(session: Session, place_id: int, log: LoggerFile):  # type: ignore
         elif abs(before - reading.celsius) < 0.05:
             known += 1
         else:
-            refused.append(Refusal(reading.row, f"{reading.at:%Y-%m-%d %H:%M},{reading.celsius:g}", f"an earlier file gives {before:g} °C for the same time"))
+            refused.append(
+                Refusal(reading.row, f"{reading.at:%Y-%m-%d %H:%M},{reading.celsius:g}", f"an earlier file gives {before:g} °C for the same time")
+            )
     return fresh, known, refused
 
 

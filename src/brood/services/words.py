@@ -50,7 +50,8 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
     if why.kind == "after-patch":
         return f"By then the test leaves have had their 48 hours: the first evening for the whole plant. {_leaving(stage)}, and {quickest}."
     if why.kind == "short":
-        return f"{_leaving(stage)} after {since}, and {quickest}: {days(short_by_days)} before these treatments may come again. Those adults get through."
+        early = f"{days(short_by_days)} before these treatments may come again"
+        return f"{_leaving(stage)} after {since}, and {quickest}: {early}. Those adults get through."
     if why.kind == "overdue":
         return f"This evening is overdue. {_leaving(stage)} after {since}, and {quickest}. Eggs laid since then are counted in the later dates."
     if why.kind == "closing" and why.last_out:

@@ -30,7 +30,8 @@ def register(app: Flask) -> None:
     )  # fmt: skip
     env.globals.update(
         asset=asset, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
-        brood_chart=lambda data, title: Markup(brood.draw(data, speech(), title)), brood_tall=lambda data, title: Markup(brood_tall.draw(data, speech(), title)),
+        brood_chart=lambda data, title: Markup(brood.draw(data, speech(), title)), 
+        brood_tall=lambda data, title: Markup(brood_tall.draw(data, speech(), title)),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
     )  # fmt: skip
@@ -40,7 +41,7 @@ def register(app: Flask) -> None:
 def _values() -> dict[str, Any]:
     settings = household().settings
     return {
-        "prefs": prefs(), "unit": UNITS[prefs().unit], "today": today(), "now": now(), "version": __version__, "demo": settings.demo, "lan": settings.lan,
+        "prefs": prefs(), "unit": UNITS[prefs().unit], "today": today(), "now": now(), "version": __version__, "demo": settings.demo,
         "section": (request.blueprint or ""), "path": request.path,
     }  # fmt: skip
 

@@ -29,9 +29,7 @@ def known(session: Session, place_id: int, first: datetime, last: datetime) -> d
 
 def bounds(session: Session, place_id: int) -> tuple[datetime, datetime, int] | None:
     """First and last moment and number of the readings that stand, or None."""
-    query = select(func.min(Reading.at), func.max(Reading.at), func.count()).where(
-        Reading.place_id == place_id, Reading.withdrawn_at.is_(None)
-    )
+    query = select(func.min(Reading.at), func.max(Reading.at), func.count()).where(Reading.place_id == place_id, Reading.withdrawn_at.is_(None))
     first, last, count = session.execute(query).one()
     return (first, last, count) if count else None
 

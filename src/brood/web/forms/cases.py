@@ -12,7 +12,9 @@ from brood.web.forms.reader import Reader
 ROUGH = {"few": "a few", "dozens": "dozens", "hundreds": "hundreds"}
 
 
-def open_case(reader: Reader, plant_id: int, pest_id: str, stages: Sequence[tuple[str, str]], treatments: Mapping[str, TreatmentRecord]) -> OpenCommand:
+def open_case(
+    reader: Reader, plant_id: int, pest_id: str, stages: Sequence[tuple[str, str]], treatments: Mapping[str, TreatmentRecord]
+) -> OpenCommand:
     """A new case as typed; raises FieldErrors."""
     found_on = reader.day("found_on", "The day it was found", back=120)
     found = tuple(f for stage, name in stages if (f := _find(reader, stage, name, found_on, f"-{stage}")))

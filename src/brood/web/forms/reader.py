@@ -123,5 +123,9 @@ class Reader:
         if found < first:
             self.fault(name, f"{what} cannot be {self.speech.day_year(found)}: {self.speech.day_year(first)} is the earliest that is of use.")
         elif found > last:
-            self.fault(name, f"{what} cannot be {self.speech.day_year(found)}: " + ("that day has not come yet." if not ahead else f"{self.speech.day_year(last)} is the latest."))
+            self.fault(
+                name,
+                f"{what} cannot be {self.speech.day_year(found)}: "
+                + ("that day has not come yet." if not ahead else f"{self.speech.day_year(last)} is the latest."),
+            )
         return found if first <= found <= last else self.today

@@ -56,5 +56,7 @@ def phone() -> Response:
     """The address for the phone at the plant, as a QR code."""
     settings = household().settings
     address = f"http://{settings.hosts[-1]}:{settings.port}"
-    code = Markup(segno.make(address, error="m").svg_inline(scale=8, border=3, omitsize=True, svgclass=None, lineclass=None)) if settings.lan else None
+    code = (
+        Markup(segno.make(address, error="m").svg_inline(scale=8, border=3, omitsize=True, svgclass=None, lineclass=None)) if settings.lan else None
+    )
     return render.page("door/phone.html", address=address, code=code)

@@ -20,4 +20,6 @@ def keys() -> Response:
 def sources() -> Response:
     """Every figure's source and grade."""
     catalogue = household().catalogue
-    return render.page("help/sources.html", records=catalogue.records, pests=catalogue.pests, treatments=catalogue.treatments, sources=catalogue.sources)
+    return render.page(
+        "help/sources.html", records=catalogue.records, pests=catalogue.pests, treatments=catalogue.treatments, sources=catalogue.sources
+    )

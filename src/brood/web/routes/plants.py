@@ -89,4 +89,6 @@ def _reader() -> Reader:
 
 def _form(session: Session, values: object, wrong: dict[str, str] | None = None, plant_id: int | None = None) -> Response:
     places = cases.places(session)
-    return render.page("plants/form.html", 422 if wrong else 200, values=values, wrong=wrong or {}, places=places, kinds=plants.KINDS, plant_id=plant_id)
+    return render.page(
+        "plants/form.html", 422 if wrong else 200, values=values, wrong=wrong or {}, places=places, kinds=plants.KINDS, plant_id=plant_id
+    )

@@ -29,8 +29,10 @@ def page() -> Response:
 def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Response:
     with household().store.reading() as session:
         has = access.has_passcode(session)
-    return render.page("settings/page.html", status, locales=LOCALES, themes=preferences.THEMES, alarms=ALARMS, wrong=wrong, said=said, has_passcode=has,
-                       may_set=from_this_machine())  # fmt: skip
+    return render.page(
+        "settings/page.html", status, locales=LOCALES, themes=preferences.THEMES, alarms=ALARMS, wrong=wrong, said=said, has_passcode=has,
+        may_set=from_this_machine(),
+    )  # fmt: skip
 
 
 @bp.post("/settings")
