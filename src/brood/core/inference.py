@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from brood.core.temperature import HourlySeries
-from brood.core.types import ADULT, Found, Pest
+from brood.core.types import ADULT, Found, Pest, Stage
 
 CLASSES = {"few": 4.0, "dozens": 30.0, "hundreds": 250.0}
 """Expected number behind a rough count; each is uncertain by a factor of two either way."""
 
-GROUP_WORDS = ("nymph", "larva", "pupa")
+WORDS = ("nymph", "larva", "pupa")
 
 
 def table_at(table: tuple[tuple[float, float], ...], celsius: float) -> float:
@@ -22,21 +22,25 @@ def table_at(table: tuple[tuple[float, float], ...], celsius: float) -> float:
 
 
 def spread_group(pest: Pest, found: Found, celsius: float) -> tuple[Found, ...]:
-    """Spread "nymph", "larva" or "pupa" over the matching stages by their duration at °C; other groups as they are.
+    """Spread "nymph", "larva" or "young" over the matching stages by their duration at °C; other groups as they are.
 
-    Raises KeyError when the pest has no such stage.
+    A stage id stands for itself, also where it reads like a word; "young" is every larva and nymph; "crawler" is taken
+    as the first nymph. Raises KeyError when the pest has no such stage.
     """
     if found.stage == ADULT or any(s.id == found.stage for s in pest.stages):
         return (found,)
-    word = "nymph" if found.stage == "crawler" else found.stage
-    wanted = ("larva", "nymph") if word in ("nymph", "larva") else (word,)
-    matching = [s for s in pest.development if s.display in wanted]
-    exact = [s for s in pest.development if s.id.startswith(word) or s.id.endswith(word)]
-    matching = exact or matching
-    if word not in GROUP_WORDS or not matching:
+    young = [s for s in pest.development if s.display in ("larva", "nymph")]
+    named = [s for s in pest.development if s.id.startswith(found.stage) or s.id.endswith(found.stage)]
+    matching = {"young": young, "crawler": [s for s in young if s.display == "nymph"][:1]}.get(found.stage, named if found.stage in WORDS else [])
+    if not matching:
         raise KeyError(found.stage)
-    days = np.array([min(s.rate.days(max(celsius, s.rate.lower_c + 4)), 365.0) for s in matching])
+    days = np.array([_days(s, celsius) for s in matching])
     return tuple(replace(found, stage=s.id, count=found.count * d / days.sum()) for s, d in zip(matching, days, strict=True))
+
+
+def _days(stage: Stage, celsius: float) -> float:
+    """Stage time in days, taken a little above the threshold where it is too cold to develop."""
+    return min(stage.rate.days(max(celsius, stage.rate.lower_c + 4)), 60.0)
 
 
 def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> tuple[Found, ...]:
@@ -54,8 +58,7 @@ def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> 
     added: list[Found] = []
     adults = [f for f in found if f.stage == ADULT]
     if first.display == "egg" and first.id not in recorded and adults:
-        days = min(first.rate.days(celsius), 60.0)
-        laid = sum(f.count for f in adults) * pest.female_share * table_at(pest.fecundity, celsius) * days
+        laid = sum(f.count for f in adults) * pest.female_share * table_at(pest.fecundity, celsius) * _days(first, celsius)
         added.append(Found(max(f.on for f in adults), first.id, laid, True))
     added.extend(_soil(pest, found, recorded, celsius))
     return (*found, *added)
@@ -69,5 +72,5 @@ def _soil(pest: Pest, found: tuple[Found, ...], recorded: set[str], celsius: flo
     seen = [f for f in found if f.stage == source.id]
     if not seen:
         return []
-    per_day = sum(f.count for f in seen) / source.rate.days(max(celsius, source.rate.lower_c + 4))
-    return [Found(max(f.on for f in seen), s.id, per_day * min(s.rate.days(celsius), 60.0), True) for s in soil]
+    per_day = sum(f.count for f in seen) / _days(source, celsius)
+    return [Found(max(f.on for f in seen), s.id, per_day * _days(s, celsius), True) for s in soil]

@@ -158,6 +158,8 @@ class _Course:
                 break
             planned.append(application)
             before.append((application.target, application.acts))
+            if application.reason.kind == "overdue" and laid_until is not None:
+                laid_until = max(laid_until, application.target)
             if laid_until is None and len(before) == 1:
                 laid_until = max(application.target, self.patch_ready or application.target)
         if not complete:

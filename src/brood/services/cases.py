@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from sqlalchemy.orm import Session
@@ -102,12 +102,11 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
     """Stages a keeper may report: (id, name), adults last; larvae or nymphs, and pupae, as one where nobody tells them apart."""
     shown: list[tuple[str, str]] = []
     for stage in record.stage[:-1]:
-        group = {
-            "larva": ("larva", "larvae"),
-            "nymph": ("nymph", "larvae and nymphs" if record.drawing == "mite" else "nymphs"),
-            "pupa": ("pupa", "pupae"),
-        }
-        choice = group.get(stage.display, (stage.id, stage.plural))
+        choice = (stage.id, stage.plural)
+        if stage.display in ("larva", "nymph"):
+            choice = ("young", "larvae" if stage.display == "larva" else "larvae and nymphs" if record.stage[1].id == "larva" else "nymphs")
+        elif stage.display == "pupa":
+            choice = ("pupa", "pupae")
         if choice not in shown:
             shown.append(choice)
     return [*shown, (core.ADULT, "adults")]
@@ -240,19 +239,28 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, outcome: s
         raise NotFound("This evening is no longer in the plan.")
     if done_on is not None:
         _check_day(row, slot, done_on, today)
-    before = _course(row)
     for record in slot.records:
         record.withdrawn_at = record.withdrawn_at or now
-    late = done_on is not None and done_on > slot.latest_on
+    session.flush()
+    promised, promised_latest = slot.missed_on or slot.target_on, slot.missed_latest_on or slot.latest_on
     acts = list(slot.treatments) or [a.treatment_id for a in row.acts]
-    record = ApplicationRecord(outcome=outcome, done_on=done_on, treatments=acts, note=note, recorded_at=now, cost="")
-    slot.records.append(record)
+    as_promised = _as_promised(planning.model(session, catalogue, row, today), promised, tuple(acts))
+    slot.records.append(ApplicationRecord(outcome=outcome, done_on=done_on, treatments=acts, note=note, recorded_at=now, cost=""))
+    late = done_on is not None and done_on > promised_latest
     slot.status = "skipped" if outcome == "skipped" else "late" if late else "done"
-    slot.sequence, slot.changed_at = slot.sequence + 1, now
+    slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = promised, max(promised, promised_latest), slot.sequence + 1, now
     session.flush()
     plan = planning.replan(session, catalogue, row, today, now, speech)
-    record.cost = _cost(catalogue.pest(row.pest_id), plan, slot, outcome, done_on, before, _course(row), speech)
+    change = words.course_change(as_promised[0], _course(row)[0], as_promised[1], _course(row)[1], speech)
+    slot.records[-1].cost = _cost(catalogue.pest(row.pest_id), plan, slot, done_on, change, speech)
     return row.id
+
+
+def _as_promised(case: core.Case, day: date, acts: tuple[str, ...]) -> tuple[date | None, int]:
+    """The last evening and the number of evenings, had this one been done on its day."""
+    done = tuple(sorted((*case.done, core.Done(day, acts)), key=lambda d: d.on))
+    plan = planning.plan_of(replace(case, done=done, start=max(day, done[-1].on)))
+    return max([done[-1].on, *(a.target for a in plan.applications)]), len(done) + len(plan.applications)
 
 
 def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> None:
@@ -273,20 +281,21 @@ def _course(row: PestCase) -> tuple[date | None, int]:
     return (max(days) if days else None), len(days)
 
 
-def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, outcome: str, done_on: date | None,
-          before: tuple[date | None, int], after: tuple[date | None, int], speech: Speech) -> str:  # fmt: skip
-    change = words.course_change(before[0], after[0], before[1], after[1], speech)
-    if outcome == "skipped":
+def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, done_on: date | None, change: str, speech: Speech) -> str:
+    """What a slip has cost, in a sentence or two; empty for an evening done on its day."""
+    if done_on is None:
         return f"Skipped. The next date is worked out from the last treatment that was done. {change}"
+    if done_on == slot.target_on:
+        return ""
+    if done_on < slot.target_on:
+        return f"Done sooner than planned. {change}"
     slip = next((s for s in plan.slips if s.done == done_on), None) if plan else None
     if slip is not None:
         return f"{words.slip_cost(pest, slip, speech)} {change}"
-    if done_on is not None and done_on > slot.latest_on:
-        after = days((done_on - slot.latest_on).days)
-        return f"{speech.day(done_on)} was {after} after the last good day. What was laid meanwhile is in the plan. {change}"
-    if done_on is not None and done_on > slot.target_on:
-        return f"{speech.day(done_on)} was later than planned, but still before anything new could breed. {change}"
-    return "" if done_on is None or done_on == slot.target_on else f"Done sooner than planned. {change}"
+    if done_on > slot.latest_on:
+        overdue = days((done_on - slot.latest_on).days)
+        return f"{speech.day(done_on)} was {overdue} after the last good day. What was laid meanwhile is in the plan. {change}"
+    return f"{speech.day(done_on)} was later than planned, but still before anything new could breed. {change}"
 
 
 def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech) -> int:

@@ -52,15 +52,15 @@ class Trouble:
 TROUBLES = (
     Trouble("Aubergine", "tetranychus-urticae", 6,
             (
-            ("egg", 90, None, "along the midrib, undersides"), ("nymph", 45, None, "undersides of five leaves"),
+            ("egg", 90, None, "along the midrib, undersides"), ("young", 45, None, "undersides of five leaves"),
             ("adult", 18, None, "under fine threads"),
         ),
             ("wiping", "insecticidal-soap"), (5, 2)),
     Trouble("Fuchsia", "trialeurodes-vaporariorum", 11,
-            (("egg", None, "dozens", "youngest leaves"), ("nymph", None, "dozens", "older leaves"), ("adult", 14, None, "fly up when touched")),
+            (("egg", None, "dozens", "youngest leaves"), ("young", None, "dozens", "older leaves"), ("adult", 14, None, "fly up when touched")),
             ("wiping", "insecticidal-soap"), (11, 9), True),
     Trouble("Streptocarpus", "frankliniella-occidentalis", 5,
-            (("larva", 16, None, "between the hairs along the veins"), ("adult", 5, None, "in two flowers")),
+            (("young", 16, None, "between the hairs along the veins"), ("adult", 5, None, "in two flowers")),
             ("wiping", "paraffinic-oil"), (5, 3, 1)),
 )  # fmt: skip
 

@@ -157,9 +157,9 @@ def _set(slot: Application, planned: core.Application, today: date, now: datetim
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
     wanted = (planned.target, planned.earliest, planned.latest, list(planned.acts), "planned")
     if slot.status == "planned" and slot.sequence >= 0 and slot.target_on < today and slot.missed_on is None:
-        slot.missed_on = slot.target_on
+        slot.missed_on, slot.missed_latest_on = slot.target_on, slot.latest_on
     elif planned.target > today:
-        slot.missed_on = None
+        slot.missed_on = slot.missed_latest_on = None
     slot.short_by_days = planned.short_by_days
     if shown != wanted or slot.sequence < 0:
         slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status = wanted

@@ -111,4 +111,6 @@ def course_change(old_last: date | None, new_last: date | None, old_count: int, 
     if old_last is not None and new_last != old_last:
         moved = (new_last - old_last).days
         parts.append(f"the course ends {days(abs(moved))} {'later' if moved > 0 else 'sooner'}, on {speech.day(new_last)}")
-    return f"It costs {listed(parts)}." if parts and new_count > old_count else f"{_capital(listed(parts))}." if parts else "No later date moved."
+    if new_count > old_count:
+        return f"It costs {listed(parts)}."
+    return f"{_capital(listed(parts))}." if parts else "The end of the course does not move."

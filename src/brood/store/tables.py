@@ -174,8 +174,8 @@ class Finding(Table):
 class Application(Table):
     """A treatment evening of a case: planned, done, late, skipped, or dropped from the plan.
 
-    `uid` and `sequence` are those of its calendar entry; the sequence rises whenever the entry changes. `missed_on` is
-    the evening that went by unmarked.
+    `uid` and `sequence` are those of its calendar entry; the sequence rises whenever the entry changes. `missed_on`
+    and `missed_latest_on` are the evening that went by unmarked and the last day of its window.
     """
 
     __tablename__ = "application"
@@ -196,6 +196,7 @@ class Application(Table):
     treatments: Mapped[list[str]] = mapped_column(JSON)
     why: Mapped[str] = mapped_column(default="")
     missed_on: Mapped[date | None]
+    missed_latest_on: Mapped[date | None]
     changed_at: Mapped[datetime]
     records: Mapped[list[ApplicationRecord]] = relationship(order_by="ApplicationRecord.id")
 

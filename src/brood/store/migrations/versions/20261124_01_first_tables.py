@@ -148,6 +148,7 @@ def _application() -> None:
         sa.Column("treatments", sa.JSON(), nullable=False),
         sa.Column("why", sa.String(), nullable=False),
         sa.Column("missed_on", sa.Date(), nullable=True),
+        sa.Column("missed_latest_on", sa.Date(), nullable=True),
         sa.Column("changed_at", sa.DateTime(), nullable=False),
         sa.CheckConstraint("status in ('planned', 'done', 'late', 'skipped', 'dropped')", name=op.f("ck_application_status")),
         sa.ForeignKeyConstraint(["case_id"], ["pest_case.id"], name=op.f("fk_application_case_id")),

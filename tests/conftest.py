@@ -1,0 +1,118 @@
+"""Shared ground: the catalogue, a migrated database copied for every test, a page client, the demo household."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Iterator
+from datetime import date, datetime, time
+from pathlib import Path
+
+import pytest
+from flask.testing import FlaskClient
+
+from brood.catalogue.loader import Catalogue, shipped
+from brood.core.temperature import constant
+from brood.core.types import Case, Found
+from brood.services import demo
+from brood.settings import Settings
+from brood.store.session import Store, open_store
+from brood.web.app import create_app
+
+DAY = date(2026, 6, 1)
+NOW = datetime(2026, 6, 8, 18, 40)
+MITE, THRIPS, WHITEFLY = "tetranychus-urticae", "frankliniella-occidentalis", "trialeurodes-vaporariorum"
+
+
+@pytest.fixture(scope="session")
+def catalogue() -> Catalogue:
+    return shipped()
+
+
+@pytest.fixture(scope="session")
+def templates(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
+    """An empty migrated database and the demo household, each made once."""
+    folder = tmp_path_factory.mktemp("households")
+    empty, full = folder / "empty.sqlite", folder / "demo.sqlite"
+    open_store(empty).close()
+    demo.seed(full, now=NOW)
+    return {"empty": empty, "demo": full}
+
+
+def _copy(source: Path, folder: Path) -> Path:
+    folder.mkdir(parents=True, exist_ok=True)
+    return Path(shutil.copy(source, folder / "household.sqlite"))
+
+
+@pytest.fixture
+def store(templates: dict[str, Path], tmp_path: Path) -> Iterator[Store]:
+    opened = Store(_copy(templates["empty"], tmp_path / "empty"))
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def demo_store(templates: dict[str, Path], tmp_path: Path) -> Iterator[Store]:
+    opened = Store(_copy(templates["demo"], tmp_path / "demo"))
+    yield opened
+    opened.close()
+
+
+class Clock:
+    """A clock that tests set."""
+
+    def __init__(self) -> None:
+        self.now = NOW
+
+    def __call__(self) -> datetime:
+        return self.now
+
+
+@pytest.fixture
+def clock() -> Clock:
+    return Clock()
+
+
+def _client(folder: Path, clock: Clock, **settings: object) -> Iterator[FlaskClient]:
+    app = create_app(Settings(data=folder, **settings), clock)  # type: ignore[arg-type]
+    app.testing = False
+    with app.test_client() as client:
+        yield client
+    app.extensions["household"].store.close()
+
+
+@pytest.fixture
+def client(templates: dict[str, Path], tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
+    """Pages of an empty household."""
+    _copy(templates["empty"], tmp_path / "pages")
+    yield from _client(tmp_path / "pages", clock, upload_mb=1)
+
+
+@pytest.fixture
+def demo_client(templates: dict[str, Path], tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
+    """Pages of the demo household."""
+    _copy(templates["demo"], tmp_path / "pages")
+    yield from _client(tmp_path / "pages", clock, demo=True)
+
+
+@pytest.fixture
+def lan_client(templates: dict[str, Path], tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
+    """Pages as another device on the home network sees them."""
+    _copy(templates["demo"], tmp_path / "pages")
+    yield from _client(tmp_path / "pages", clock, lan=True, hosts=("127.0.0.1", "localhost", "10.9.8.7"))
+
+
+@pytest.fixture
+def make_case(catalogue: Catalogue) -> Callable[..., Case]:
+    """A case at a constant temperature with three groups found."""
+
+    def make(pest: str = MITE, celsius: float = 20.0, acts: tuple[str, ...] = ("wiping", "insecticidal-soap"), **more: object) -> Case:
+        gap = more.pop("min_gap_days", None)
+        stages = [("egg", 30.0), (catalogue.pests[pest].stages[1].id, 20.0), ("adult", 6.0)]
+        values: dict[str, object] = {
+            "pest": catalogue.pest(pest), "start": DAY, "found": tuple(Found(DAY, s, n) for s, n in stages),
+            "series": constant(datetime.combine(DAY, time()), 24 * 220, celsius, spread_c=0.5),
+            "acts": tuple(catalogue.act(a, pest, min_gap_days=gap) for a in acts),  # type: ignore[arg-type]
+        }  # fmt: skip
+        return Case(**{**values, **more})  # type: ignore[arg-type]
+
+    return make

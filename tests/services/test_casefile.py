@@ -1,0 +1,103 @@
+"""The contract's JSON: good cases planned, bad ones answered with field and reason."""
+
+import copy
+import json
+from pathlib import Path
+
+import pytest
+from conftest import MITE
+
+from brood.core.planner import first_planner
+from brood.errors import InputError
+from brood.services.casefile import parse_json, plan_json, read_case
+
+EXAMPLES = Path(__file__).parents[2] / "docs" / "examples"
+BASE = json.loads((EXAMPLES / "mite-20.json").read_text("utf-8"))
+TEMPERATURES = [
+    {"kind": "constant", "celsius": 22},
+    {"kind": "day-night", "day": 24, "night": 17, "day_from": "07:00", "night_from": "21:00"},
+    {"kind": "hourly", "start": "2026-05-30T00:00", "celsius": [18, 20, 24, 20] * 42},
+    {"kind": "daily", "start": "2026-05-30", "min": [14] * 9, "max": [27] * 9},
+]
+
+
+def plan(data, catalogue):
+    case, warnings = read_case(data, catalogue)
+    return plan_json(case, first_planner(case), warnings)
+
+
+@pytest.mark.parametrize("temperature", TEMPERATURES, ids=lambda t: t["kind"])
+def test_every_kind_of_temperature_is_planned(catalogue, temperature):
+    answer = plan({**BASE, "temperature": temperature}, catalogue)
+    assert answer["schema"] == 1
+    assert all(a["earliest"] <= a["target"] <= a["latest"] for a in answer["applications"])
+    assert answer["chance_of_clearing"] is answer["expected_survivors"] is answer["chance_in_90"] is None
+    assert answer["rules"] == answer["improvements"] == []
+
+
+def test_why_names_stage_event_and_temperature(catalogue):
+    for row in plan(BASE, catalogue)["applications"][1:]:
+        assert "ggs" in row["why"]
+        assert "hatch" in row["why"]
+        assert "20 °C" in row["why"]
+
+
+def test_what_was_done_is_counted_and_a_slip_is_told(catalogue):
+    done = [{"date": "2026-06-01"}, {"date": "2026-06-14", "treatments": ["wiping"]}]
+    answer = plan({**BASE, "start": "2026-06-14", "done": done}, catalogue)
+    assert [d["date"] for d in answer["done"]] == ["2026-06-01", "2026-06-14"]
+    assert answer["applications"][0]["n"] == 3
+    assert "probably laid" in answer["escaped"][0]["message"]
+
+
+def test_limits_replace_the_treatments_own_with_a_warning(catalogue):
+    answer = plan({**BASE, "limits": {"min_gap_days": 5, "weekdays": ["mon", "sat"], "harvest": "2026-07-01"}}, catalogue)
+    assert any("label" in w for w in answer["warnings"])
+    assert any("harvest" in w for w in answer["warnings"])
+
+
+def test_the_keepers_own_kill_and_label_are_used(catalogue):
+    soap = {"id": "insecticidal-soap", "kill": {"egg": 0.9, "larva": 0.1}, "min_gap_days": 6, "max_applications": 3}
+    answer = plan({**BASE, "treatments": [soap]}, catalogue)
+    assert answer["guard"] == "deutonymph"
+    assert len(answer["applications"]) == 3
+    assert answer["complete"] is False
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "field"),
+    [
+        (("pest",), "dragon", "pest"), (("pest",), None, "pest"), (("start",), "1800-01-01", "start"), (("start",), "June", "start"),
+        (("found",), [], "found"), (("found", 0, "count"), -3, "found.0.count"), (("found", 0, "count"), 1e9, "found.0.count"),
+        (("found", 0, "count"), float("nan"), "found.0.count"), (("found", 0, "count"), True, "found.0.count"),
+        (("found", 0, "stage"), "pupa", "found.0.stage"), (("found", 0), "egg", "found.0"), (("found", 0, "date"), 7, "found.0.date"),
+        (("temperature",), {"kind": "fire"}, "temperature.kind"), (("temperature", "celsius"), 99, "temperature.celsius"),
+        (("temperature",), {"kind": "hourly", "start": "2026-06-01T00:00", "celsius": []}, "temperature.celsius"),
+        (("temperature",), "warm", "temperature"), (("treatments",), [{"id": "tobacco"}], "treatments"), (("treatments",), [3], "treatments.0"),
+        (("treatments", 0, "min_gap_days"), 1.5, "treatments.0.min_gap_days"), (("reach",), 0, "reach"), (("schema",), 2, "schema"),
+        (("limits",), {"weekdays": ["funday"]}, "limits.weekdays"), (("limits",), {"away": [["2026-06-01"]]}, "limits.away.0"),
+        (("done",), {"date": 1}, "done"), (("limits",), [1], "limits"), (("horizon_days",), 3, "horizon_days"),
+    ],
+)  # fmt: skip
+def test_a_bad_case_names_the_field(catalogue, path, value, field):
+    data = copy.deepcopy(BASE)
+    at = data
+    for key in path[:-1]:
+        at = at[key]
+    at[path[-1]] = value
+    with pytest.raises(InputError) as caught:
+        plan(data, catalogue)
+    assert caught.value.field == field
+    assert caught.value.message.endswith(".")
+
+
+@pytest.mark.parametrize("text", ["", "[]", "{", '"x"', "[" * 100_000])
+def test_what_is_no_json_object_is_refused(text):
+    with pytest.raises(InputError):
+        parse_json(text)
+
+
+def test_the_examples_in_the_docs_are_planned(catalogue):
+    for path in EXAMPLES.glob("*.json"):
+        assert plan(json.loads(path.read_text("utf-8")), catalogue)["applications"]
+    assert BASE["pest"] == MITE

@@ -1,0 +1,228 @@
+"""A case lived through: opened, done late, skipped, corrected, withdrawn; and its calendar."""
+
+from datetime import datetime, time, timedelta
+
+import pytest
+from conftest import MITE, NOW
+from icalendar import Calendar
+
+from brood.errors import FieldErrors, InputError, NotFound
+from brood.services import calendar, cases, places, planning, plants
+from brood.services.preferences import Preferences
+from brood.services.speech import Speech
+from brood.store.queries import cases as queries
+
+SPEECH = Speech()
+TODAY = NOW.date()
+
+
+class Keeper:
+    """Somebody who records things in a household, day by day."""
+
+    def __init__(self, store, catalogue):
+        self.store, self.catalogue, self.now = store, catalogue, NOW
+        with store.writing() as session:
+            warmth = places.Warmth(21.0, 21.0, time(7), time(21))
+            place = places.add(session, places.PlaceCommand("Kitchen sill", "", "set-points", warmth), now=NOW)
+            self.plant = plants.add(session, plants.PlantCommand("Coffee plant", "foliage", "", place, TODAY - timedelta(days=30)), now=NOW)
+
+    def opens(self, **more):
+        found = (cases.FindCommand(TODAY, "egg", 40, None, ""), cases.FindCommand(TODAY, "adult", None, "few", "midrib"))
+        acts = (cases.ActCommand("wiping", None, None), cases.ActCommand("insecticidal-soap", None, None))
+        command = cases.OpenCommand(
+            **{"plant_id": self.plant, "pest_id": MITE, "found": found, "acts": acts, "start_on": TODAY, "test_patch": False, **more}
+        )
+        with self.store.writing() as session:
+            self.case = cases.open_case(session, self.catalogue, command, today=TODAY, now=self.now, speech=SPEECH)
+
+    def waits(self, days):
+        self.now += timedelta(days=days)
+
+    def slots(self):
+        planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        with self.store.reading() as session:
+            return [(a.id, a.number, a.status, a.target_on, a.latest_on, a.sequence, a.uid) for a in queries.case(session, self.case).applications]
+
+    def marks(self, number, outcome="done", on=None, store=None):
+        slot = next(s[0] for s in self.slots() if s[1] == number)
+        day = None if outcome == "skipped" else on or self.now.date()
+        with self.store.writing() as session:
+            cases.mark(session, self.catalogue, slot, outcome, day, "", now=self.now, speech=SPEECH)
+        return slot
+
+    def sees(self):
+        planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        with self.store.reading() as session:
+            return cases.build(session, self.catalogue, self.case, now=self.now, speech=SPEECH)
+
+    def calendar(self):
+        planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        with self.store.reading() as session:
+            _, body = calendar.build(session, self.catalogue, self.case, Preferences(), now=self.now)
+        return {str(e["uid"]): e for e in Calendar.from_ical(body).walk("VEVENT")}
+
+
+@pytest.fixture
+def keeper(store, catalogue):
+    return Keeper(store, catalogue)
+
+
+def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_in_the_calendar(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    before, planned = keeper.calendar(), keeper.slots()
+    second = planned[1]
+    keeper.now = datetime.combine(second[4] + timedelta(days=3), time(20))
+    keeper.marks(2)
+    after = keeper.calendar()
+    page = keeper.sees()
+    cost = page.evenings[1].record.cost
+    assert page.evenings[1].slot.status == "late"
+    assert "3 days after the last day that was safe" in cost
+    assert "have probably laid" in cost
+    assert "more evening" in cost
+    assert set(before) <= set(after)
+    assert all(after[uid]["sequence"] > before[uid]["sequence"] for uid in before if uid != planned[0][6])
+    assert max(e["dtstart"].dt for e in after.values()) > max(e["dtstart"].dt for e in before.values())
+
+
+def test_late_but_inside_the_window_costs_no_eggs(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    second = keeper.slots()[1]
+    keeper.now = datetime.combine(second[4], time(20))
+    keeper.marks(2)
+    row = keeper.sees().evenings[1]
+    assert row.slot.status == "done"
+    assert "still before anything new could breed" in row.record.cost
+
+
+def test_a_skipped_evening_is_planned_again_from_what_was_done(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    keeper.now = datetime.combine(keeper.slots()[1][3], time(20))
+    keeper.marks(2, "skipped")
+    statuses = [(s[2], s[3]) for s in keeper.slots()]
+    assert statuses[1][0] == "skipped"
+    assert statuses[2][1] == keeper.now.date() + timedelta(days=1)
+    event = keeper.calendar()[keeper.slots()[1][6]]
+    assert event["status"] == "CANCELLED"
+
+
+def test_an_evening_that_goes_by_unmarked_is_asked_about_and_moved_to_today(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    missed = keeper.slots()[1][3]
+    keeper.now = datetime.combine(missed + timedelta(days=1), time(9))
+    page = keeper.sees()
+    assert page.next.overdue
+    assert page.next.slot.missed_on == missed
+    assert "is not marked" in page.why
+    keeper.marks(2, on=missed)
+    assert keeper.sees().next.slot.missed_on is None
+
+
+def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):
+    keeper.opens()
+    first = keeper.slots()
+    slot = keeper.marks(1)
+    with keeper.store.writing() as session:
+        cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
+    assert [s[3] for s in keeper.slots()] == [s[3] for s in first]
+    with keeper.store.reading() as session:
+        records = queries.case(session, keeper.case).applications[0].records
+        assert [r.withdrawn_at is not None for r in records] == [True]
+    with pytest.raises(NotFound), keeper.store.writing() as session:
+        cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
+
+
+def test_correcting_a_find_keeps_the_old_one_and_redoes_the_plan(keeper):
+    keeper.opens()
+    with keeper.store.reading() as session:
+        adult = next(f.id for f in queries.case(session, keeper.case).findings if f.stage == "adult")
+    with keeper.store.writing() as session:
+        cases.correct_find(session, keeper.catalogue, adult, cases.FindCommand(TODAY, "adult", 9, None, "tip"), now=NOW, speech=SPEECH)
+    page = keeper.sees()
+    assert [(f.rough, f.number, f.withdrawn_at is None) for f in page.row.findings if f.stage == "adult"] == [("few", None, False), (None, 9, True)]
+    assert page.corrected == {adult}
+    assert next(f.count for f in page.case.found if f.stage == "adult") == 9
+
+
+def test_with_every_find_withdrawn_there_is_no_plan_but_nothing_is_lost(keeper):
+    keeper.opens()
+    with keeper.store.reading() as session:
+        ids = [f.id for f in queries.case(session, keeper.case).findings]
+    for finding in ids:
+        with keeper.store.writing() as session:
+            cases.correct_find(session, keeper.catalogue, finding, None, now=NOW, speech=SPEECH)
+    page = keeper.sees()
+    assert page.plan is None
+    assert "withdrawn" in page.problem
+    assert len(page.row.findings) == 2
+
+
+def test_a_find_of_adults_later_on_lengthens_the_course(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    last = keeper.slots()[-1][3]
+    keeper.waits(5)
+    with keeper.store.writing() as session:
+        cases.add_find(
+            session, keeper.catalogue, keeper.case, cases.FindCommand(keeper.now.date(), "adult", 2, None, ""), now=keeper.now, speech=SPEECH
+        )
+    assert keeper.slots()[-1][3] > last
+
+
+@pytest.mark.parametrize(("shift", "words"), [(1, "not come yet"), (-70, "two months before")])
+def test_an_evening_cannot_be_done_in_the_future_or_long_before_the_find(keeper, shift, words):
+    keeper.opens()
+    with pytest.raises(FieldErrors, match=words):
+        keeper.marks(1, on=TODAY + timedelta(days=shift))
+
+
+def test_two_evenings_cannot_be_done_on_one_day_nor_two_cases_of_one_pest_opened(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    with pytest.raises(FieldErrors, match="already recorded"):
+        keeper.marks(2, on=TODAY)
+    with pytest.raises(FieldErrors, match="already has an open case"):
+        keeper.opens()
+
+
+def test_in_a_place_that_is_too_cold_no_case_is_kept(keeper):
+    with keeper.store.writing() as session:
+        place = places.PlaceCommand("Kitchen sill", "", "set-points", places.Warmth(6.0, 4.0, time(7), time(21)))
+        places.change(session, queries.places(session)[0].id, place, now=NOW)
+    with pytest.raises(InputError, match="Nothing develops"):
+        keeper.opens()
+    with keeper.store.reading() as session:
+        assert queries.plant(session, keeper.plant).cases == []
+
+
+def test_a_move_keeps_the_earlier_places_temperatures(keeper):
+    keeper.opens()
+    with keeper.store.writing() as session:
+        cool = places.PlaceCommand("North stairwell", "", "set-points", places.Warmth(15.0, 15.0, time(7), time(21)))
+        cool_id = places.add(session, cool, now=NOW)
+        plants.change(session, keeper.plant, plants.PlantCommand("Coffee plant", "foliage", "", cool_id, TODAY + timedelta(days=2)), now=NOW)
+    series = keeper.sees().case.series
+    assert series.mean(NOW, NOW + timedelta(hours=12)) == 21.0
+    assert series.mean(NOW + timedelta(days=4), NOW + timedelta(days=5)) == 15.0
+
+
+def test_the_calendar_has_alarms_windows_and_stable_names(keeper):
+    keeper.opens()
+    one, two = keeper.calendar(), keeper.calendar()
+    assert {u: e["sequence"] for u, e in one.items()} == {u: e["sequence"] for u, e in two.items()}
+    event = next(iter(one.values()))
+    assert event.walk("VALARM")[0]["trigger"].dt == timedelta(hours=-10)
+    assert "Window:" in event["description"]
+    assert event["dtstart"].dt.time() == time(19)
+
+
+def test_a_closed_case_keeps_its_dates_and_can_be_opened_again(keeper):
+    keeper.opens()
+    for words in ("Closed", "Wipe"):
+        with keeper.store.writing() as session:
+            cases.close(session, keeper.case, now=NOW)
+        assert words in keeper.sees().headline
