@@ -32,7 +32,7 @@ run: .venv/.run ## serve your own household on http://127.0.0.1:8000
 test: .venv/.test ## install what the tests need and run all of them
 	@bash scripts/need-chromium
 	@.venv/bin/ruff check src tests scripts
-	@.venv/bin/python -m pytest -n 2 --dist loadfile
+	@.venv/bin/python -m pytest -n 2 --dist worksteal
 
 lint: .venv/.test ## style and strict types
 	@.venv/bin/ruff check src tests scripts

@@ -8,7 +8,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from flask import Flask, request, url_for
+from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
@@ -53,7 +53,7 @@ def when(day: date | datetime) -> Markup:
 
 def asset(name: str) -> str:
     """A static file's address, which changes with its content."""
-    return url_for("static", filename=name, v=_digest(name))
+    return f"/static/{name}?v={_digest(name)}"
 
 
 @cache

@@ -1,0 +1,191 @@
+"""A real browser: from an empty household to a downloaded calendar, with and without script, and no serious axe violation."""
+
+import logging
+import shutil
+import threading
+from pathlib import Path
+
+import pytest
+from conftest import MITE, NOW
+from icalendar import Calendar
+from playwright.sync_api import expect, sync_playwright
+from werkzeug.serving import make_server
+
+from brood.services.logger import LoggerPlan, csv_text
+from brood.settings import Settings
+from brood.web.app import create_app
+
+pytestmark = pytest.mark.browser
+logging.getLogger("werkzeug").setLevel(logging.WARNING)
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text("utf-8")
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+         "--disable-sync", "--disable-dev-shm-usage"]  # fmt: skip
+SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "height": 844}}
+PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/1", "/places/1/edit",
+         "/places/1/day/2026-06-01", "/cases/1", "/cases/3", "/settings", "/keys", "/sources", "/phone", "/enter", "/nope"]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with sync_playwright() as play:
+        opened = play.chromium.launch(executable_path=shutil.which("chromium"), args=QUIET)
+        yield opened
+        opened.close()
+
+
+class Site:
+    """A household served on a free port in this process, at a fixed moment."""
+
+    def __init__(self, folder):
+        self.app = create_app(Settings(data=folder), lambda: NOW)
+        self.server = make_server("127.0.0.1", 0, self.app, threaded=True)
+        self.address = f"http://127.0.0.1:{self.server.server_port}"
+        self.thread = threading.Thread(target=self.server.serve_forever)
+        self.thread.start()
+
+    def stop(self):
+        self.server.shutdown()
+        self.thread.join()
+        self.server.server_close()
+        self.app.extensions["household"].store.close()
+
+
+@pytest.fixture
+def site(templates, tmp_path):
+    shutil.copy(templates["empty"], tmp_path / "household.sqlite")
+    opened = Site(tmp_path)
+    yield opened
+    opened.stop()
+
+
+@pytest.fixture(scope="module")
+def demo_site(templates, tmp_path_factory):
+    folder = tmp_path_factory.mktemp("demo-site")
+    shutil.copy(templates["demo"], folder / "household.sqlite")
+    opened = Site(folder)
+    yield opened
+    opened.stop()
+
+
+def visit(browser, site, **options):
+    context = browser.new_context(base_url=site.address, accept_downloads=True, **options)
+    page = context.new_page()
+    page.faults = []
+    page.on("console", lambda m: page.faults.append(m.text) if m.type == "error" and "422" not in m.text and "404" not in m.text else None)
+    page.on("pageerror", lambda e: page.faults.append(str(e)))
+    page.clock.install(time=NOW)
+    return page
+
+
+def set_up_household(page):
+    page.goto("/")
+    page.get_by_role("link", name="Add a place").click()
+    page.get_by_label("Name").fill("Kitchen sill")
+    page.get_by_label("By day").fill("24")
+    page.get_by_label("At night").fill("18")
+    page.get_by_role("button", name="Keep").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Kitchen sill")
+    page.goto("/")
+    page.get_by_role("link", name="Add a plant").click()
+    page.get_by_label("Name").fill("Coffee plant")
+    page.get_by_label("Stands at").select_option("Kitchen sill")
+    page.get_by_role("button", name="Keep").click()
+
+
+def open_case(page):
+    page.get_by_role("link", name="Something was found").click()
+    page.get_by_role("link", name="Two-spotted spider mite").click()
+    page.get_by_role("group", name="eggs").get_by_label("number").fill("40")
+    page.get_by_role("group", name="adults").get_by_label("or about").select_option("a few")
+    page.get_by_role("button", name="Work out the dates").click()
+
+
+@pytest.mark.parametrize("script", [True, False], ids=["script", "no-script"])
+@pytest.mark.parametrize("size", SIZES)
+def test_from_nothing_to_a_calendar(browser, site, size, script):
+    page = visit(browser, site, viewport=SIZES[size], java_script_enabled=script)
+    set_up_household(page)
+    open_case(page)
+    expect(page.get_by_role("heading", level=2).first).to_contain_text("tonight")
+    expect(page.get_by_text("The chance of clearing is not computed yet.").first).to_be_visible()
+    page.get_by_role("button", name="Done today").click()
+    expect(page.get_by_role("heading", level=2).first).to_contain_text("Wipe and spray")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Calendar file").click()
+    events = Calendar.from_ical(Path(download.value.path()).read_bytes()).walk("VEVENT")
+    assert download.value.suggested_filename == "brood-coffee-plant.ics"
+    assert len(events) >= 4
+    assert str(events[0]["summary"]).startswith("Done: ")
+    assert page.faults == []
+    page.context.close()
+
+
+def test_a_slip_is_told_on_the_page_and_a_bad_day_keeps_what_was_typed(browser, site):
+    page = visit(browser, site, viewport=SIZES["laptop"])
+    set_up_household(page)
+    open_case(page)
+    page.get_by_text("Another day").first.click()
+    page.get_by_label("Done on", exact=True).first.fill("2020-01-01")
+    page.get_by_role("button", name="Record").click()
+    expect(page.get_by_role("alert")).to_contain_text("earliest that is of use")
+    expect(page.get_by_label("Done on", exact=True).first).to_have_value("2020-01-01")
+    page.get_by_label("Done on", exact=True).first.fill("2026-06-08")
+    page.get_by_role("button", name="Record").click()
+    expect(page.locator("#dates")).to_contain_text("done")
+    page.locator("#dates").get_by_text("Correct").first.click()
+    page.locator("#dates").get_by_role("button", name="Withdraw").click()
+    expect(page.get_by_role("heading", level=2).first).to_contain_text("tonight")
+    assert page.faults == []
+    page.context.close()
+
+
+def test_a_loggers_file_is_read_and_nonsense_refused_in_the_page(browser, site, tmp_path):
+    page = visit(browser, site, viewport=SIZES["phone"])
+    set_up_household(page)
+    page.goto("/places/1")
+    (tmp_path / "log.pdf").write_bytes(b"%PDF-1.7")
+    page.set_input_files("input[type=file]", tmp_path / "log.pdf")
+    page.get_by_role("button", name="Read the file").click()
+    expect(page.get_by_role("alert")).to_contain_text("This is a PDF")
+    (tmp_path / "log.csv").write_text(csv_text(LoggerPlan(NOW.replace(hour=0, minute=0), days=9)))
+    page.set_input_files("input[type=file]", tmp_path / "log.csv")
+    page.get_by_role("button", name="Read the file").click()
+    expect(page.get_by_role("img", name="Temperatures at Kitchen sill")).to_be_visible()
+    expect(page.get_by_text("refused: -127.0").first).to_be_visible()
+    assert page.faults == []
+    page.context.close()
+
+
+def test_keys_move_between_pages_and_tab_reaches_the_action(browser, demo_site):
+    page = visit(browser, demo_site, viewport=SIZES["laptop"])
+    page.goto("/cases/1")
+    page.keyboard.press("Tab")
+    expect(page.get_by_role("link", name="To the content")).to_be_focused()
+    page.keyboard.press("Enter")
+    for _ in range(12):
+        page.keyboard.press("Tab")
+        if page.evaluate("document.activeElement.textContent") == "Done today":
+            break
+    expect(page.get_by_role("button", name="Done today")).to_be_focused()
+    page.keyboard.type(",w")
+    expect(page).to_have_url(f"{demo_site.address}/places")
+    page.context.close()
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("size", SIZES)
+def test_no_page_has_a_serious_axe_violation_or_scrolls_sideways(browser, demo_site, theme, size):
+    page = visit(browser, demo_site, viewport=SIZES[size], color_scheme=theme)
+    faults = {}
+    for path in PAGES:
+        page.goto(path)
+        page.evaluate("document.querySelectorAll('details').forEach(d => { d.open = true })")
+        page.evaluate(AXE)
+        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+        serious = [(v["id"], v["nodes"][0]["html"][:160]) for v in found if v["impact"] in ("serious", "critical")]
+        wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
+        if serious or wide > 0:
+            faults[path] = (serious, wide)
+    assert faults == {}
+    assert page.faults == []
+    page.context.close()

@@ -1,0 +1,237 @@
+"""Pages without a browser: statuses, safety, what a new user would try, nothing lost, nothing executed."""
+
+import re
+from datetime import timedelta
+from io import BytesIO
+from pathlib import Path
+
+import pytest
+from conftest import MITE, NOW
+from icalendar import Calendar
+
+from brood.services import access
+from brood.services.logger import LoggerPlan, csv_text
+from brood.web.guard import POLICY
+
+WEB = Path(__file__).parents[2] / "src" / "brood" / "web"
+PAGES = [
+    "/plants", "/plants/new", "/plants/1", "/plants/1/edit", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/new",
+    "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/settings", "/keys", "/sources",
+    "/phone", "/enter",
+]  # fmt: skip
+MISSING = [("/nope", 404), ("/plants/999", 404), ("/cases/999", 404), ("/places/1/day/1800-13-01", 404), ("/theme", 405)]
+PLACE = {"name": "Kitchen sill", "day": "24", "night": "18", "day_from": "07:00", "night_from": "22:00"}
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_every_page_answers_with_the_strict_policy_and_no_inline_code(demo_client, path):
+    answer = demo_client.get(path)
+    html = answer.get_data(as_text=True)
+    assert answer.status_code == 200
+    assert answer.headers["Content-Security-Policy"] == POLICY
+    assert "unsafe" not in POLICY
+    assert not re.search(r"<[^>]+\sstyle\s*=|<script(?![^>]*\bsrc=)|\son\w+\s*=|javascript:", html)
+    assert html.count("<h1") == 1
+    assert "None" not in re.sub(r"<[^>]+>", "", html).replace("None yet", "").replace("None is set", "").replace("None has been", "")
+
+
+@pytest.mark.parametrize(("path", "status"), MISSING)
+def test_what_is_not_there_says_so_in_a_sentence(demo_client, path, status):
+    answer = demo_client.get(path)
+    assert answer.status_code == status
+    assert 'role="alert"' in answer.get_data(as_text=True)
+
+
+def test_an_empty_household_begins_with_a_first_page(client):
+    assert "Begin with a place" in client.get("/").get_data(as_text=True)
+    assert client.post("/places/new", data=PLACE).status_code == 303
+    assert "Add a plant" in client.get("/").get_data(as_text=True)
+
+
+@pytest.fixture
+def plant(client):
+    client.post("/places/new", data=PLACE)
+    client.post("/plants/new", data={"name": "Coffee plant", "kind": "foliage", "place": "1"})
+    return client
+
+
+def opening(**more):
+    return {"pest": MITE, "found_on": "2026-06-08", "number-egg": "40", "rough-adult": "few", "act-wiping": "1", "act-insecticidal-soap": "1",
+            "start_on": "2026-06-08", "where-adult": "midrib", **more}  # fmt: skip
+
+
+BAD_CASES = [
+    ({"found_on": "1800-01-01"}, "cannot be"), ({"found_on": "2026-07-30"}, "not come yet"), ({"found_on": "soon"}, "day of the calendar"),
+    ({"number-egg": "-3"}, "between 0 and 1,000,000"), ({"number-egg": "0"}, "more than 0"), ({"number-egg": "1e9"}, "between 0 and 1,000,000"),
+    ({"number-egg": "nan"}, "between"), ({"number-egg": "many"}, "must be a number"), ({"number-egg": "", "rough-adult": ""}, "Say what was seen"),
+    ({"act-wiping": "", "act-insecticidal-soap": ""}, "at least one treatment"), ({"start_on": "2026-06-01"}, "before the find"),
+    ({"gap-insecticidal-soap": "1.5"}, "whole number"), ({"where-adult": "x" * 200}, "120 is the most"), ({"rough-adult": "lots"}, "from the list"),
+    ({"pest": "dragon"}, None),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("more", "words"), BAD_CASES)
+def test_a_bad_case_is_a_clear_sentence_and_keeps_what_was_typed(plant, more, words):
+    answer = plant.post("/plants/1/case", data=opening(**more))
+    html = answer.get_data(as_text=True)
+    if words is None:
+        assert "Choose the pest" in html
+        return
+    assert answer.status_code == 422
+    assert words in html
+    assert f'value="{more.get("where-adult", "midrib")}"' in html
+    assert "no case" not in plant.get("/plants/1").get_data(as_text=True)
+
+
+BAD_PLACES = [
+    ({"name": ""}, "missing"), ({"name": "x" * 81}, "80 is the most"), ({"day": "99"}, "between -30 and 60"), ({"day": ""}, "missing"),
+    ({"night": "cold"}, "must be a number"), ({"night_from": "07:00"}, "different hours"), ({"day_from": "25:00"}, "must be a time"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("more", "words"), BAD_PLACES)
+def test_a_bad_place_is_a_clear_sentence(client, more, words):
+    answer = client.post("/places/new", data={**PLACE, **more})
+    assert answer.status_code == 422
+    assert words in answer.get_data(as_text=True)
+    assert 'value="22:00"' in answer.get_data(as_text=True) or "night_from" in more
+
+
+def test_a_script_as_a_name_is_shown_as_text_and_never_runs(plant):
+    nasty = "<script>alert(1)</script>"
+    plant.post("/plants/new", data={"name": nasty, "kind": "", "place": "1", "note": nasty})
+    plant.post("/plants/2/case", data=opening(**{"where-adult": nasty}))
+    for path in ("/plants", "/plants/2", "/plants/2/edit", "/cases/1"):
+        html = plant.get(path).get_data(as_text=True)
+        assert "<script>alert" not in html
+        assert "&lt;script&gt;" in html
+    assert b"alert(1)" in plant.get("/cases/1/calendar.ics").data.replace(b"\r\n ", b"")
+
+
+FILES = [(b"", "empty"), (b"%PDF-1.7 ...", "PDF"), (b"\x00\x01binary", "not a text file"), (b"name,colour\nfern,green\n", "heading")]
+
+
+@pytest.mark.parametrize(("data", "words"), FILES)
+def test_a_file_that_is_no_loggers_table_is_refused_with_the_reason(plant, data, words):
+    answer = plant.post("/places/1/file", data={"file": (BytesIO(data), "log.csv")})
+    assert answer.status_code == 422
+    assert words in answer.get_data(as_text=True)
+    assert "None yet" in answer.get_data(as_text=True)
+
+
+def test_a_file_that_is_too_large_is_refused_before_it_is_read(plant):
+    head = b'--x\r\nContent-Disposition: form-data; name="file"; filename="big.csv"\r\n\r\n'
+    body = head + b"time,temperature_c\n" + b"1" * 1_200_000 + b"\r\n--x--\r\n"
+    answer = plant.post("/places/1/file", data=body, content_type="multipart/form-data; boundary=x")
+    assert answer.status_code == 413
+    assert "too large" in answer.get_data(as_text=True)
+    assert plant.post("/places/1/file").status_code == 422
+
+
+def test_the_simulated_loggers_file_is_taken_and_every_refusal_listed(plant):
+    log = csv_text(LoggerPlan(NOW.replace(minute=0) - timedelta(days=10), days=10))
+    assert plant.post("/places/1/file", data={"file": (BytesIO(log.encode()), "sill.csv")}).status_code == 303
+    html = plant.get("/places/1").get_data(as_text=True)
+    assert html.count("refused: -127.0") == 2
+    assert "clock went back" in html
+    reading = re.search(r"/places/reading/(\d+)", plant.get("/places/1/day/2026-06-01").get_data(as_text=True)).group(1)
+    bad = plant.post(f"/places/reading/{reading}", data={"celsius": "hot", "place": "1", "day": "2026-06-01"})
+    assert bad.status_code == 422
+    assert "must be a number" in bad.get_data(as_text=True)
+    assert plant.post(f"/places/reading/{reading}", data={"celsius": "21,5", "place": "1", "day": "2026-06-01"}).status_code == 303
+
+
+def test_a_case_is_opened_marked_late_and_its_calendar_moves(plant, clock):
+    plant.post("/plants/1/case", data=opening())
+    page = plant.get("/cases/1").get_data(as_text=True)
+    assert "not computed yet" in page
+    first, second = re.findall(r"/evenings/(\d+)\"", page)[0], None
+    plant.post(f"/evenings/{first}", data={"outcome": "done"})
+    before = {str(e["uid"]): e for e in Calendar.from_ical(plant.get("/cases/1/calendar.ics").data).walk("VEVENT")}
+    clock.now += timedelta(days=9)
+    second = re.findall(r"/evenings/(\d+)\"", plant.get("/cases/1").get_data(as_text=True))[0]
+    plant.post(f"/evenings/{second}", data={"outcome": "done"})
+    after = {str(e["uid"]): e for e in Calendar.from_ical(plant.get("/cases/1/calendar.ics").data).walk("VEVENT")}
+    assert set(before) <= set(after)
+    assert any(after[u]["sequence"] > before[u]["sequence"] for u in before)
+    assert "have probably laid" in plant.get("/cases/1").get_data(as_text=True)
+
+
+def test_a_part_is_given_to_htmx_and_a_whole_page_to_everybody_else(demo_client):
+    part = demo_client.get("/cases/1", headers={"HX-Request": "true"})
+    assert part.get_data(as_text=True).lstrip().startswith('<div id="case"')
+    assert "HX-Request" in part.headers["Vary"]
+    assert demo_client.get("/cases/1").get_data(as_text=True).startswith("<!doctype html>")
+
+
+def test_bad_days_and_bad_finds_change_nothing(demo_client):
+    slot = re.findall(r"/evenings/(\d+)\"", demo_client.get("/cases/1").get_data(as_text=True))[0]
+    for data, words in (({"done_on": "1800-01-01"}, "cannot be"), ({"done_on": "2027-01-01"}, "not come yet"), ({"done_on": "x"}, "calendar")):
+        answer = demo_client.post(f"/evenings/{slot}", data={"outcome": "done", **data})
+        assert answer.status_code == 422
+        assert words in answer.get_data(as_text=True)
+    for data in ({"stage": "egg", "number": "-3"}, {"stage": "dragon", "number": "3"}, {"stage": "egg"}):
+        assert demo_client.post("/cases/1/finds", data={"found_on": "2026-06-08", "key": "new", **data}).status_code == 422
+    assert demo_client.post("/evenings/9999", data={"outcome": "done"}).status_code == 404
+
+
+@pytest.mark.parametrize("headers", [{"Origin": "http://evil.example"}, {"Sec-Fetch-Site": "cross-site"}])
+def test_a_form_from_another_site_changes_nothing(demo_client, headers):
+    assert demo_client.post("/plants/new", data={"name": "Weed", "kind": "", "place": "1"}, headers=headers).status_code == 403
+    assert "Weed" not in demo_client.get("/plants").get_data(as_text=True)
+
+
+def test_a_foreign_host_name_is_not_answered(demo_client):
+    assert demo_client.get("/plants", headers={"Host": "evil.example"}).status_code == 400
+
+
+def test_settings_change_units_dates_and_page(demo_client):
+    chosen = {"locale": "en-US", "unit": "F", "theme": "dark", "alarm_hours": "2"}
+    assert demo_client.post("/settings", data=chosen).status_code == 303
+    html = demo_client.get("/cases/1").get_data(as_text=True)
+    assert "°F" in html
+    assert "June" in html
+    assert 'data-theme="dark"' in html
+    assert 'data-shortcuts="off"' in html
+    assert demo_client.post("/settings", data={**chosen, "unit": "K"}).status_code == 422
+    assert demo_client.post("/theme", data={"theme": "light", "back": "//evil.example/x"}).headers["Location"] == "/x"
+
+
+def test_on_the_home_network_the_passcode_is_asked_for_and_wrong_tries_are_slowed(lan_client):
+    household = lan_client.application.extensions["household"]
+    with household.store.writing() as session:
+        access.set_passcode(session, "4821 7730")
+    phone = {"REMOTE_ADDR": "10.9.8.20", "HTTP_HOST": "10.9.8.7:8000"}
+    assert lan_client.get("/plants", environ_overrides={"REMOTE_ADDR": "127.0.0.1"}).status_code == 200
+    asked = lan_client.get("/cases/1", environ_overrides=phone)
+    assert asked.status_code == 303
+    assert "/enter?next=/cases/1" in asked.headers["Location"]
+    for _ in range(4):
+        assert lan_client.post("/enter", data={"passcode": "0000"}, environ_overrides=phone).status_code == 422
+    good = lan_client.post("/enter", data={"passcode": "48217730", "next": "//evil.example"}, environ_overrides=phone)
+    assert (good.status_code, good.headers["Location"]) == (303, "/")
+    assert lan_client.get("/cases/1", environ_overrides=phone).status_code == 200
+    assert "<svg" in lan_client.get("/phone", environ_overrides=phone).get_data(as_text=True)
+    assert lan_client.post("/settings/passcode", data={"passcode": "newone1"}, environ_overrides=phone).status_code == 422
+    lan_client.post("/leave", environ_overrides=phone)
+    statuses = [lan_client.post("/enter", data={"passcode": "0000"}, environ_overrides=phone).status_code for _ in range(6)]
+    assert statuses == [422] * 5 + [429]
+
+
+def test_every_class_used_in_pages_and_charts_is_in_the_style_sheet():
+    css = (WEB / "static" / "app.css").read_text("utf-8")
+    known = set(re.findall(r"\.((?:\\.|[\w-])+)", css))
+    known = {re.sub(r"\\(.)", r"\1", name) for name in known}
+    used = set()
+    for path in WEB.rglob("*.html"):
+        for found in re.findall(r'class="([^"]*)"', re.sub(r"\{\{.*?\}\}|\{%.*?%\}", " ", path.read_text("utf-8"))):
+            used |= set(found.split())
+    hooks = {"gone", "keep", "f", "bead"}
+    assert {c for c in used - known - hooks if not c.startswith("basis")} == set()
+
+
+def test_templates_use_nothing_that_the_policy_or_htmx_would_evaluate():
+    for path in (WEB / "templates").rglob("*.html"):
+        text = path.read_text("utf-8")
+        assert not re.search(r"hx-on|hx-trigger=\"[^\"]*\[|hx-vals=.js:|\|\s*safe\b", text), path.name
+        assert len([line for line in text.splitlines() if line.strip()]) <= 150
