@@ -40,6 +40,7 @@ def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage
     why = Reason(kind, stage, event, WHEN, WHEN, 21.4, WHEN)
     text = words.reason(catalogue.pests[pest], why, GB, 2)
     assert "about 21 °C" in text
+    assert words.brief(catalogue.pests[pest], why, GB, 2).endswith(".")
     assert text.endswith(".")
     assert "None" not in text
     if kind in ("repeat", "short"):

@@ -186,10 +186,6 @@ def _thorns(c: _Chart) -> str:
         y = row.base - max(row.tallest, LEAST) - 1
         left = x + 9 + width(words) > WIDTH
         out.append(bands.thorn((x, y)) + text((x - 9 if left else x + 9, y - 2), words, "breed halo", "end" if left else ""))
-    following = next((s for s in c.data.strokes if s.state == "next" and s.breeds and s.breeds < c.data.last), None)
-    if following and following.breeds:
-        x = c.x(days_since(c.data, following.breeds))
-        out.append(line((x, c.rows[-1].base), (x, c.windows + 4), "breed-tie"))
     return "".join(out)
 
 

@@ -12,20 +12,20 @@ from brood.core.temperature import EXPECTED, FILLED, MEASURED, HourlySeries
 from brood.services.places import PlaceResult
 from brood.services.speech import UNITS, Speech
 
-STEP = {"C": 5, "F": 10}
+STEPS = {"C": (5.0, 10.0, 20.0), "F": (10.0, 20.0, 40.0)}
 SHOWN_SPREAD = 0.5
 """Share of an hour's spread that widens the hatch to either side."""
 
 
 def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[datetime], float], tall: Point, wide: Point) -> str:
     """Grid, scale, line and hatch of a stretch of hours; `tall` is (top, foot), `wide` (left, right) in px."""
-    low, high = _bounds(series, speech)
+    low, high, step = _bounds(series, speech)
     top, foot = tall
 
     def y(celsius: float) -> float:
         return foot - (speech.degrees(celsius) - low) / (high - low) * (foot - top)
 
-    out = [_scale(low, high, speech, tall, wide)]
+    out = [_scale(low, high, step, speech, tall, wide)]
     moments = [series.start + timedelta(hours=h) for h in range(len(series))]
     past = [h for h, m in enumerate(moments) if m <= now and series.origin[h] != EXPECTED]
     for run in _runs(past):
@@ -35,26 +35,23 @@ def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[dat
     return "".join(out)
 
 
-def _bounds(series: HourlySeries, speech: Speech) -> tuple[float, float]:
-    step = STEP[speech.unit]
+def _bounds(series: HourlySeries, speech: Speech) -> tuple[float, float, float]:
+    """Lowest and highest degree of the scale, and its step, in the keeper's unit."""
     widen = np.where(series.origin == MEASURED, 0.0, SHOWN_SPREAD * series.spread_c)
-    low = np.floor(speech.degrees(float((series.celsius - widen).min())) / step) * step
-    high = np.ceil(speech.degrees(float((series.celsius + widen).max())) / step) * step
-    return float(low), float(max(high, low + 2 * step))
+    low = speech.degrees(float((series.celsius - widen).min()))
+    high = speech.degrees(float((series.celsius + widen).max()))
+    step = next(s for s in STEPS[speech.unit] if high - low <= 3 * s or s == STEPS[speech.unit][-1])
+    return float(np.floor(low / step) * step), float(np.ceil(high / step) * step), step
 
 
-def _scale(low: float, high: float, speech: Speech, tall: Point, wide: Point) -> str:
-    step = STEP[speech.unit]
-    count = round((high - low) / step)
+def _scale(low: float, high: float, step: float, speech: Speech, tall: Point, wide: Point) -> str:
+    """A dotted line and a number at every step, the unit at the top."""
+    count = max(1, round((high - low) / step))
     out = ""
     for n in range(count + 1):
-        if count > 3 and n % 2 and n != count:
-            continue
         y = tall[1] - n / count * (tall[1] - tall[0])
         out += line((wide[0], y), (wide[1], y), "hair" if n == 0 else "dots")
-        unit = f" {UNITS[speech.unit]}" if n >= count - (count > 3 and count % 2) else ""
-        if n == count or count <= 3 or n < count - 1:
-            out += text((wide[0] - 7, y + 4), f"{low + n * step:.0f}{unit if n == count else ''}", "tick-note", "end")
+        out += text((wide[0] - 7, y + 4), f"{low + n * step:.0f}{f' {UNITS[speech.unit]}' if n == count else ''}", "tick-note", "end")
     return out
 
 
@@ -92,7 +89,7 @@ def draw(result: PlaceResult, speech: Speech) -> str:
     if series is None:
         return ""
     start, span = series.start, max((series.end - series.start) / timedelta(days=1), 1.0)
-    low, high = _bounds(series, speech)
+    low, high, step = _bounds(series, speech)
 
     def x(moment: datetime) -> float:
         return LEFT + (moment - start) / timedelta(days=1) / span * (PLACE_WIDTH - LEFT - 8)
@@ -100,7 +97,7 @@ def draw(result: PlaceResult, speech: Speech) -> str:
     def y(celsius: float) -> float:
         return FOOT - (speech.degrees(celsius) - low) / (high - low) * (FOOT - TOP)
 
-    out = [_scale(low, high, speech, (TOP, FOOT), (LEFT, PLACE_WIDTH - 8))]
+    out = [_scale(low, high, step, speech, (TOP, FOOT), (LEFT, PLACE_WIDTH - 8))]
     for d in range(int(span) + 1):
         day = start.replace(hour=0) + timedelta(days=d)
         if day.weekday() == 0 and x(day) >= LEFT:

@@ -131,7 +131,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         evenings = _evenings(row, catalogue, {}, today)
         return CaseResult(row, record, chosen, gaps, "There is no plan yet.", str(error), None, evenings, None, None, None, None, str(error), today)
     by_slot = _by_slot(row, plan)
-    whys = {slot.id: words.reason(case.pest, a.reason, speech, a.short_by_days) for slot, a in by_slot}
+    whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)
     following = next((e for e in evenings if e.is_next), None)
     headline, why = _headline(row, plan, following, by_slot, catalogue, case, today, speech)
@@ -150,6 +150,15 @@ def _kills(case: core.Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
     """Share that each act removes of each stage, by the stage's name."""
     stages = [*((s.id, s.name) for s in case.pest.development), (core.ADULT, "adult")]
     return tuple((name, tuple(act.kill.get(stage, 0.0) for act in case.acts)) for stage, name in stages)
+
+
+def _whys(pest: core.Pest, by_slot: list[tuple[Application, core.Application]], speech: Speech) -> dict[int, str]:
+    """The reason of every planned evening, brief where it is of the same kind as the one before."""
+    out, before = {}, ""
+    for slot, a in by_slot:
+        say = words.brief if a.reason.kind == before else words.reason
+        out[slot.id], before = say(pest, a.reason, speech, a.short_by_days), a.reason.kind
+    return out
 
 
 def _by_slot(row: PestCase, plan: core.Plan) -> list[tuple[Application, core.Application]]:

@@ -60,6 +60,14 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
     return f"{_leaving(stage)} after {since}, and {quickest}. This evening meets them before that."
 
 
+def brief(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> str:
+    """The same in few words, for a date that follows another of its kind."""
+    if why.since is None or why.breeds is None:
+        return reason(pest, why, speech, short_by_days)
+    late = f", {days(short_by_days)} before this evening" if short_by_days else ""
+    return f"Again: what comes out after {speech.day(why.since)} could lay from {speech.day(why.breeds)}{late}."
+
+
 def evening_verb(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
     """What to do on an evening: "Wipe and spray"."""
     verbs = list(dict.fromkeys(treatments[a].short_verb for a in acts if a in treatments))
