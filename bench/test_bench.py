@@ -1,0 +1,58 @@
+"""How long the computation and the pages take. Run with `make bench`; nothing here can fail a test run."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time, timedelta
+from pathlib import Path
+
+import pytest
+
+from brood.catalogue.loader import shipped
+from brood.core.planner import first_planner
+from brood.core.projection import project
+from brood.core.temperature import daily
+from brood.core.timeline import stage_times
+from brood.core.types import Case, Found
+from brood.services import demo
+from brood.services.logger import LoggerPlan, csv_text
+from brood.settings import Settings
+from brood.web.app import create_app
+
+DAY = date(2026, 6, 1)
+PESTS = sorted(shipped().pests)
+
+
+def case(pest: str) -> Case:
+    catalogue = shipped()
+    found = (Found(DAY, "egg", 60.0), Found(DAY, catalogue.pests[pest].stages[1].id, 30.0), Found(DAY, "adult", 12.0))
+    acts = tuple(catalogue.act(a, pest) for a in ("wiping", "insecticidal-soap"))
+    return Case(catalogue.pest(pest), DAY, found, daily(DAY - timedelta(days=2), [15] * 220, [27] * 220, spread_c=1.5), acts)
+
+
+@pytest.mark.parametrize("pest", PESTS)
+def test_plan(benchmark, pest):
+    benchmark(first_planner, case(pest))
+
+
+@pytest.mark.parametrize("pest", PESTS)
+def test_project_45_days(benchmark, pest):
+    one = case(pest)
+    benchmark(project, one, [(DAY + timedelta(days=d), one.acts) for d in range(0, 30, 4)], DAY + timedelta(days=45))
+
+
+def test_stage_times(benchmark):
+    benchmark(stage_times, shipped().pests[PESTS[0]], 21.0)
+
+
+@pytest.mark.parametrize("page", ["/plants", "/places/1", "/cases/1", "/cases/3"])
+def test_page(benchmark, tmp_path: Path, page: str):
+    demo.seed(tmp_path / "household.sqlite", now=datetime.combine(DAY, time(18)))
+    client = create_app(Settings(data=tmp_path), lambda: datetime.combine(DAY, time(18))).test_client()
+    assert client.get(page).status_code == 200
+    benchmark(client.get, page)
+
+
+def test_read_a_years_file(benchmark):
+    from brood.core.logger_csv import parse
+
+    benchmark.pedantic(parse, (csv_text(LoggerPlan(datetime(2026, 1, 1), days=365)).encode(),), rounds=3)

@@ -1,0 +1,63 @@
+"""Takes the pictures in docs/screenshots from the demo household, laid out around an early evening in June."""
+
+from __future__ import annotations
+
+import logging
+import shutil
+import tempfile
+import threading
+from datetime import datetime
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+from werkzeug.serving import make_server
+
+from brood.services import demo
+from brood.settings import Settings
+from brood.web.app import create_app
+
+NOW = datetime(2026, 6, 9, 18, 40)
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
+WIDE, TALL = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+SHOTS = (
+    ("case", "/cases/1", WIDE, "light"),
+    ("case-evening", "/cases/3", WIDE, "dark"),
+    ("case-phone", "/cases/1", TALL, "light"),
+    ("plants", "/plants", WIDE, "light"),
+    ("plants-phone", "/plants", TALL, "dark"),
+    ("place", "/places/1", WIDE, "light"),
+    ("places", "/places", WIDE, "light"),
+    ("open-a-case", "/plants/2/case?pest=tetranychus-urticae", WIDE, "light"),
+    ("which-pest", "/plants/2/case", WIDE, "light"),
+    ("settings", "/settings", WIDE, "light"),
+    ("sources", "/sources", WIDE, "light"),
+)
+
+
+def main() -> None:
+    """Serve the demo household in this process and picture each view."""
+    logging.getLogger("werkzeug").setLevel(logging.WARNING)
+    folder = Path(tempfile.mkdtemp())
+    demo.seed(folder / "household.sqlite", now=NOW)
+    server = make_server("127.0.0.1", 0, create_app(Settings(data=folder, demo=True), lambda: NOW), threaded=True)
+    thread = threading.Thread(target=server.serve_forever, daemon=True)
+    thread.start()
+    OUT.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        for name, path, size, theme in SHOTS:
+            page = browser.new_context(viewport=size, color_scheme=theme).new_page()
+            page.clock.install(time=NOW)
+            page.goto(f"http://127.0.0.1:{server.server_port}{path}")
+            page.wait_for_load_state("networkidle")
+            page.evaluate("document.fonts.ready")
+            page.screenshot(path=OUT / f"{name}.png")
+            page.context.close()
+        browser.close()
+    server.shutdown()
+    shutil.rmtree(folder)
+
+
+if __name__ == "__main__":
+    main()
