@@ -43,11 +43,11 @@ class Keeper:
         with self.store.reading() as session:
             return [(a.id, a.number, a.status, a.target_on, a.latest_on, a.sequence, a.uid) for a in queries.case(session, self.case).applications]
 
-    def marks(self, number, outcome="done", on=None, store=None):
+    def marks(self, number, outcome="done", on=None, acts=()):
         slot = next(s[0] for s in self.slots() if s[1] == number)
         day = None if outcome == "skipped" else on or self.now.date()
         with self.store.writing() as session:
-            cases.mark(session, self.catalogue, slot, outcome, day, "", now=self.now, speech=SPEECH)
+            cases.mark(session, self.catalogue, slot, cases.MarkCommand(outcome, day, "", acts), now=self.now, speech=SPEECH)
         return slot
 
     def sees(self):
@@ -95,6 +95,15 @@ def test_late_but_inside_the_window_costs_no_eggs(keeper):
     row = keeper.sees().evenings[1]
     assert row.slot.status == "done"
     assert "still before anything new could breed" in row.record.cost
+
+
+def test_only_the_acts_that_were_done_count(keeper):
+    keeper.opens()
+    keeper.marks(1, acts=("wiping", "nothing-of-the-kind"))
+    page = keeper.sees()
+    assert page.evenings[0].record.treatments == ["wiping"]
+    assert page.evenings[0].names == "wiping"
+    assert page.case.done[0].acts == ("wiping",)
 
 
 def test_a_skipped_evening_is_planned_again_from_what_was_done(keeper):

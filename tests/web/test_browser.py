@@ -124,7 +124,7 @@ def test_a_slip_is_told_on_the_page_and_a_bad_day_keeps_what_was_typed(browser, 
     page = visit(browser, site, viewport=SIZES["laptop"])
     set_up_household(page)
     open_case(page)
-    page.get_by_text("Another day").first.click()
+    page.get_by_text("Another day, or only part of it").first.click()
     page.get_by_label("Done on", exact=True).first.fill("2020-01-01")
     page.get_by_role("button", name="Record").click()
     expect(page.get_by_role("alert")).to_contain_text("earliest that is of use")

@@ -13,6 +13,7 @@ from brood.services.places import PlaceResult
 from brood.services.speech import UNITS, Speech
 
 STEPS = {"C": (5.0, 10.0, 20.0), "F": (10.0, 20.0, 40.0)}
+MOST_STEPS = 3
 SHOWN_SPREAD = 0.5
 """Share of an hour's spread that widens the hatch to either side."""
 
@@ -40,8 +41,11 @@ def _bounds(series: HourlySeries, speech: Speech) -> tuple[float, float, float]:
     widen = np.where(series.origin == MEASURED, 0.0, SHOWN_SPREAD * series.spread_c)
     low = speech.degrees(float((series.celsius - widen).min()))
     high = speech.degrees(float((series.celsius + widen).max()))
-    step = next(s for s in STEPS[speech.unit] if high - low <= 3 * s or s == STEPS[speech.unit][-1])
-    return float(np.floor(low / step) * step), float(np.ceil(high / step) * step), step
+    for step in STEPS[speech.unit]:
+        first, last = float(np.floor(low / step) * step), float(np.ceil(high / step) * step)
+        if last - first <= MOST_STEPS * step:
+            break
+    return first, last, step
 
 
 def _scale(low: float, high: float, step: float, speech: Speech, tall: Point, wide: Point) -> str:

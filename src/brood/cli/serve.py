@@ -117,7 +117,7 @@ def _run(settings: Settings) -> None:
     app = create_app(settings)
     host = "0.0.0.0" if settings.lan else "127.0.0.1"
     try:
-        waitress.serve(app, host=host, port=settings.port, threads=6, ident="", max_request_body_size=settings.upload_mb * 1_000_000 + 1_000_000)
+        waitress.serve(app, host=host, port=settings.port, threads=6, ident="")
     except OSError as error:
         click.echo(f"brood: port {settings.port} cannot be used ({error.strerror}). Try --port {settings.port + 1}.", err=True)
         sys.exit(1)

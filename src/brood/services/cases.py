@@ -54,6 +54,16 @@ class OpenCommand:
 
 
 @dataclass(frozen=True)
+class MarkCommand:
+    """What is said of an evening: done on a day, or skipped; the acts that were done (all that were planned when empty)."""
+
+    outcome: str
+    done_on: date | None
+    note: str = ""
+    acts: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Evening:
     """One row of the table of dates."""
 
@@ -201,7 +211,7 @@ def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot
     headline = words.next_step(application, today, bool(case.done), speech, catalogue.treatments)
     why = words.reason(case.pest, application.reason, speech, application.short_by_days)
     if following.overdue and following.slot.missed_on:
-        why = f"{speech.day(following.slot.missed_on)} is not marked. If you did it then, say so with “Another day”. " + why
+        why = f"{speech.day(following.slot.missed_on)} is not marked. If you did it then, say so under “Another day”. " + why
     return headline, why
 
 
@@ -239,29 +249,30 @@ def _finding(command: FindCommand, now: datetime) -> Finding:
     )
 
 
-def mark(session: Session, catalogue: Catalogue, application_id: int, outcome: str, done_on: date | None, note: str,
-         *, now: datetime, speech: Speech) -> int:  # fmt: skip
+def mark(session: Session, catalogue: Catalogue, application_id: int, said: MarkCommand, *, now: datetime, speech: Speech) -> int:
     """Record an evening as done on a day, or skipped, plan again, and keep what the slip has cost; the case's id."""
     row, slot = cases.case_of_application(session, application_id)
     today = now.date()
     if slot.status not in ("planned", "done", "late", "skipped"):
         raise NotFound("This evening is no longer in the plan.")
-    if done_on is not None:
-        _check_day(row, slot, done_on, today)
+    if said.done_on is not None:
+        _check_day(row, slot, said.done_on, today)
     for record in slot.records:
         record.withdrawn_at = record.withdrawn_at or now
     session.flush()
     promised, promised_latest = slot.missed_on or slot.target_on, slot.missed_latest_on or slot.latest_on
-    acts = list(slot.treatments) or [a.treatment_id for a in row.acts]
-    as_promised = _as_promised(planning.model(session, catalogue, row, today), promised, tuple(acts))
-    slot.records.append(ApplicationRecord(outcome=outcome, done_on=done_on, treatments=acts, note=note, recorded_at=now, cost=""))
-    late = done_on is not None and done_on > promised_latest
-    slot.status = "skipped" if outcome == "skipped" else "late" if late else "done"
+    chosen = [a.treatment_id for a in row.acts]
+    planned = list(slot.treatments) or chosen
+    acts = [a for a in chosen if a in said.acts] or planned
+    as_promised = _as_promised(planning.model(session, catalogue, row, today), promised, tuple(planned))
+    slot.records.append(ApplicationRecord(outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost=""))
+    late = said.done_on is not None and said.done_on > promised_latest
+    slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"
     slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = promised, max(promised, promised_latest), slot.sequence + 1, now
     session.flush()
     plan = planning.replan(session, catalogue, row, today, now, speech)
     change = words.course_change(as_promised[0], _course(row)[0], as_promised[1], _course(row)[1], speech)
-    slot.records[-1].cost = _cost(catalogue.pest(row.pest_id), plan, slot, done_on, change, speech)
+    slot.records[-1].cost = _cost(catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech)
     return row.id
 
 

@@ -100,7 +100,7 @@ def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, m
         day = moment.date() - timedelta(days=ago)
         with store.writing() as session:
             slot = _next(session, case_id)
-            cases.mark(session, catalogue, slot, "done", day, "", now=datetime.combine(day, time(20)), speech=SPEECH)
+            cases.mark(session, catalogue, slot, cases.MarkCommand("done", day), now=datetime.combine(day, time(20)), speech=SPEECH)
 
 
 def _next(session: Session, case_id: int) -> int:

@@ -28,6 +28,10 @@ KINDS = {
 }
 
 
+EATEN = ("woody-citrus", "seedling-herb", "fruiting-vegetable", "cabbage-family")
+"""Kinds with parts that are eaten: no home mix is offered for them."""
+
+
 @dataclass(frozen=True)
 class PlantCommand:
     """What a plant's form says; `since` is when it came to stand there."""

@@ -33,7 +33,7 @@ def register(app: Flask) -> None:
 
 def show(message: str, status: int) -> Response:
     """An error page with one sentence."""
-    return render.page("error.html", status, message=message)
+    return render.page("error.html", status, part="_error.html", message=message)
 
 
 def _http(error: HTTPException) -> Response:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 from brood.catalogue.schema import TreatmentRecord
-from brood.services.cases import ActCommand, FindCommand, OpenCommand
+from brood.services.cases import ActCommand, FindCommand, MarkCommand, OpenCommand
 from brood.web.forms.reader import Reader
 
 ROUGH = {"few": "a few", "dozens": "dozens", "hundreds": "hundreds"}
@@ -61,8 +61,11 @@ def find(reader: Reader, stages: Sequence[tuple[str, str]]) -> FindCommand:
     return found
 
 
-def done_on(reader: Reader) -> date:
-    """The day on which an evening was done; raises FieldErrors."""
+def mark(reader: Reader, treatments: Mapping[str, TreatmentRecord]) -> MarkCommand:
+    """What is said of an evening; done today when no day is given. Raises FieldErrors."""
+    if reader.raw("outcome") == "skipped":
+        return MarkCommand("skipped", None)
     day = reader.day("done_on", "The day it was done", back=180) if reader.raw("done_on") else reader.today
+    note = reader.text("note", "The note", longest=400, needed=False)
     reader.done()
-    return day
+    return MarkCommand("done", day, note, tuple(key for key in treatments if reader.raw(f"did-{key}")))

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors, InputError
 from brood.services import calendar, cases, develop, planning
+from brood.services.plants import EATEN
 from brood.store.queries import cases as queries
 from brood.web import render
 from brood.web.context import household, now, prefs, speech, today
@@ -33,7 +32,7 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
         record = catalogue.records[pest_id]
         return render.page(
             "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
-            treatments=catalogue.treatments.values(), default_acts=cases.DEFAULT_ACTS, values=values, wrong=wrong,
+            treatments=catalogue.treatments.values(), default_acts=cases.DEFAULT_ACTS, values=values, wrong=wrong, eaten=plant.kind in EATEN,
         )  # fmt: skip
 
 
@@ -82,14 +81,12 @@ def _after(case_id: int) -> Response:
 @bp.post("/evenings/<int:application_id>")
 def mark(application_id: int) -> Response:
     """Record an evening as done today, done on another day, or skipped."""
-    outcome = "skipped" if request.form.get("outcome") == "skipped" else "done"
     with household().store.reading() as session:
         row, _ = queries.case_of_application(session, application_id)
     try:
-        day: date | None = form.done_on(_reader()) if outcome == "done" else None
-        note = request.form.get("note", "").strip()[:400]
+        said = form.mark(_reader(), household().catalogue.treatments)
         with household().store.writing() as session:
-            cases.mark(session, household().catalogue, application_id, outcome, day, note, now=now(), speech=speech())
+            cases.mark(session, household().catalogue, application_id, said, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()})
     return _after(row.id)
