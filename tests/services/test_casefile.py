@@ -76,7 +76,10 @@ def test_the_keepers_own_kill_and_label_are_used(catalogue):
         (("temperature",), "warm", "temperature"), (("treatments",), [{"id": "tobacco"}], "treatments"), (("treatments",), [3], "treatments.0"),
         (("treatments", 0, "min_gap_days"), 1.5, "treatments.0.min_gap_days"), (("reach",), 0, "reach"), (("schema",), 2, "schema"),
         (("limits",), {"weekdays": ["funday"]}, "limits.weekdays"), (("limits",), {"away": [["2026-06-01"]]}, "limits.away.0"),
-        (("done",), {"date": 1}, "done"), (("limits",), [1], "limits"), (("horizon_days",), 3, "horizon_days"),
+        (("done",), {"date": 1}, "done"), (("done",), [3], "done.0"),
+        (("done",), [{"date": "2026-06-02", "treatments": 0.5}], "done.0.treatments"), (("temperature_sd",), "x", "temperature_sd"),
+        (("limits",), {"away": True}, "limits.away"), (("infer_hidden",), 3, "infer_hidden"),
+        (("limits",), [1], "limits"), (("horizon_days",), 3, "horizon_days"),
     ],
 )  # fmt: skip
 def test_a_bad_case_names_the_field(catalogue, path, value, field):

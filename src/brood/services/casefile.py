@@ -58,6 +58,12 @@ def _given(data: Json, key: str, kind: type | tuple[type, ...], where: str = "")
     return value
 
 
+def _maybe(data: Json, key: str, kind: type[T], default: T, where: str = "") -> T:
+    """An optional value of the right form; null counts as left out."""
+    value: T = default if data.get(key) is None else _given(data, key, kind, where)
+    return value
+
+
 def _short(value: object) -> str:
     return str(value)[:60]
 
@@ -94,25 +100,24 @@ def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
         raise InputError("This case has another schema than 1.", field="schema", value=_short(data["schema"]), allowed="1")
     pest = catalogue.pest(str(_given(data, "pest", str)))
     start = _day(_given(data, "start", str), "start")
-    limits_data = data.get("limits") or {}
-    if not isinstance(limits_data, dict):
-        raise InputError("'limits' must be an object.", field="limits", value=_short(limits_data), allowed="an object")
+    limits_data = _maybe(data, "limits", dict, {})
     limits, warnings = _limits(limits_data)
     warnings += [text for key, text in NOT_YET.items() if data.get(key) or limits_data.get(key)]
     raw = _found(_given(data, "found", list), pest)
     horizon = _whole(data["horizon_days"], "horizon_days", 7, 730) if data.get("horizon_days") is not None else None
     first = min([start, *(f.on for f in raw)])
-    series = _temperature(_given(data, "temperature", dict), data.get("temperature_sd") or {}, first,
+    series = _temperature(_given(data, "temperature", dict), _maybe(data, "temperature_sd", dict, {}), first,
                           start + timedelta(days=2 * (horizon or DEFAULT_HORIZON_DAYS) + 30))  # fmt: skip
     celsius = float(series.celsius[: 24 * 7].mean())
     found = tuple(piece for group in raw for piece in spread_group(pest, group, celsius))
     case = Case(
-        pest=pest, start=start, found=infer_hidden(pest, found, series) if data.get("infer_hidden", True) else found, series=series,
+        pest=pest, start=start, found=infer_hidden(pest, found, series) if _maybe(data, "infer_hidden", bool, True) else found, series=series,
         acts=tuple(_act(item, n, pest, catalogue) for n, item in enumerate(_given(data, "treatments", list))),
-        reach=_number(data.get("reach", 0.9), "reach", 0.01, 1), limits=limits, horizon_days=horizon, test_patch=bool(data.get("test_patch", False)),
+        reach=_number(data.get("reach", 0.9), "reach", 0.01, 1), limits=limits, horizon_days=horizon, 
+        test_patch=_maybe(data, "test_patch", bool, False),
         done=(),
     )  # fmt: skip
-    return replace(case, done=_done(data.get("done") or [], case.acts)), warnings
+    return replace(case, done=_done(_maybe(data, "done", list, []), case.acts)), warnings
 
 
 def _found(items: list[Any], pest: Pest) -> list[Found]:
@@ -164,7 +169,7 @@ def _limits(data: Json) -> tuple[Limits, list[str]]:
             "'limits.weekdays' must list days such as mon, tue.", field="limits.weekdays", value=_short(names), allowed=", ".join(WEEKDAYS)
         )
     away = []
-    for n, pair in enumerate(data.get("away") or []):
+    for n, pair in enumerate(_maybe(data, "away", list, [], "limits")):
         if not isinstance(pair, list) or len(pair) != 2:
             raise InputError(f"'limits.away.{n}' must be two dates.", field=f"limits.away.{n}", value=_short(pair), allowed="[from, to]")
         away.append((_day(pair[0], f"limits.away.{n}"), _day(pair[1], f"limits.away.{n}")))
@@ -178,13 +183,14 @@ def _limits(data: Json) -> tuple[Limits, list[str]]:
     return limits, ["The limits of this case replace the treatments' own: check them against the label."] if overridden else []
 
 
-def _done(items: object, acts: tuple[Act, ...]) -> tuple[Done, ...]:
-    if not isinstance(items, list) or not all(isinstance(i, dict) for i in items):
-        raise InputError("'done' must be a list of objects.", field="done", value=_short(items), allowed='[{"date": …}]')
-    every = tuple(a.id for a in acts)
-    done = [
-        Done(_day(_given(i, "date", str, f"done.{n}"), f"done.{n}.date"), tuple(map(str, i.get("treatments") or every))) for n, i in enumerate(items)
-    ]
+def _done(items: list[Any], acts: tuple[Act, ...]) -> tuple[Done, ...]:
+    every, done = [a.id for a in acts], []
+    for n, item in enumerate(items):
+        where = f"done.{n}"
+        if not isinstance(item, dict):
+            raise InputError(f"'{where}' must be an object.", field=where, value=_short(item), allowed='{"date": …}')
+        ids = [str(i) for i in _maybe(item, "treatments", list, every, where)]
+        done.append(Done(_day(_given(item, "date", str, where), f"{where}.date"), tuple(ids)))
     return tuple(sorted(done, key=lambda d: d.on))
 
 

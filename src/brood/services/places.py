@@ -206,17 +206,23 @@ def withdraw_file(session: Session, upload_id: int, *, now: datetime) -> int:
     return upload.place_id
 
 
+def reading(session: Session, reading_id: int) -> Reading:
+    """A reading that stands; raises NotFound."""
+    found = session.get(Reading, reading_id)
+    if found is None or found.withdrawn_at is not None:
+        raise NotFound("There is no such reading any more.")
+    return found
+
+
 def correct_reading(session: Session, reading_id: int, celsius: float | None, *, now: datetime) -> Reading:
     """Correct a reading (°C), or withdraw it with None; the old value is kept. Raises InputError outside −30 to 60 °C."""
-    reading = session.get(Reading, reading_id)
-    if reading is None or reading.withdrawn_at is not None:
-        raise NotFound("There is no such reading any more.")
+    old = reading(session, reading_id)
     if celsius is not None:
-        check_celsius(celsius)
-        session.add(Reading(place_id=reading.place_id, upload_id=reading.upload_id, at=reading.at, fold=reading.fold, celsius=celsius,
-                            corrects_id=reading.id, recorded_at=now))  # fmt: skip
-    reading.withdrawn_at = now
-    return reading
+        fresh = Reading(place_id=old.place_id, upload_id=old.upload_id, at=old.at, fold=old.fold, celsius=check_celsius(celsius))
+        fresh.corrects_id, fresh.recorded_at = old.id, now
+        session.add(fresh)
+    old.withdrawn_at = now
+    return old
 
 
 def listing(session: Session, *, today: date) -> list[tuple[Place, HourlySeries, int]]:

@@ -127,7 +127,9 @@ def correct(reading_id: int) -> Response:
         with household().store.writing() as session:
             reading = places.correct_reading(session, reading_id, form.reading(_reader()), now=now())
     except FieldErrors as error:
-        return _day(int(request.form.get("place", "0") or 0), _day_of(request.form.get("day", "")), {f"celsius-{reading_id}": str(error)}, 422)
+        with household().store.reading() as session:
+            reading = places.reading(session, reading_id)
+        return _day(reading.place_id, reading.at.date(), {f"celsius-{reading_id}": str(error)}, 422)
     return render.go(url_for("places.day", place_id=reading.place_id, day=reading.at.date().isoformat()))
 
 
