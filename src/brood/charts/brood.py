@@ -90,7 +90,7 @@ def _days(c: _Chart) -> str:
         words = c.speech.day(day)
         now = c.x(days_since(c.data, c.data.now))
         clear = not c.x(d) - 34 < now < c.x(d) + width(words, 13) + 34
-        if (monday or d == 0) and c.x(d) > named_to and c.x(d) + width(words, 13) < WIDTH and clear:
+        if (monday or d == 0) and c.x(d) > named_to and c.x(d) + width(words, 15) < WIDTH and clear:
             out.append(text((c.x(d) + 3, DATES - 15), words, "margin"))
             named_to = c.x(d) + 3 + width(words, 13) + 8
     return "".join(out) + line((GUTTER, WARM_TOP - 8), (WIDTH - RIGHT, WARM_TOP - 8), "ink1")
