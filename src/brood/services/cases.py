@@ -315,7 +315,8 @@ def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, done_on: d
     if done_on > slot.latest_on:
         overdue = days((done_on - slot.latest_on).days)
         return f"{speech.day(done_on)} was {overdue} after the last good day. What was laid meanwhile is in the plan. {change}"
-    return f"{speech.day(done_on)} was later than planned, but still before anything new could breed. {change}"
+    late = days((done_on - slot.target_on).days)
+    return f"Nothing new escaped: {speech.day(done_on)} was {late} later than planned, but still before anything new could breed. {change}"
 
 
 def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech) -> int:
