@@ -10,7 +10,7 @@ SOURCES = ("set-points", "logger")
 
 def read(reader: Reader) -> PlaceCommand:
     """A place as typed; raises FieldErrors."""
-    name = reader.text("name", "The place's name")
+    name = reader.name("name", "The place's name")
     note = reader.text("note", "The note", longest=400, needed=False)
     source = reader.choice("source", SOURCES, "where the temperature comes from") if reader.raw("source") else "set-points"
     warmth = Warmth(reader.celsius("day", "The temperature by day"), reader.celsius("night", "The temperature at night"),

@@ -10,7 +10,7 @@ from brood.web.forms.reader import Reader
 
 def read(reader: Reader, place_ids: Collection[int]) -> PlantCommand:
     """A plant as typed; raises FieldErrors."""
-    name = reader.text("name", "The plant's name")
+    name = reader.name("name", "The plant's name")
     kind = reader.choice("kind", KINDS, "a kind of plant")
     note = reader.text("note", "The note", longest=400, needed=False)
     place = reader.key("place", "the place where it stands")

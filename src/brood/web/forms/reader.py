@@ -42,6 +42,13 @@ class Reader:
             self.fault(name, f"{what} has {len(value)} characters; {longest} is the most.")
         return value
 
+    def name(self, name: str, what: str) -> str:
+        """What something is called: one line, without the signs that pages and calendars are written with."""
+        value = self.text(name, what)
+        if set(value) & set("<>\n"):
+            self.fault(name, f"{what} cannot hold < or >. Leave those signs out.")
+        return value
+
     def choice(self, name: str, allowed: Collection[str], what: str) -> str:
         """One of several."""
         value = self.raw(name)
