@@ -21,7 +21,8 @@ def reference() -> str:
     """The whole page."""
     parts = [HEAD]
     for name, command in sorted(main.commands.items()):
-        context = click.Context(command, info_name=f"brood {name}")
+        parent = click.Context(main, info_name="brood", **main.context_settings)
+        context = click.Context(command, parent=parent, info_name=name)
         help_text = inspect.cleandoc(command.get_help(context))
         parts.append(f"\n## brood {name}\n\n```\n{help_text}\n```\n")
     return "".join(parts)

@@ -10,7 +10,8 @@ from pathlib import Path
 import pytest
 from flask.testing import FlaskClient
 
-from brood.catalogue.loader import Catalogue, shipped
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.loader import shipped
 from brood.core.temperature import constant
 from brood.core.types import Case, Found
 from brood.services import demo

@@ -7,7 +7,9 @@ import pytest
 from conftest import MITE, THRIPS, WHITEFLY
 
 from brood.catalogue.loader import load
+from brood.catalogue.own import figures, unknown, with_own
 from brood.errors import CatalogueError, InputError
+from brood.services.guide import citations
 
 
 @pytest.fixture
@@ -17,21 +19,65 @@ def copy(tmp_path):
     return tmp_path / "data"
 
 
-def test_what_ships_has_three_pests_and_four_treatments_with_sources(catalogue):
-    assert set(catalogue.pests) == {MITE, THRIPS, WHITEFLY}
-    assert set(catalogue.treatments) == {"insecticidal-soap", "paraffinic-oil", "wiping", "shower"}
-    cited = {row.source for record in catalogue.records.values() for stage in record.stage for row in stage.development}
-    assert cited <= set(catalogue.sources)
-    assert not any(catalogue.sources[s].kind == "published" and "representative" in s for s in cited)
+MITES = "egg larva protonymph deutonymph"
+THRIPS_STAGES = "egg larva-1 larva-2 propupa pupa"
+APHIDS = "nymph-1 nymph-2 nymph-3 nymph-4"
+WITH_EGG, LIVE = "egg nymph-1 nymph-2 nymph-3", "nymph-1 nymph-2 nymph-3"
+CATERPILLAR = "egg larva-1 larva-2 larva-3 larva-4 larva-5 pupa"
+CONTRACT = {
+    MITE: MITES, "brevipalpus": MITES, "polyphagotarsonemus-latus": "egg larva quiescent", THRIPS: THRIPS_STAGES, "thrips-tabaci": THRIPS_STAGES,
+    "heliothrips-haemorrhoidalis": THRIPS_STAGES, "echinothrips-americanus": THRIPS_STAGES, "bradysia": "egg larva-1 larva-2 larva-3 larva-4 pupa",
+    WHITEFLY: "egg nymph-1 nymph-2 nymph-3 nymph-4 pupa", "bemisia-tabaci": "egg nymph-1 nymph-2 nymph-3 nymph-4",
+    "myzus-persicae": APHIDS, "aphis-gossypii": APHIDS, "aphis-nerii": APHIDS, "aulacorthum-solani": APHIDS,
+    "planococcus-citri": WITH_EGG, "pseudococcus-longispinus": LIVE, "rhizoecus": WITH_EGG, "coccus-hesperidum": LIVE, "saissetia-coffeae": WITH_EGG,
+    "armored-scale": "egg nymph-1 nymph-2", "pieris-rapae": CATERPILLAR, "trichoplusia-ni": CATERPILLAR,
+    "plutella-xylostella": "egg larva-1 larva-2 larva-3 larva-4 prepupa pupa",
+}  # fmt: skip
+TREATMENTS = {
+    "insecticidal-soap", "alcohol-swab", "alcohol-spray", "paraffinic-oil", "neem-oil", "azadirachtin", "pyrethrins", "permethrin", "spinosad",
+    "bti-drench", "btk", "steinernema-feltiae", "diatomaceous-earth", "peroxide-drench", "shower", "wiping", "pruning", "topsoil-change", "repotting",
+    "hot-water", "soil-drying", "sticky-cards", "imidacloprid-granules", "dinotefuran-granules",
+}  # fmt: skip
 
 
-def test_stage_ids_are_those_of_the_contract(catalogue):
-    ids = {pest: [s.id for s in catalogue.pests[pest].development] for pest in catalogue.pests}
-    assert ids == {
-        MITE: ["egg", "larva", "protonymph", "deutonymph"],
-        THRIPS: ["egg", "larva-1", "larva-2", "propupa", "pupa"],
-        WHITEFLY: ["egg", "nymph-1", "nymph-2", "nymph-3", "nymph-4", "pupa"],
-    }
+def test_pests_treatments_and_stages_are_those_of_the_contract(catalogue):
+    assert {p: " ".join(s.id for s in pest.development) for p, pest in catalogue.pests.items() if not catalogue.records[p].variant_of} == CONTRACT
+    assert {r.variant_of for r in catalogue.records.values()} == {None, "armored-scale", "aulacorthum-solani"}
+    assert set(catalogue.treatments) == TREATMENTS
+    assert {row.treatment for table in catalogue.kills.values() for row in table.row} == TREATMENTS
+
+
+def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalogue):
+    for record in (*catalogue.records.values(), *catalogue.treatments.values(), *catalogue.kills.values()):
+        cited = list(citations(record))
+        assert cited
+        assert set(cited) <= set(catalogue.sources)
+    used = {s for r in (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values()) for s in citations(r)}
+    assert used == set(catalogue.sources), "a source that nothing cites"
+    assert all((source.kind == "representative") == source.text.startswith(("Representative", "Spread", "Shares", "Usual")) for source in
+               catalogue.sources.values() if source.kind != "derived")  # fmt: skip
+
+
+def test_groups_that_change_timing_say_where_their_stages_are(catalogue):
+    habitat = {p: {s.id: s.habitat for s in r.stage} for p, r in catalogue.records.items()}
+    assert habitat[THRIPS]["egg"] == habitat["heliothrips-haemorrhoidalis"]["egg"] == "in-tissue"
+    assert habitat[THRIPS]["pupa"] == "in-soil"
+    assert habitat["echinothrips-americanus"]["pupa"] == "exposed"
+    assert {habitat[p]["egg"] for p in ("armored-scale", "saissetia-coffeae", "aspidiotus-nerii")} == {"under-cover"}
+    assert habitat["planococcus-citri"]["egg"] == "in-wax"
+    assert set(habitat["rhizoecus"].values()) == {"in-soil"}
+    assert habitat["plutella-xylostella"]["larva-1"] == "in-tissue"
+    for record in catalogue.records.values():
+        assert record.live_birth == ("egg" not in habitat[record.id])
+
+
+def test_every_group_has_drawings_and_none_is_unused(catalogue):
+    wanted = {s.drawing for r in catalogue.records.values() for s in r.stage} | {g.drawing for g in catalogue.groups.values()}
+    wanted |= {r.adult_drawing for r in catalogue.records.values()}
+    there = {p.stem for p in (files("brood.charts") / "drawings").iterdir() if not p.name.startswith("plant-")}
+    assert wanted <= there
+    assert there - wanted <= {"mite-rest"}
+    assert len(there) <= 40
 
 
 @pytest.mark.parametrize(
@@ -40,6 +86,9 @@ def test_stage_ids_are_those_of_the_contract(catalogue):
         ("insecticidal-soap", MITE, "egg", 0.30), ("insecticidal-soap", MITE, "larva", 0.6 * 0.85 + 0.4 * 0.55),
         ("paraffinic-oil", MITE, "adult", 0.85), ("wiping", WHITEFLY, "egg", 0.70), ("insecticidal-soap", WHITEFLY, "nymph-4", 0.65),
         ("insecticidal-soap", THRIPS, "egg", 0.0), ("wiping", THRIPS, "pupa", 0.15 * 0.75), ("shower", THRIPS, "preoviposition", 0.35),
+        ("btk", "plutella-xylostella", "larva-1", 0.5), ("btk", "pieris-rapae", "larva-4", 0.85), ("pruning", MITE, "egg", 0.33),
+        ("bti-drench", "bradysia", "larva-2", 0.85),
+        ("alcohol-swab", "coccus-hesperidum", "nymph-1", 0.05 * 0.98 + 0.95 * 0.95), ("btk", MITE, "egg", 0.0),
     ],
 )  # fmt: skip
 def test_kill_by_stage_is_the_time_weighted_mean_of_its_columns(catalogue, treatment, pest, stage, kill):
@@ -48,28 +97,29 @@ def test_kill_by_stage_is_the_time_weighted_mean_of_its_columns(catalogue, treat
 
 def test_every_fault_is_reported_at_once_with_file_record_and_key(copy):
     mite = copy / "pests" / f"{MITE}.toml"
-    text = mite.read_text("utf-8").replace('grade = "A"', 'grade = "Z"', 1).replace('source = "mite-representative"', 'source = "nobody"', 1)
+    text = mite.read_text("utf-8").replace('days = 14.3, source = "sabelis-1981", grade = "A"', 'days = 14.3, source = "sabelis-1981", grade = "Z"')
+    text = text.replace('source = "mite-representative"', 'source = "nobody"', 1)
     mite.write_text(text.replace("rest_share = 0.4", "rest_share = 4.0", 1), "utf-8")
-    treatments = copy / "treatments.toml"
-    treatments.write_text(treatments.read_text("utf-8").replace("egg = 0.15", "egg = 1.5", 1).replace("soil-pupa = 0.0\n", "", 1), "utf-8")
+    soap = copy / "kill" / "whitefly.toml"
+    soap.write_text(soap.read_text("utf-8").replace("egg = 0.15", "egg = 1.5", 1), "utf-8")
     (copy / "pests" / "broken.toml").write_text("id = [", "utf-8")
     with pytest.raises(CatalogueError) as caught:
         load(copy)
     told = "\n".join(caught.value.faults)
-    for part in ("stage.0.development.1.grade", "stage.1.rest_share", "treatments.toml: 1: kill.whitefly", "broken.toml"):
+    for part in ("stage.0.development.1.grade", "stage.1.rest_share", "whitefly.toml: row.0.kill.egg", "broken.toml"):
         assert part in told
 
 
 def test_a_figure_without_a_source_and_a_column_without_a_figure_are_faults(copy):
     whitefly = copy / "pests" / f"{WHITEFLY}.toml"
     whitefly.write_text(whitefly.read_text("utf-8").replace('source = "whitefly-representative"', 'source = "nobody"', 1), "utf-8")
-    treatments = copy / "treatments.toml"
-    treatments.write_text(treatments.read_text("utf-8").replace("soil-pupa = 0.0\n", "", 1), "utf-8")
+    table = copy / "kill" / "soil-thrips.toml"
+    table.write_text(table.read_text("utf-8").replace("soil-pupa = 0.0, ", "", 1), "utf-8")
     with pytest.raises(CatalogueError) as caught:
         load(copy)
-    assert len(caught.value.faults) == 2
-    assert "no source 'nobody'" in caught.value.faults[0]
-    assert "no figure for soil-pupa" in caught.value.faults[1]
+    told = "\n".join(caught.value.faults)
+    assert "no source 'nobody'" in told
+    assert "no figure, or one too many, for soil-pupa" in told
 
 
 def test_unknown_ids_are_answered_with_those_there_are(catalogue):
@@ -78,3 +128,16 @@ def test_unknown_ids_are_answered_with_those_there_are(catalogue):
     assert MITE in caught.value.allowed
     with pytest.raises(InputError, match="no treatment"):
         catalogue.act("tobacco", MITE)
+
+
+def test_own_figures_replace_constants_and_impossible_or_unknown_ones_are_refused(catalogue):
+    shipped = {f.key: f.value for f in figures(catalogue, MITE)}
+    changed = with_own(catalogue, {MITE: {"stage.egg.k_dd": 70.0, "cv": 0.2, "longevity.25": 9.0, "kill.insecticidal-soap.egg": 0.6}})
+    assert changed.pests[MITE].stages[0].rate.figures["k_dd"] == 70.0 != shipped["stage.egg.k_dd"]
+    assert (changed.pests[MITE].cv, dict(changed.pests[MITE].longevity)[25.0]) == (0.2, 9.0)
+    assert (changed.kill("insecticidal-soap", MITE)["egg"], catalogue.kill("insecticidal-soap", MITE)["egg"]) == (0.6, 0.3)
+    assert changed.pests[THRIPS] is catalogue.pests[THRIPS]
+    assert unknown(catalogue, MITE, ["stage.egg.k_dd", "stage.grub.k_dd"]) == ["stage.grub.k_dd"]
+    for bad in ({"stage.egg.lower_c": 50.0}, {"cv": 3.0}, {"female_share": 2.0}, {"stage.egg.wing": 1.0}, {"age": 1.0}, {"kill.btk.egg": 0.5}):
+        with pytest.raises(InputError):
+            with_own(catalogue, {MITE: bad})

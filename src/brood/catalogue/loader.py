@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 from importlib.resources.abc import Traversable
@@ -12,62 +11,26 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from brood.catalogue.schema import PestRecord, Source, StageRecord, TreatmentRecord
-from brood.core.rate import Point, fit
-from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest, Stage
-from brood.errors import CatalogueError, InputError, ModelError
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import GroupRecord, KillTable, PestRecord, Source, StageRecord, TreatmentRecord
+from brood.core.fitting import LINE_TOLERANCE, Point, fit_line
+from brood.core.rate import RateModel, model_of
+from brood.core.types import Pest, Stage
+from brood.errors import CatalogueError, ModelError
 
-WEIGHT = {"A": 4.0, "B": 1.0, "C": 0.0}
-"""How much a tabulated stage time counts in the fit, by grade: those of grade C (close to the threshold) are only shown."""
+WEIGHT = {"A": 4.0, "B": 1.0, "C": 0.25}
+"""How much a tabulated stage time counts in the fit, by grade; outside the pest's fitted range it is only shown."""
+
+PRE_TOLERANCE = 0.15
+"""The line of a pre-oviposition table, which is rough, is held to describe a row within this share of it."""
 
 Model = TypeVar("Model", bound=BaseModel)
-
-
-@dataclass(frozen=True)
-class Catalogue:
-    """All that ships: pests as the core knows them, their records, treatments and sources, by id."""
-
-    pests: Mapping[str, Pest]
-    records: Mapping[str, PestRecord]
-    treatments: Mapping[str, TreatmentRecord]
-    sources: Mapping[str, Source]
-
-    def pest(self, pest_id: str) -> Pest:
-        """The pest of that id; raises InputError with the ids there are."""
-        if pest_id not in self.pests:
-            known = ", ".join(sorted(self.pests))
-            raise InputError(f"There is no pest '{pest_id[:60]}' in the catalogue.", field="pest", value=pest_id[:60], allowed=known)
-        return self.pests[pest_id]
-
-    def act(self, treatment_id: str, pest_id: str, *, min_gap_days: int | None = None, max_applications: int | None = None,
-            kill: Mapping[str, float] | None = None) -> Act:  # fmt: skip
-        """A treatment as it acts on a pest, with the keeper's own label figures where given; raises InputError."""
-        if treatment_id not in self.treatments:
-            known = ", ".join(sorted(self.treatments))
-            raise InputError(
-                f"There is no treatment '{treatment_id[:60]}' in the catalogue.", field="treatments", value=treatment_id[:60], allowed=known
-            )
-        record = self.treatments[treatment_id]
-        return Act(
-            id=record.id, name=record.name, verb=record.verb, by_hand=record.by_hand,
-            kill=dict(kill) if kill is not None else self.kill(treatment_id, pest_id),
-            min_gap_days=record.min_gap_days if min_gap_days is None else min_gap_days,
-            max_applications=record.max_applications if max_applications is None else max_applications,
-        )  # fmt: skip
-
-    def kill(self, treatment_id: str, pest_id: str) -> dict[str, float]:
-        """Kill by stage id and "adult": the time-weighted mean of the columns that each stage spans."""
-        record = self.records[pest_id]
-        row = self.treatments[treatment_id].kill.get(record.kill_group)
-        table: Mapping[str, float] = (row.__pydantic_extra__ or {}) if row else {}
-        by_stage = {s.id: sum(share * table.get(column, 0.0) for column, share in s.columns.items()) for s in record.stage}
-        return {**by_stage, ADULT: by_stage[PREOVIPOSITION]}
 
 
 def _toml(path: Traversable, faults: list[str]) -> dict[str, Any]:
     try:
         return tomllib.loads(path.read_text("utf-8"))
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError, OSError) as error:
         faults.append(f"{path.name}: {error}")
         return {}
 
@@ -94,17 +57,27 @@ def _cited(record: BaseModel, path: str = "") -> Iterator[tuple[str, str]]:
                 yield from _cited(item, f"{here}.{position}" if isinstance(value, list) else here)
 
 
-def _stage(record: StageRecord, upper_c: float) -> Stage:
-    points = [Point(row.celsius, row.days, WEIGHT[row.grade]) for row in record.development]
-    return Stage(record.id, record.name, record.plural, record.display, record.ends_with, record.habitat, fit(points, upper_c), record.rest_share)
+def points(record: PestRecord, stage: StageRecord) -> list[Point]:
+    """A stage's tabulated times with their weights in the fit; pre-oviposition is fitted over its whole table."""
+    low, high = record.fitted_c if stage is not record.stage[-1] else (-30.0, 60.0)
+    return [Point(row.celsius, row.days, WEIGHT[row.grade] if low <= row.celsius <= high else 0.0) for row in stage.development]
 
 
-def _pest(record: PestRecord) -> Pest:
+def rate_of(record: PestRecord, stage: StageRecord) -> RateModel:
+    """The development model of a stage: its kept constants, or the line through its table. Raises ModelError."""
+    if stage.fitted is not None:
+        return model_of(stage.model or record.model, {**stage.fitted, "stop_c": record.upper_c.value})
+    tolerance = LINE_TOLERANCE if stage is not record.stage[-1] else PRE_TOLERANCE
+    return fit_line(points(record, stage), record.upper_c.value, tolerance)
+
+
+def pest_of(record: PestRecord) -> Pest:
+    """A record as the core knows it. Raises ModelError."""
     return Pest(
-        id=record.id, name=record.name, scientific=record.scientific,
-        stages=tuple(_stage(stage, record.upper_c) for stage in record.stage),
+        id=record.id, name=record.name, scientific=record.scientific, live_birth=record.live_birth,
+        stages=tuple(Stage(s.id, s.name, s.plural, s.display, s.ends_with, s.habitat, rate_of(record, s), s.rest_share) for s in record.stage),
         cv=record.cv.value, female_share=record.female_share.value,
-        fecundity=tuple((row.celsius, row.eggs_per_day) for row in record.fecundity),
+        fecundity=tuple((row.celsius, row.per_day) for row in record.fecundity),
         longevity=tuple((row.celsius, row.days) for row in record.longevity),
     )  # fmt: skip
 
@@ -112,46 +85,75 @@ def _pest(record: PestRecord) -> Pest:
 def load(root: Traversable) -> Catalogue:
     """Read a catalogue folder. Raises CatalogueError that lists every fault with file, record and key."""
     faults: list[str] = []
-    sources = {key: r for key, data in _toml(root / "sources.toml", faults).items()
-               if (r := _record(Source, data, f"sources.toml: {key}", faults))}  # fmt: skip
-    records = {}
-    for path in sorted((root / "pests").iterdir(), key=lambda p: p.name):
-        record = _record(PestRecord, _toml(path, faults), path.name, faults)
-        if record:
-            records[record.id] = record
-            if path.name != f"{record.id}.toml":
-                faults.append(f"{path.name}: id: the file must be named after its id '{record.id}'")
+    sources = _keyed(Source, root / "sources.toml", faults)
+    groups = _keyed(GroupRecord, root / "groups.toml", faults)
+    records = _folder(PestRecord, root / "pests", "id", faults)
+    kills = _folder(KillTable, root / "kill", "group", faults)
     treatments = {}
     for position, data in enumerate(_toml(root / "treatments.toml", faults).get("treatment", [])):
         treatment = _record(TreatmentRecord, data, f"treatments.toml: {position + 1}", faults)
         if treatment:
             treatments[treatment.id] = treatment
-    _cross_check(sources, records, treatments, faults)
+    _check_sources(sources, records, treatments, kills, faults)
+    _check_links(records, groups, treatments, kills, faults)
     pests = {}
     for record in records.values():
         try:
-            pests[record.id] = _pest(record)
+            pests[record.id] = pest_of(record)
         except ModelError as error:
             faults.append(f"{record.id}.toml: {error.field}: {error.message}")
     if faults:
         raise CatalogueError(faults)
-    return Catalogue(pests, records, treatments, sources)
+    return Catalogue(pests, records, groups, treatments, kills, sources)
 
 
-def _cross_check(
-    sources: Mapping[str, Source], records: Mapping[str, PestRecord], treatments: Mapping[str, TreatmentRecord], faults: list[str]
-) -> None:
-    for name, record in (*((f"{k}.toml", r) for k, r in records.items()), *((f"treatments.toml: {k}", t) for k, t in treatments.items())):
+def _keyed(kind: type[Model], path: Traversable, faults: list[str]) -> dict[str, Model]:
+    """A file of records by key."""
+    return {key: r for key, data in _toml(path, faults).items() if (r := _record(kind, data, f"{path.name}: {key}", faults))}
+
+
+def _folder(kind: type[Model], folder: Traversable, key: str, faults: list[str]) -> dict[str, Model]:
+    """A folder of records, one a file, each named after its own id."""
+    records = {}
+    for path in sorted(folder.iterdir(), key=lambda p: p.name):
+        record = _record(kind, _toml(path, faults), path.name, faults)
+        if record:
+            own = getattr(record, key)
+            records[own] = record
+            if path.name != f"{own}.toml":
+                faults.append(f"{path.name}: {key}: the file must be named after its {key} '{own}'")
+    return records
+
+
+def _check_sources(sources: Mapping[str, Source], records: Mapping[str, PestRecord], treatments: Mapping[str, TreatmentRecord],
+                   kills: Mapping[str, KillTable], faults: list[str]) -> None:  # fmt: skip
+    every: list[tuple[str, BaseModel]] = [(f"{k}.toml", r) for k, r in records.items()]
+    every += [(f"treatments.toml: {k}", t) for k, t in treatments.items()] + [(f"kill/{k}.toml", t) for k, t in kills.items()]
+    for name, record in every:
         for path, source in _cited(record):
             if source not in sources:
                 faults.append(f"{name}: {path}: there is no source '{source}'")
+
+
+def _check_links(records: Mapping[str, PestRecord], groups: Mapping[str, GroupRecord], treatments: Mapping[str, TreatmentRecord],
+                 kills: Mapping[str, KillTable], faults: list[str]) -> None:  # fmt: skip
     for pest in records.values():
-        columns = {column for stage in pest.stage for column in stage.columns}
-        for key, treatment in treatments.items():
-            row = treatment.kill.get(pest.kill_group)
-            missing = columns - set((row.__pydantic_extra__ or {}) if row else columns)
-            if missing:
-                faults.append(f"treatments.toml: {key}: kill.{pest.kill_group}: no figure for {', '.join(sorted(missing))}")
+        if pest.group not in groups:
+            faults.append(f"{pest.id}.toml: group: there is no group '{pest.group}'")
+        if pest.variant_of is not None and pest.variant_of not in records:
+            faults.append(f"{pest.id}.toml: variant_of: there is no pest '{pest.variant_of}'")
+        if pest.group not in kills:
+            faults.append(f"{pest.id}.toml: group: there is no kill table '{pest.group}'")
+            continue
+        missing = {column for stage in pest.stage for column in stage.columns} - set(kills[pest.group].columns)
+        if missing:
+            faults.append(f"kill/{pest.group}.toml: columns: no column {', '.join(sorted(missing))} for {pest.id}")
+    for name, table in kills.items():
+        for row in table.row:
+            if row.treatment not in treatments:
+                faults.append(f"kill/{name}.toml: row: there is no treatment '{row.treatment}'")
+            if row.pest is not None and row.pest not in records:
+                faults.append(f"kill/{name}.toml: row: there is no pest '{row.pest}'")
 
 
 @cache

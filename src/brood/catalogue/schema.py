@@ -9,8 +9,10 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 Share = Annotated[float, Field(ge=0, le=1)]
 Celsius = Annotated[float, Field(ge=-30, le=60)]
 Positive = Annotated[float, Field(gt=0, allow_inf_nan=False)]
+Number = Annotated[float, Field(allow_inf_nan=False)]
 Grade = Literal["A", "B", "C"]
 Id = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]*$")]
+Text = Annotated[str, Field(min_length=3)]
 
 
 class Record(BaseModel):
@@ -27,15 +29,39 @@ class Source(Record):
 
 
 class Figure(Record):
-    """One sourced number."""
+    """One sourced number, with the range that sources span where one is known."""
 
-    value: Positive
+    value: Number
+    low: Number | None = None
+    high: Number | None = None
     source: str
     grade: Grade
 
+    @model_validator(mode="after")
+    def _between(self) -> Figure:
+        if (self.low is not None and self.low > self.value) or (self.high is not None and self.high < self.value):
+            raise ValueError("the value must lie between low and high")
+        return self
 
-class Development(Record):
-    """A tabulated stage time (days at a constant °C)."""
+
+class Range(Record):
+    """A sourced range."""
+
+    low: Number
+    high: Number
+    source: str
+    grade: Grade
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _rising(self) -> Range:
+        if self.low > self.high:
+            raise ValueError("low must not be above high")
+        return self
+
+
+class Days(Record):
+    """A tabulated time: days at a constant °C."""
 
     celsius: Celsius
     days: Positive
@@ -44,36 +70,48 @@ class Development(Record):
 
 
 class Fecundity(Record):
-    """Eggs per laying female per day at °C."""
+    """Eggs or live young per laying female per day at °C."""
 
     celsius: Celsius
-    eggs_per_day: Positive
+    per_day: Positive
     source: str
     grade: Grade
 
 
-class Longevity(Record):
-    """Days that a laying adult lives at °C."""
+class Published(Record):
+    """A published constant, kept for comparison and never used: threshold (°C) and heat sum (°C·d), or words alone."""
 
-    celsius: Celsius
-    days: Positive
+    what: Text
+    lower_c: Celsius | None = None
+    k_dd: Positive | None = None
     source: str
     grade: Grade
+    note: str = ""
 
 
 class StageRecord(Record):
-    """A stage: `columns` says which columns of the kill tables it spans, with shares that add to 1."""
+    """A stage. `term` is the field's term, `name` and `plural` plain ones; `columns` says which columns of the kill tables it
+    spans, with shares that add to 1; `fitted` holds the constants of a curve, which is not fitted when the catalogue is read, and
+    `model` and `model_why` its kind where it is not that of the pest."""
 
     id: Id
-    name: str
-    plural: str
+    name: Text
+    term: Text
+    plural: Text
     display: Literal["egg", "larva", "nymph", "pupa", "adult"]
-    ends_with: Literal["hatch", "moult", "enters-soil", "emergence", "first-egg"]
-    habitat: Literal["exposed", "in-tissue", "in-soil"]
+    ends_with: Literal["hatch", "moult", "enters-soil", "emergence", "first-egg", "first-birth"]
+    habitat: Literal["exposed", "in-tissue", "in-soil", "under-cover", "in-wax", "in-furled-leaf"]
+    where: Text
+    mobility: Literal["still", "slow", "walks", "flies"]
+    feeds: bool
     rest_share: Share
     length_mm: tuple[Positive, Positive]
+    drawing: Id
     columns: dict[Id, Share]
-    development: Annotated[list[Development], Field(min_length=3)]
+    development: Annotated[list[Days], Field(min_length=3)]
+    model: Literal["briere-1", "lactin-2"] | None = None
+    model_why: Text | None = None
+    fitted: dict[str, Number] | None = None
 
     @model_validator(mode="after")
     def _whole(self) -> StageRecord:
@@ -85,22 +123,37 @@ class StageRecord(Record):
 
 
 class PestRecord(Record):
-    """A pest file."""
+    """A pest file. `variant_of` names the pest that this one stands beside on the pages."""
 
     id: Id
-    name: str
-    plural: str
-    scientific: str
-    kill_group: Id
-    drawing: Id
-    upper_c: Celsius
+    name: Text
+    plural: Text
+    scientific: Text
+    group: Id
+    variant_of: Id | None = None
+    model: Literal["linear-plateau", "briere-1", "lactin-2"]
+    model_why: Text
+    fitted_c: tuple[Celsius, Celsius]
     adult_length_mm: tuple[Positive, Positive]
-    where: str
-    notes: str
+    adult_drawing: Id
+    reproduction: Literal["sexual", "arrhenotoky", "thelytoky", "parthenogenesis"]
+    live_birth: bool
+    winter_rest: Literal["none", "adult-female", "pupa"]
+    where: Text
+    notes: Text
+    tell: Text
+    winter: Text
+    upper_c: Figure
+    optimum_c: Range
+    lethal_c: Figure | None = None
     cv: Figure
     female_share: Figure
+    soil_share: Figure | None = None
+    host_factor: Range
+    total_young: Range
     fecundity: Annotated[list[Fecundity], Field(min_length=2)]
-    longevity: Annotated[list[Longevity], Field(min_length=2)]
+    longevity: Annotated[list[Days], Field(min_length=2)]
+    published: list[Published]
     stage: Annotated[list[StageRecord], Field(min_length=3)]
 
     @model_validator(mode="after")
@@ -110,6 +163,8 @@ class PestRecord(Record):
             raise ValueError("a stage id stands twice")
         if ids[-1] != "preoviposition":
             raise ValueError("the last stage must be preoviposition")
+        if self.live_birth == (self.stage[0].display == "egg"):
+            raise ValueError("a pest that bears live young has no egg stage, any other has")
         for rows in (self.fecundity, self.longevity):
             degrees = [row.celsius for row in rows]
             if degrees != sorted(set(degrees)):
@@ -117,30 +172,90 @@ class PestRecord(Record):
         return self
 
 
-class KillRow(BaseModel):
-    """Kill by column for one pest group."""
+class LookAlike(Record):
+    """What a group is taken for, and what tells them apart."""
 
-    model_config = ConfigDict(extra="allow", frozen=True)
-    __pydantic_extra__: dict[str, Share] = Field(init=False)
+    with_: Annotated[Text, Field(alias="with")]
+    tell: Text
+
+
+class GroupRecord(Record):
+    """What the pests of a group have in common for the eye."""
+
+    name: Text
+    look: Text
+    alive: Text
+    dead: Text
+    first_signs: Annotated[list[Text], Field(min_length=1)]
+    last_signs: Annotated[list[Text], Field(min_length=1)]
+    drawing: Id
+    confused: Annotated[list[LookAlike], Field(min_length=1)]
+
+
+class KillRow(Record):
+    """Kill by column for one treatment, for a whole group or for one pest of it.
+
+    `span` gives the range behind a figure; `per_day` marks a trap's catch a day; `of_part` the share of the part cut out.
+    """
+
+    treatment: Id
+    pest: Id | None = None
     grade: Grade
+    residual_days: tuple[float, float] | None = None
+    per_day: bool = False
+    of_part: bool = False
+    note: str = ""
+    span: dict[Id, tuple[Share, Share]] = {}
+    kill: dict[Id, Share]
+
+
+class OtherMethod(Record):
+    """A method without an id of its own, kept for the record."""
+
+    method: Text
+    grade: Grade
+    kill: dict[Id, Share]
+
+
+class KillTable(Record):
+    """A group's kill table: every row has a figure for every column."""
+
+    group: Id
+    columns: Annotated[list[Id], Field(min_length=2)]
+    source: str
+    row: Annotated[list[KillRow], Field(min_length=1)]
+    other: list[OtherMethod] = []
+
+    @model_validator(mode="after")
+    def _complete(self) -> KillTable:
+        keys = [(row.treatment, row.pest) for row in self.row]
+        if len(set(keys)) != len(keys):
+            raise ValueError("a treatment stands twice")
+        for row in self.row:
+            odd = set(row.kill) ^ set(self.columns)
+            if odd:
+                raise ValueError(f"{row.treatment}: no figure, or one too many, for {', '.join(sorted(odd))}")
+        return self
 
 
 class TreatmentRecord(Record):
-    """A treatment: what it does, its limits and its cautions."""
+    """A treatment: its limits and its cautions. `resistance_group` is its mode-of-action class."""
 
     id: Id
-    name: str
-    verb: str
-    short_verb: str
+    name: Text
+    verb: Text
+    short_verb: Text
     by_hand: bool
+    offered: bool
     min_gap_days: Annotated[int, Field(ge=1, le=120)]
     max_applications: Annotated[int, Field(ge=1, le=50)] | None = None
     usual_repeat_days: tuple[int, int]
-    strength: str
+    strength: Text
     residual_days: Annotated[float, Field(ge=0)]
     limits_c: tuple[Celsius, Celsius] | None = None
+    resistance_group: str
+    acts_by: Text
     source: str
     grade: Grade
-    how: str
-    cautions: Annotated[list[str], Field(min_length=1)]
-    kill: Annotated[dict[Id, KillRow], Field(min_length=1)]
+    how: Text
+    cautions: Annotated[list[Text], Field(min_length=1)]

@@ -74,13 +74,13 @@ def describe(data: ChartData, speech: Speech) -> str:
 
 
 def _days(c: _Chart) -> str:
-    """Day numbers, Mondays by name, and the grid."""
+    """Day numbers, the first day of each week by name, and the grid."""
     out = []
     every = next(n for n in (1, 2, 7, 14, 28) if n * c.per_day >= 17)
     named_to = -99.0
     for d in range(round(c.length) + 1):
         day = (c.data.first + timedelta(days=d)).date()
-        monday = day.weekday() == 0
+        monday = c.speech.starts_week(day)
         if monday or c.per_day >= 9:
             out.append(line((c.x(d), WARM_TOP - 6), (c.x(d), c.axis), "hair" if monday else "grid-line"))
         if d >= c.length:

@@ -82,7 +82,7 @@ def _weeks(data: ChartData, speech: Speech, y: Down, length: float) -> str:
     out = []
     for d in range(round(length)):
         day = data.first + timedelta(days=d)
-        if day.weekday() == 0:
+        if speech.starts_week(day):
             out.append(line((GUTTER - 30, y(d)), (WIDTH, y(d)), "hair"))
             if all(abs((d + 0.5 - t) * (y(1) - y(0))) > 20 for t in taken):
                 out.append(text((0, y(d) + 13), speech.day_short(day), "tall-note2"))

@@ -104,7 +104,7 @@ def draw(result: PlaceResult, speech: Speech) -> str:
     out = [_scale(low, high, step, speech, (TOP, FOOT), (LEFT, PLACE_WIDTH - 8))]
     for d in range(int(span) + 1):
         day = start.replace(hour=0) + timedelta(days=d)
-        if day.weekday() == 0 and x(day) >= LEFT:
+        if speech.starts_week(day) and x(day) >= LEFT:
             out.append(line((x(day), TOP - 6), (x(day), FOOT), "hair"))
             if x(day) < PLACE_WIDTH - 70:
                 out.append(text((x(day) + 3, TOP - 10), speech.day(day), "margin"))

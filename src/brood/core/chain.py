@@ -175,7 +175,7 @@ def clock(chain: Chain, series: HourlySeries) -> Clock:
 def require_development(chain: Chain, series: HourlySeries) -> None:
     """Raise NothingDevelops when no stage of the pest develops in any hour of the series."""
     if not (moves_per_hour(chain, series.celsius) > 0).any():
-        lowest = min(stage.rate.lower_c for stage in chain.pest.stages)
+        lowest = min(stage.rate.threshold_c for stage in chain.pest.stages)
         raise NothingDevelops(
             f"Nothing develops below {lowest:.0f} °C: eggs wait and nothing hatches. "
             "Look again when it is warmer, or move the plant somewhere warmer for the course.",

@@ -40,14 +40,14 @@ def spread_group(pest: Pest, found: Found, celsius: float) -> tuple[Found, ...]:
 
 def _days(stage: Stage, celsius: float) -> float:
     """Stage time in days, taken a little above the threshold where it is too cold to develop."""
-    return min(stage.rate.days(max(celsius, stage.rate.lower_c + 4)), 60.0)
+    return min(stage.rate.days(max(celsius, stage.rate.threshold_c + 4)), 60.0)
 
 
 def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> tuple[Found, ...]:
     """The found groups, with the eggs that the found adults must have laid and the soil stages behind the found larvae.
 
     Eggs: laying females × eggs a day × days that an egg lasts, at the mean temperature of the series' hours up to the
-    finding. Soil stages: as many, per day of their duration, as there are of the last feeding stage. Only stages that
+    finding. Soil stages: as many, per day of their duration, as there are of the stage before them, or of adults. Only stages that
     nobody recorded are added, and they are marked as inferred.
     """
     if not found:
@@ -65,12 +65,19 @@ def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> 
 
 
 def _soil(pest: Pest, found: tuple[Found, ...], recorded: set[str], celsius: float) -> list[Found]:
-    soil = [s for s in pest.development if s.habitat == "in-soil" and s.id not in recorded]
-    if not soil:
-        return []
-    source = pest.development[pest.index(soil[0].id) - 1]
-    seen = [f for f in found if f.stage == source.id]
-    if not seen:
-        return []
-    per_day = sum(f.count for f in seen) / _days(source, celsius)
-    return [Found(max(f.on for f in seen), s.id, per_day * _days(s, celsius), True) for s in soil]
+    """Unrecorded soil stages other than eggs, at the rate at which the last recorded stage before them passes through.
+
+    Where nothing before them was recorded but adults were, at the rate at which those adults must have been replaced.
+    """
+    added = []
+    for stage in pest.development:
+        if stage.habitat != "in-soil" or stage.display == "egg" or stage.id in recorded:
+            continue
+        before = [s for s in pest.development[: pest.index(stage.id)] if s.id in recorded and s.display != "egg"]
+        source = before[-1].id if before else ADULT
+        seen = [f for f in found if f.stage == source]
+        if seen:
+            lasts = _days(before[-1], celsius) if before else table_at(pest.longevity, celsius)
+            per_day = sum(f.count for f in seen) / lasts
+            added.append(Found(max(f.on for f in seen), stage.id, per_day * _days(stage, celsius), True))
+    return added

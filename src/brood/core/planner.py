@@ -30,7 +30,7 @@ QUIET_GAP_DAYS = 2
 TEST_PATCH_DAYS = 2
 MEETINGS = 2
 MOST_EVENINGS = 40
-DEFAULT_HORIZON_DAYS = 90
+DEFAULT_HORIZON_DAYS, LONGEST_HORIZON_DAYS = 90, 500
 
 
 def spared_stages(case: Case) -> tuple[str, ...]:
@@ -70,13 +70,24 @@ def _check(case: Case) -> None:
         raise InputError("None of these treatments does enough to any stage of this pest.", field="treatments", allowed="another treatment")
 
 
+def horizon_days(case: Case) -> int:
+    """How many days a plan looks ahead: as the case says, else 90 or two slow generations, whichever is longer.
+
+    A slow generation is taken as a quarter above the sum of the mean stage times at the series' mean temperature.
+    """
+    if case.horizon_days is not None:
+        return case.horizon_days
+    days = sum(stage.rate.days(float(case.series.celsius.mean())) for stage in case.pest.stages)
+    return DEFAULT_HORIZON_DAYS if not math.isfinite(days) else min(LONGEST_HORIZON_DAYS, max(DEFAULT_HORIZON_DAYS, math.ceil(2.5 * days)))
+
+
 def _first_day(case: Case) -> date:
     return min([case.start, *(f.on for f in case.found), *(d.on for d in case.done)])
 
 
 def _reach_days(case: Case) -> int:
     span = (max([case.start, *(d.on for d in case.done)]) - _first_day(case)).days
-    return span + 2 * max(case.horizon_days or DEFAULT_HORIZON_DAYS, 30)
+    return span + 2 * max(horizon_days(case), 30)
 
 
 @dataclass
@@ -91,7 +102,7 @@ class _Course:
         self.guard = guard_stage(self.case)
         self.out = self.pest.index(self.guard) + 1
         self.laying = len(self.pest.stages)
-        self.horizon = self.case.start + timedelta(days=self.case.horizon_days or DEFAULT_HORIZON_DAYS)
+        self.horizon = self.case.start + timedelta(days=horizon_days(self.case))
         self.warnings: list[str] = []
         first = min((d.on for d in self.case.done), default=self.case.start)
         self.patch_ready = first + timedelta(days=TEST_PATCH_DAYS) if self.case.test_patch else None
@@ -273,7 +284,7 @@ class _Course:
         chain = self.clock.chain
         for group in self.case.found:
             stage = self.pest.index(group.stage)
-            state = chain.entering(1) if group.stage == ADULT else chain.spread(stage)
+            state = chain.entering(0 if self.pest.live_birth else 1) if group.stage == ADULT else chain.spread(stage)
             hour = (evening(group.on) - self.clock.series.start) / timedelta(hours=1)
             spans.append(dates(self.clock, self.clock.passages(state, hour, [self.laying])[0]))
         known = [s for s in spans if s.fast is not None]

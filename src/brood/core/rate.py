@@ -1,10 +1,13 @@
-"""How fast a stage develops at a temperature, and fitting that to a table of stage times."""
+"""How fast a stage develops at a temperature: three models behind one interface."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from functools import cached_property
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -13,44 +16,64 @@ from brood.errors import ModelError
 
 Array = NDArray[np.float64]
 
-LINE_TOLERANCE = 0.05
-"""The line is held to describe a tabulated time when it is within this share of it."""
-
 
 @dataclass(frozen=True)
-class RateModel:
-    """Linear rate with a lower threshold, a plateau and a decline.
+class RateModel(ABC):
+    """Rate of development in 1/day at a temperature in °C.
 
-    r(T) = (T − lower_c) / k_dd between `lower_c` and `plateau_from_c`; level to `plateau_to_c`; falling in a straight line to
-    0 at `upper_c`; 0 outside. Temperatures in °C, `k_dd` in degree-days, r in 1/day. The linear part is the usual
-    degree-day model (Campbell et al. 1974, J. Appl. Ecol. 11:431–438); level and decline are a plain closure of it above
-    the temperatures where the line holds. Raises ModelError when the figures are not in order.
+    Every model is 0 at and below `lower_c`, 0 at and above `upper_c`, never negative, and never faster above `fastest_c`
+    than there. Missing (NaN) temperatures stay missing. Raises ModelError for figures that are out of order.
     """
 
-    lower_c: float
-    k_dd: float
-    plateau_from_c: float
-    plateau_to_c: float
-    upper_c: float
+    name: ClassVar[str]
+    units: ClassVar[Mapping[str, str]]
 
     def __post_init__(self) -> None:
-        if not all(math.isfinite(v) for v in (self.lower_c, self.k_dd, self.plateau_from_c, self.plateau_to_c, self.upper_c)):
+        if not all(math.isfinite(getattr(self, f.name)) for f in fields(self)):
             raise ModelError("A development model needs finite figures.", field="rate")
-        if self.k_dd <= 0:
-            raise ModelError("The heat sum of a stage must be more than 0 degree-days.", field="k_dd", value=self.k_dd, allowed="> 0")
-        if not self.lower_c < self.plateau_from_c <= self.plateau_to_c < self.upper_c:
-            raise ModelError(
-                "The threshold, the plateau and the upper limit of a stage must rise in that order.",
-                field="lower_c", value=self.lower_c, allowed="lower < plateau from ≤ plateau to < upper",
-            )  # fmt: skip
+        self._check()
+
+    @property
+    def figures(self) -> dict[str, float]:
+        """The constants by name."""
+        return {f.name: float(getattr(self, f.name)) for f in fields(self)}
+
+    @abstractmethod
+    def _check(self) -> None:
+        """Raise ModelError for impossible constants."""
+
+    @abstractmethod
+    def _rate(self, celsius: Array) -> Array:
+        """The formula, between the limits."""
+
+    @property
+    @abstractmethod
+    def limits(self) -> tuple[float, float, float]:
+        """(lower, fastest, upper) in °C."""
+
+    @property
+    def threshold_c(self) -> float:
+        """°C at and below which nothing develops."""
+        return self.limits[0]
+
+    @property
+    def fastest_at_c(self) -> float:
+        """°C above which development is no faster."""
+        return self.limits[1]
+
+    @property
+    def stops_c(self) -> float:
+        """°C at and above which nothing develops."""
+        return self.limits[2]
 
     def per_day(self, celsius: ArrayLike) -> Array:
         """Rate in 1/day at temperatures of any shape (°C); the same shape. Missing (NaN) stays missing."""
         t = np.asarray(celsius, dtype=np.float64)
-        top = (self.plateau_from_c - self.lower_c) / self.k_dd
-        rise = np.clip((t - self.lower_c) / self.k_dd, 0.0, top)
-        fall = np.clip((self.upper_c - t) / (self.upper_c - self.plateau_to_c), 0.0, 1.0)
-        return np.asarray(rise * fall, dtype=np.float64)
+        lower, fastest, upper = self.limits
+        raw = self._rate(np.clip(t, lower, upper))
+        held = np.where(t > fastest, np.minimum(raw, self._rate(np.array(fastest))), raw)
+        rate = np.where((t <= lower) | (t >= upper), 0.0, np.maximum(held, 0.0))
+        return np.asarray(np.where(np.isnan(t), np.nan, rate), dtype=np.float64)
 
     def days(self, celsius: float) -> float:
         """Mean stage time in days at a constant temperature (°C); infinite where nothing develops."""
@@ -59,47 +82,140 @@ class RateModel:
 
 
 @dataclass(frozen=True)
-class Point:
-    """A tabulated stage time: `days` at a constant `celsius`; `weight` 0 keeps it for show and out of the fit."""
+class LinearPlateau(RateModel):
+    """Linear rate with a lower threshold, a plateau and a decline.
 
-    celsius: float
-    days: float
-    weight: float = 1.0
-
-
-def _line(points: Sequence[Point]) -> tuple[float, float]:
-    """Lower threshold and heat sum with the least weighted squared log ratio of K/(T − T0) to the tabulated days."""
-    t = np.array([p.celsius for p in points])
-    log_days = np.log([p.days for p in points])
-    w = np.array([p.weight for p in points])
-    w = w / w.sum()
-    lowers = np.arange(t.min() - 20.0, t.min() - 0.2, 0.01)[:, None]
-    log_k = (w * (log_days + np.log(t - lowers))).sum(axis=1, keepdims=True)
-    miss = (w * (log_k - np.log(t - lowers) - log_days) ** 2).sum(axis=1)
-    best = int(np.argmin(miss))
-    return float(lowers[best, 0]), float(np.exp(log_k[best, 0]))
-
-
-def fit(points: Sequence[Point], upper_c: float) -> RateModel:
-    """Fit a RateModel to at least three tabulated temperatures with a weight above 0.
-
-    The threshold and heat sum minimise the weighted squared log ratio of fitted to tabulated days, so that a miss counts
-    the same share at every temperature. The plateau begins at the highest tabulated temperature at which the line is
-    within 5 % of the table (the line is fitted again without what lies above, as long as three points are left), and ends at the temperature of the
-    shortest tabulated time. `upper_c` (°C) is the species' upper limit. Raises ModelError for fewer than three points.
+    r(T) = (T − lower_c) / k_dd between `lower_c` and `plateau_from_c`; level to `plateau_to_c`; falling in a straight line
+    to 0 at `upper_c`. Temperatures in °C, `k_dd` in degree-days. The linear part is the usual degree-day model (Campbell
+    et al. 1974, J. Appl. Ecol. 11:431–438); level and decline are a plain closure of it above the temperatures where the
+    line holds.
     """
-    used = sorted((p for p in points if p.weight > 0), key=lambda p: p.celsius)
-    if len({p.celsius for p in used}) < 3:
-        raise ModelError("A line needs stage times at three temperatures or more.", field="development", value=len(used), allowed="≥ 3")
-    plateau_to = min(used, key=lambda p: (p.days, -p.celsius)).celsius
-    inside = [p for p in used if p.celsius <= plateau_to]
-    while True:
-        lower, k = _line(inside)
-        off = [abs(k / (p.celsius - lower) / p.days - 1) for p in inside]
-        top = max((p.celsius for p, miss in zip(inside, off, strict=True) if miss <= LINE_TOLERANCE), default=inside[-1].celsius)
-        kept = [p for p in inside if p.celsius <= top]
-        if len({p.celsius for p in kept}) < 3:
-            return RateModel(lower, k, inside[-1].celsius, plateau_to, upper_c)
-        if len(kept) == len(inside):
-            return RateModel(lower, k, top, plateau_to, upper_c)
-        inside = kept
+
+    lower_c: float
+    k_dd: float
+    plateau_from_c: float
+    plateau_to_c: float
+    upper_c: float
+
+    name: ClassVar[str] = "linear-plateau"
+    units: ClassVar[Mapping[str, str]] = {"lower_c": "°C", "k_dd": "°C·d", "plateau_from_c": "°C", "plateau_to_c": "°C", "upper_c": "°C"}
+
+    def _check(self) -> None:
+        if self.k_dd <= 0:
+            raise ModelError("The heat sum of a stage must be more than 0 degree-days.", field="k_dd", value=self.k_dd, allowed="> 0")
+        if not self.lower_c < self.plateau_from_c <= self.plateau_to_c < self.upper_c:
+            raise ModelError(
+                "The threshold, the plateau and the upper limit of a stage must rise in that order.",
+                field="lower_c", value=self.lower_c, allowed="lower < plateau from ≤ plateau to < upper",
+            )  # fmt: skip
+
+    @property
+    def limits(self) -> tuple[float, float, float]:
+        """(lower, fastest, upper) in °C."""
+        return self.lower_c, self.plateau_to_c, self.upper_c
+
+    def _rate(self, celsius: Array) -> Array:
+        top = (self.plateau_from_c - self.lower_c) / self.k_dd
+        rise = np.clip((celsius - self.lower_c) / self.k_dd, 0.0, top)
+        fall = np.clip((self.upper_c - celsius) / (self.upper_c - self.plateau_to_c), 0.0, 1.0)
+        return np.asarray(rise * fall)
+
+
+@dataclass(frozen=True)
+class Briere1(RateModel):
+    """Brière-1: r(T) = a·T·(T − lower_c)·√(upper_c − T), °C and 1/day.
+
+    Source: Brière, Pracros, Le Roux & Pierre 1999, Environ. Entomol. 28:22–29, equation 1. Above `fastest_c`, the
+    temperature of the shortest tabulated time, it is no faster than there; at `stop_c`, the species' limit, it ends.
+    """
+
+    a: float
+    lower_c: float
+    upper_c: float
+    fastest_c: float
+    stop_c: float
+
+    name: ClassVar[str] = "briere-1"
+    units: ClassVar[Mapping[str, str]] = {"a": "", "lower_c": "°C", "upper_c": "°C", "fastest_c": "°C", "stop_c": "°C"}
+
+    def _check(self) -> None:
+        if self.a <= 0:
+            raise ModelError("The factor of a Brière curve must be more than 0.", field="a", value=self.a, allowed="> 0")
+        if not -5 <= self.lower_c < self.fastest_c < min(self.upper_c, self.stop_c):
+            raise ModelError(
+                "The threshold, the fastest temperature and the upper limit of a stage must rise in that order.",
+                field="lower_c", value=self.lower_c, allowed="−5 ≤ lower < fastest < upper",
+            )  # fmt: skip
+
+    @property
+    def limits(self) -> tuple[float, float, float]:
+        """(lower, fastest, upper) in °C."""
+        return max(self.lower_c, 0.0), self.fastest_c, min(self.upper_c, self.stop_c)
+
+    def _rate(self, celsius: Array) -> Array:
+        return np.asarray(self.a * celsius * (celsius - self.lower_c) * np.sqrt(np.maximum(self.upper_c - celsius, 0.0)))
+
+
+@dataclass(frozen=True)
+class Lactin2(RateModel):
+    """Lactin-2: r(T) = e^(ρT) − e^(ρ·Tmax − (Tmax − T)/Δ) + λ, °C and 1/day.
+
+    Source: Lactin, Holliday, Johnson & Craigen 1995, Environ. Entomol. 24:68–75, equation 2; λ < 0 gives it a lower
+    threshold. The limits are where the formula crosses 0; `fastest_c` and `stop_c` as in Brière-1.
+    """
+
+    rho: float
+    t_max_c: float
+    delta_c: float
+    lam: float
+    fastest_c: float
+    stop_c: float
+
+    name: ClassVar[str] = "lactin-2"
+    units: ClassVar[Mapping[str, str]] = {"rho": "1/°C", "t_max_c": "°C", "delta_c": "°C", "lam": "1/d", "fastest_c": "°C", "stop_c": "°C"}
+
+    def _check(self) -> None:
+        if self.rho <= 0 or self.delta_c <= 0:
+            raise ModelError("ρ and Δ of a Lactin curve must be more than 0.", field="rho", value=self.rho, allowed="> 0")
+        if self._rate(np.array(self.fastest_c)) <= 0 or not self.limits[0] < self.fastest_c < self.limits[2]:
+            raise ModelError("This Lactin curve has no rate above 0.", field="lam", value=self.lam, allowed="a curve that rises above 0")
+
+    def _rate(self, celsius: Array) -> Array:
+        rise, stop = self.rho * celsius, self.rho * self.t_max_c - (self.t_max_c - celsius) / self.delta_c
+        return np.asarray(np.exp(np.minimum(rise, 50)) - np.exp(np.minimum(stop, 50)) + self.lam)
+
+    @property
+    def limits(self) -> tuple[float, float, float]:
+        """(lower, fastest, upper) in °C."""
+        return self._limits
+
+    @cached_property
+    def _limits(self) -> tuple[float, float, float]:
+        top = _zero(self, self.fastest_c, max(self.t_max_c + 10, self.fastest_c + 1))
+        return _zero(self, self.fastest_c, -30.0), self.fastest_c, min(top, self.stop_c)
+
+
+def _zero(model: RateModel, inside: float, outside: float) -> float:
+    """Where a formula falls to 0 between a temperature where it is positive and one beyond; by halving, within 1e-6 °C."""
+    for _ in range(40):
+        middle = (inside + outside) / 2
+        if model._rate(np.array(middle)) > 0:
+            inside = middle
+        else:
+            outside = middle
+    return outside
+
+
+MODELS: Mapping[str, type[RateModel]] = {m.name: m for m in (LinearPlateau, Briere1, Lactin2)}
+"""Every model by name: the one place where a model is chosen."""
+
+
+def model_of(name: str, figures: Mapping[str, float]) -> RateModel:
+    """The model of that name with its constants. Raises ModelError for an unknown name or missing constants."""
+    if name not in MODELS:
+        raise ModelError(f"There is no development model '{name[:40]}'.", field="model", value=name[:40], allowed=", ".join(MODELS))
+    kind = MODELS[name]
+    wanted = {f.name for f in fields(kind)}
+    if set(figures) != wanted:
+        raise ModelError(f"The model {name} needs {', '.join(sorted(wanted))}.", field="model", value=", ".join(sorted(figures)), allowed=name)
+    return kind(**figures)

@@ -17,8 +17,9 @@ ADULT = "adult"
 class Stage:
     """One stage of development.
 
-    `display` is one of egg, larva, nymph, pupa, adult; `ends_with` one of hatch, moult, enters-soil, emergence, first-egg;
-    `habitat` one of exposed, in-tissue, in-soil; `rest_share` is the share of the stage spent quiescent at its end (0 to 1).
+    `display` is one of egg, larva, nymph, pupa, adult; `ends_with` one of hatch, moult, enters-soil, emergence, first-egg,
+    first-birth; `habitat` one of exposed, in-tissue, in-soil, under-cover, in-wax, in-furled-leaf; `rest_share` is the share of
+    the stage spent quiescent at its end (0 to 1).
     """
 
     id: str
@@ -36,7 +37,8 @@ class Pest:
     """A pest: development stages in order, the last of them `preoviposition`, and what its laying adults do.
 
     `cv` is the coefficient of variation of egg-to-adult time between individuals. `fecundity` and `longevity` are tables
-    of (°C, eggs per laying female per day) and (°C, days that a laying adult lives); `female_share` is 0 to 1.
+    of (°C, eggs or young per laying female per day) and (°C, days that a laying adult lives); `female_share` is 0 to 1.
+    With `live_birth` there is no egg: development runs from birth, and `preoviposition` is the time to the first birth.
     """
 
     id: str
@@ -47,6 +49,7 @@ class Pest:
     female_share: float
     fecundity: tuple[tuple[float, float], ...]
     longevity: tuple[tuple[float, float], ...]
+    live_birth: bool = False
 
     def index(self, stage: str) -> int:
         """Position of a stage id; `len(stages)` for laying adults. Raises KeyError for an unknown id."""

@@ -87,7 +87,8 @@ def chart_data(case: Case, plan: Plan, record: PestRecord, evenings: Sequence[tu
     untreated = project(case, [], last)
     groups = _groups(case, record)
     bands = tuple(_band(key, members, case, record, treated, untreated) for key, members in groups.items())
-    laid = Band("laid", "Laid since", "", f"{record.drawing}-egg", 0.0, False, treated.numbers[:, -1], None, None)
+    since = "Born since" if case.pest.live_birth else "Laid since"
+    laid = Band("laid", since, "", record.stage[0].drawing, 0.0, False, treated.numbers[:, -1], None, None)
     letters, names = class_names(case.pest)
     return ChartData(
         first=datetime.combine(first, time()), last=datetime.combine(last + timedelta(days=1), time()), now=now,
@@ -96,6 +97,15 @@ def chart_data(case: Case, plan: Plan, record: PestRecord, evenings: Sequence[tu
         strokes=tuple(_strokes(evenings, plan, treated, list(groups.values()))),
         letters=letters, names=names, alive=tuple(float(v) for v in treated.at(now).sum(axis=0)), last_out=plan.last_hatch.slow,
     )  # fmt: skip
+
+
+def stage_drawing(record: PestRecord, stage: str) -> str:
+    """The drawing of a stage id, of "adult", or of "young" and "pupa" as one."""
+    if stage == ADULT:
+        return record.adult_drawing
+    kinds = {"young": ("larva", "nymph"), "pupa": ("pupa",)}.get(stage, ())
+    fitting = [s.drawing for s in record.stage if s.id == stage] or [s.drawing for s in record.stage if s.display in kinds]
+    return fitting[0] if fitting else record.adult_drawing
 
 
 def _acts(ids: Sequence[str], acts: dict[str, Act]) -> list[Act]:
@@ -122,13 +132,13 @@ def _band(key: str, members: list[int], case: Case, record: PestRecord, treated:
     finds = [case.found[m] for m in members]
     kind = _kind(case, finds[0])
     inferred = all(f.inferred for f in finds)
-    young = "Larvae" if case.pest.development[1].display == "larva" else "Nymphs"
+    young = "Larvae" if any(s.display == "larva" for s in case.pest.development) else "Nymphs"
     label = {"egg": "Eggs", "young": young, "pupa": "Pupae", "adult": "Adults"}[kind]
     first = min(f.on for f in case.found)
     later = "" if finds[0].on == first else f" {finds[0].on.day}.{finds[0].on.month}."
-    drawing = {"egg": "egg", "young": "larva" if record.drawing == "thrips" else "nymph", "pupa": "pupa", "adult": "adult"}[kind]
+    drawing = max((f for f in finds), key=lambda f: f.count).stage
     return Band(
-        key, f"{label} {'not seen' if inferred else 'found'}{later}", "", f"{record.drawing}-{drawing}", sum(f.count for f in finds), inferred,
+        key, f"{label} {'not seen' if inferred else 'found'}{later}", "", stage_drawing(record, drawing), sum(f.count for f in finds), inferred,
         treated.numbers[:, members].sum(axis=1), untreated.numbers[:, members].sum(axis=1), _first_breeding(case, finds),
     )  # fmt: skip
 
@@ -139,7 +149,7 @@ def _first_breeding(case: Case, finds: Sequence[Found]) -> datetime | None:
         return datetime.combine(finds[0].on, time(9))
     chain = chain_of(case.pest)
     start = datetime.combine(finds[0].on, time(9))
-    ticking = clock(chain, window(case.series, start, start + timedelta(days=90)))
+    ticking = clock(chain, window(case.series, start, start + timedelta(days=400)))
     total = sum(f.count for f in finds)
     state = sum((f.count / total * chain.spread(chain.pest.index(f.stage)) for f in finds), np.zeros(chain.size + 1))
     hours = ticking.passages(state, 0.0, [len(case.pest.stages)], until=0.05)[0][0]

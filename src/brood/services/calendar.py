@@ -8,7 +8,7 @@ from icalendar import Alarm, Calendar, Event
 from sqlalchemy.orm import Session
 
 from brood import __version__
-from brood.catalogue.loader import Catalogue
+from brood.catalogue.holdings import Catalogue
 from brood.core.evening import evening
 from brood.services import planning, words
 from brood.services.preferences import Preferences

@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from brood.catalogue.loader import Catalogue
+from brood.catalogue.holdings import Catalogue
 from brood.core.inference import CLASSES, infer_hidden, spread_group
 from brood.core.planner import DEFAULT_HORIZON_DAYS
 from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_night, window

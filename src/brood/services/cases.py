@@ -8,7 +8,7 @@ from datetime import date, datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from brood.catalogue.loader import Catalogue
+from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core import types as core
 from brood.errors import FieldErrors, InputError, NotFound
@@ -18,7 +18,8 @@ from brood.services.speech import Speech, days
 from brood.store.queries import cases
 from brood.store.tables import Application, ApplicationRecord, CaseAct, Finding, PestCase
 
-DEFAULT_ACTS = ("wiping", "insecticidal-soap")
+TICKED_FIRST, WORTH = {True: "wiping", False: "insecticidal-soap"}, 0.25
+"""What is ticked first, by hand and not, where its mean kill over the stages is at least this share."""
 
 
 @dataclass(frozen=True)
@@ -120,6 +121,15 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
         if choice not in shown:
             shown.append(choice)
     return [*shown, (core.ADULT, "adults")]
+
+
+def default_acts(catalogue: Catalogue, pest_id: str) -> tuple[str, ...]:
+    """The treatments ticked to begin with: wiping or else the best by hand that can be repeated, and soap or else the best of the others."""
+    score = {t.id: sum(k := list(catalogue.kill(t.id, pest_id).values())) / len(k) for t in catalogue.offered(pest_id)}
+    often = [t for t in catalogue.offered(pest_id) if t.min_gap_days <= 7 and t.id != "pruning"]
+    best = {hand: max((t.id for t in often if t.by_hand == hand and score[t.id] > 0), key=lambda i: score[i], default=None) for hand in (True, False)}
+    best |= {hand: act for hand, act in TICKED_FIRST.items() if score.get(act, 0.0) >= WORTH}
+    return tuple(act for act in best.values() if act)
 
 
 def all_stages(record: PestRecord) -> set[str]:

@@ -8,7 +8,8 @@ from pathlib import Path
 
 from sqlalchemy.orm import Session
 
-from brood.catalogue.loader import Catalogue, shipped
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.loader import shipped
 from brood.services import cases, places, plants
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.speech import Speech

@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+import math
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
-from brood.catalogue.loader import Catalogue
+from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.core.chain import chain_of, clock, require_development
 from brood.core.evening import evening
 from brood.core.logger_csv import parse
 from brood.core.temperature import check_celsius, from_readings, window
 from brood.core.timeline import events, stage_times, time_between
-from brood.core.types import ADULT, DateSpan
+from brood.core.types import ADULT, DateSpan, Pest
 from brood.errors import InputError
 from brood.services.casefile import dates_json, span_json
 
 HORIZON_DAYS = 180
+FIRST_YOUNG = ("first-egg", "first-birth")
 
 
 def at_celsius(catalogue: Catalogue, pest_id: str, celsius: float, spread_c: float = 0.0) -> dict[str, Any]:
@@ -26,13 +28,27 @@ def at_celsius(catalogue: Catalogue, pest_id: str, celsius: float, spread_c: flo
     times = stage_times(pest, celsius, spread_c=spread_c)
     answer: dict[str, Any] = {
         "schema": 1, "pest": pest.id, "celsius": celsius,
-        "stages": [{"stage": stage, "days": span_json(span)} for stage, span in times.stages],
+        "stages": [{"stage": stage, **_place(catalogue.records[pest.id], stage), "days": {**span_json(span), "mean": _mean(pest, stage, celsius)}}
+                   for stage, span in times.stages],
         "egg_to_adult": span_json(times.egg_to_adult), "preoviposition": span_json(times.preoviposition),
-        "generation": span_json(times.generation), "sources": sources(catalogue, catalogue.records[pest_id]),
+        "generation": span_json(times.generation), "live_birth": pest.live_birth, "model": catalogue.records[pest.id].model,
+        "sources": sources(catalogue, catalogue.records[pest_id]),
     }  # fmt: skip
     if times.generation.typical is None:
-        answer["note"] = f"At {celsius:g} °C at least one stage does not develop, or takes more than 400 days."
+        answer["note"] = f"At {celsius:g} °C at least one stage does not develop, or takes more than 800 days."
     return answer
+
+
+def _place(record: PestRecord, stage: str) -> dict[str, str]:
+    """Term, habitat and whereabouts of a stage."""
+    found = next(s for s in record.stage if s.id == stage)
+    return {"term": found.term, "habitat": found.habitat, "where": found.where}
+
+
+def _mean(pest: Pest, stage: str, celsius: float) -> float | None:
+    """Mean days in a stage, as the tables give it; the typical time is the median, a little shorter."""
+    days = pest.stages[pest.index(stage)].rate.days(celsius)
+    return round(days, 2) if math.isfinite(days) else None
 
 
 def sources(catalogue: Catalogue, record: PestRecord) -> list[dict[str, str]]:
@@ -58,7 +74,7 @@ def from_logger(catalogue: Catalogue, pest_id: str, data: bytes, stage: str, sta
     require_development(chain, series)
     ticking = clock(chain, series)
     found = events(ticking, stage, evening(start))
-    laying = next((e.when for e in found if e.event == "first-egg"), DateSpan(evening(start), evening(start), evening(start)))
+    laying = next((e.when for e in found if e.event in FIRST_YOUNG), DateSpan(evening(start), evening(start), evening(start)))
     hatch = time_between(ticking, evening(start), 0, 1)
     last = DateSpan(*(None if d is None else evening(start) + timedelta(days=d) for d in hatch))
     return {

@@ -11,7 +11,7 @@ from threading import Lock
 
 from sqlalchemy.orm import Session
 
-from brood.catalogue.loader import Catalogue
+from brood.catalogue.holdings import Catalogue
 from brood.core import types as core
 from brood.core.inference import CLASSES, infer_hidden, spread_group
 from brood.core.planner import DEFAULT_HORIZON_DAYS, Planner, first_planner

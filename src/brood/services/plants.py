@@ -7,7 +7,7 @@ from datetime import date, datetime
 
 from sqlalchemy.orm import Session
 
-from brood.catalogue.loader import Catalogue
+from brood.catalogue.holdings import Catalogue
 from brood.services import words
 from brood.services.places import stay_since
 from brood.services.speech import Speech

@@ -8,19 +8,25 @@ from datetime import date, datetime
 
 from babel.dates import format_date, format_datetime
 
+from brood.services import units
+
 LOCALES = {
     "en-GB": ("English, day first", "EEE d MMMM", "EEE d"),
     "en-US": ("English, month first", "EEE, MMMM d", "EEE d"),
+    "en-CA": ("English, year first", "EEE yyyy-MM-dd", "EEE MM-dd"),
 }
 UNITS = {"C": "°C", "F": "°F"}
+WEEK_STARTS = {"mon": 0, "sat": 5, "sun": 6}
 
 
 @dataclass(frozen=True)
 class Speech:
-    """A locale and a temperature unit."""
+    """A locale, a temperature unit, metric or US measures, and the day on which a week starts."""
 
     locale: str = "en-GB"
     unit: str = "C"
+    measure: str = "metric"
+    week: str = "mon"
 
     @property
     def _babel(self) -> str:
@@ -51,17 +57,61 @@ class Speech:
         if first == last:
             return self.day(first)
         between = "or" if (last - first).days == 1 else "to"
-        if first.month != last.month or self.locale == "en-US":
+        if first.month != last.month or self.locale != "en-GB":
             return f"{self.day(first)} {between} {self.day(last)}"
         return f"{self.day_short(first)} {between} {self.day(last)}"
 
     def degrees(self, celsius: float) -> float:
         """A temperature in the keeper's unit."""
-        return celsius if self.unit == "C" else celsius * 9 / 5 + 32
+        return celsius if self.unit == "C" else units.fahrenheit(celsius)
 
     def celsius(self, degrees: float) -> float:
         """A temperature given in the keeper's unit, in °C."""
-        return degrees if self.unit == "C" else (degrees - 32) * 5 / 9
+        return degrees if self.unit == "C" else units.celsius(degrees)
+
+    def difference(self, celsius: float, digits: int = 1) -> str:
+        """A difference of temperatures with its unit."""
+        return f"{celsius if self.unit == 'C' else celsius * 9 / 5:.{digits}f} {UNITS[self.unit]}"
+
+    def heat(self, degree_days: float) -> str:
+        """A heat sum with its unit."""
+        return f"{degree_days if self.unit == 'C' else degree_days * 9 / 5:.0f} {UNITS[self.unit]}·d"
+
+    def figure(self, value: float, unit: str) -> str:
+        """A constant in the keeper's unit; `unit` is the one it is kept in."""
+        if self.unit == "F" and unit in ("°C", "°C·d"):
+            return f"{self.degrees(value):.4g} °F" if unit == "°C" else f"{value * 9 / 5:.4g} °F·d"
+        return f"{value:.4g} {unit}".strip()
+
+    def kept(self, value: float, unit: str) -> float:
+        """A constant given in the keeper's unit, in the one it is kept in."""
+        if self.unit == "F" and unit in ("°C", "°C·d"):
+            return self.celsius(value) if unit == "°C" else value * 5 / 9
+        return value
+
+    def starts_week(self, day: date | datetime) -> bool:
+        """Whether a week starts on that day."""
+        return day.weekday() == WEEK_STARTS[self.week]
+
+    @property
+    def length_unit(self) -> str:
+        """The unit that small lengths are given in."""
+        return "mm" if self.measure == "metric" else "in"
+
+    @property
+    def unit_mm(self) -> float:
+        """That unit in mm."""
+        return 1.0 if self.measure == "metric" else units.factor("inch", "mm")
+
+    def lengths(self, low_mm: float, high_mm: float) -> str:
+        """A range of lengths with its unit."""
+        low, high = (f"{v / self.unit_mm:.2g}" for v in (low_mm, high_mm))
+        return f"{low} {self.length_unit}" if low == high else f"{low}–{high} {self.length_unit}"
+
+    def said(self, text: str) -> str:
+        """A sentence of the catalogue in the keeper's units."""
+        text = text if self.unit == "C" else units.with_fahrenheit(text)
+        return text if self.measure == "metric" else units.with_inches(text)
 
     def warmth(self, celsius: float, digits: int = 0) -> str:
         """A temperature with its unit."""
@@ -76,6 +126,11 @@ def number(value: float) -> str:
         return str(round(value))
     step = 10 ** (int(math.log10(value)) - 1)
     return str(round(value / step) * step)
+
+
+def short_days(value: float | None) -> str:
+    """So many days, as exact as a stage time deserves; a dash for none."""
+    return "–" if value is None else f"{value:.1f}" if value < 20 else f"{value:.0f}"
 
 
 def days(count: int) -> str:

@@ -9,6 +9,14 @@ from brood.catalogue.schema import TreatmentRecord
 from brood.core.types import Application, Pest, Reason, Slip, Stage
 from brood.services.speech import Speech, days, listed
 
+VERBS = ("wipe", "swab", "shower", "cut", "change the soil", "repot", "spray", "drench", "dust")
+"""The order in which the acts of an evening are done and said."""
+
+HIDING = {
+    "in-tissue": " inside the leaf", "in-soil": " in the soil", "under-cover": " under the cover", "in-wax": " in the wax",
+    "in-furled-leaf": " in the folds",
+}  # fmt: skip
+
 
 def _capital(text: str) -> str:
     return text[:1].upper() + text[1:]
@@ -22,10 +30,15 @@ def _stage(pest: Pest, stage_id: str) -> Stage:
 def _leaving(stage: Stage) -> str:
     """How the members of a stage go on leaving it."""
     if stage.ends_with == "hatch":
-        return f"{_capital(stage.plural)} {'inside the leaf ' if stage.habitat == 'in-tissue' else ''}keep hatching"
+        return f"{_capital(stage.plural)}{HIDING.get(stage.habitat, '')} keep hatching"
     if stage.ends_with == "emergence":
-        return f"Adults keep emerging from {stage.plural}{' in the soil' if stage.habitat == 'in-soil' else ''}"
+        return f"Adults keep emerging from {stage.plural}{HIDING.get(stage.habitat, '')}"
     return f"{_capital(stage.plural)} keep moulting"
+
+
+def _breed(pest: Pest) -> str:
+    """What breeding is called for a pest."""
+    return "bear young" if pest.live_birth else "lay"
 
 
 def _newcomer(pest: Pest, stage: Stage) -> str:
@@ -40,13 +53,14 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
     warmth = f"about {speech.warmth(why.celsius)}" if why.celsius is not None else "this warmth"
     breeds = speech.day(why.breeds) if why.breeds else "much later"
     if why.kind == "first-laying":
-        return f"Adults were found, and at {warmth} they lay every day. Each day of waiting adds eggs, and eggs escape treatment best."
+        adds = "young" if pest.live_birth else "eggs, and eggs escape treatment best"
+        return f"Adults were found, and at {warmth} they {_breed(pest)} every day. Each day of waiting adds {adds}."
     if why.kind == "first-immature":
-        return f"At {warmth} the most advanced of what was found could lay its first eggs from {breeds}. The sooner, the fewer get that far."
+        return f"At {warmth} the most advanced of what was found could {_breed(pest)} from {breeds}. The sooner, the fewer get that far."
     if why.kind == "first-hidden":
         return f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling could breed from {breeds}."
     since = speech.day(why.since) if why.since else "the last treatment"
-    quickest = f"at {warmth} the quickest {_newcomer(pest, stage)} could lay from {breeds}"
+    quickest = f"at {warmth} the quickest {_newcomer(pest, stage)} could {_breed(pest)} from {breeds}"
     if why.kind == "after-patch":
         return f"By then the test leaves have had their 48 hours: the first evening for the whole plant. {_leaving(stage)}, and {quickest}."
     if why.kind == "short":
@@ -65,13 +79,13 @@ def brief(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> st
     if why.since is None or why.breeds is None:
         return reason(pest, why, speech, short_by_days)
     late = f", {days(short_by_days)} before this evening" if short_by_days else ""
-    return f"Again: what comes out after {speech.day(why.since)} could lay from {speech.day(why.breeds)}{late}."
+    return f"Again: what comes out after {speech.day(why.since)} could {_breed(pest)} from {speech.day(why.breeds)}{late}."
 
 
 def evening_verb(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
     """What to do on an evening: "Wipe and spray"."""
     verbs = list(dict.fromkeys(treatments[a].short_verb for a in acts if a in treatments))
-    verbs.sort(key=["wipe", "shower", "spray"].index)
+    verbs.sort(key=lambda verb: VERBS.index(verb) if verb in VERBS else len(VERBS))
     return _capital(listed(verbs)) or "Treat"
 
 
@@ -105,7 +119,8 @@ def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
     quick = _newcomer(pest, stage)
     return (
         f"The evening of {speech.day(slip.done)} came {days((slip.done - slip.latest).days)} after the last day that was safe. "
-        f"The quickest {quick} could lay from {speech.day(slip.breeds)}, so some have probably laid: those eggs are now in the plan."
+        f"The quickest {quick} could {_breed(pest)} from {speech.day(slip.breeds)}, so some have probably "
+        f"{'bred: their young' if pest.live_birth else 'laid: those eggs'} are now in the plan."
     )
 
 

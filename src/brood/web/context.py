@@ -8,8 +8,8 @@ from datetime import date, datetime
 
 from flask import current_app, g
 
-from brood.catalogue.loader import Catalogue
-from brood.services import preferences
+from brood.catalogue.holdings import Catalogue
+from brood.services import own, preferences
 from brood.services.access import Doorkeeper
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech
@@ -31,6 +31,15 @@ class Household:
 def household() -> Household:
     """The running application's household."""
     found: Household = current_app.extensions["household"]
+    return found
+
+
+def catalogue() -> Catalogue:
+    """The catalogue with the keeper's own figures, put together once a request."""
+    if "catalogue" not in g:
+        with household().store.reading() as session:
+            g.catalogue = own.adjusted(session, household().catalogue)
+    found: Catalogue = g.catalogue
     return found
 
 

@@ -12,10 +12,10 @@ from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts import brood, brood_tall, svg, warmth
+from brood.charts import brood, brood_tall, guide, svg, warmth
 from brood.services import words
-from brood.services.speech import UNITS, days, number
-from brood.web.context import household, now, prefs, speech, today
+from brood.services.speech import UNITS, days, number, short_days
+from brood.web.context import catalogue, household, now, prefs, speech, today
 
 
 def register(app: Flask) -> None:
@@ -23,16 +23,21 @@ def register(app: Flask) -> None:
     env = app.jinja_env
     env.filters.update(
         day=lambda d: speech().day(d), day_short=lambda d: speech().day_short(d), moment=lambda m: speech().moment(m),
+        said=lambda text: speech().said(text), difference=lambda c, digits=1: speech().difference(c, digits), heat=lambda k: speech().heat(k),
+        figure=lambda v, unit: speech().figure(v, unit),
+        lengths=lambda pair: speech().lengths(*pair),
         warmth=lambda c, digits=0: speech().warmth(c, digits), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
-        number=number, days=days, iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
+        number=number, days=days, short_days=short_days, iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
-        acts=lambda ids: words.act_names(ids, household().catalogue.treatments),
+        acts=lambda ids: words.act_names(ids, catalogue().treatments),
     )  # fmt: skip
     env.globals.update(
         asset=asset, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
         brood_chart=lambda data, title: Markup(brood.draw(data, speech(), title)), 
         brood_tall=lambda data, title: Markup(brood_tall.draw(data, speech(), title)),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
+        stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
+        curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
     )  # fmt: skip
     app.context_processor(_values)

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from brood.services.preferences import CHOICES, Preferences
+from brood.services.preferences import CHOICES, Preferences, zones
 from brood.web.forms.reader import Reader
 
 
-def read(reader: Reader) -> Preferences:
-    """Settings as chosen; raises FieldErrors."""
-    chosen = {name: reader.choice(name, allowed, "a setting") for name, allowed in CHOICES.items() if name != "shortcuts"}
+def read(reader: Reader, now: Preferences) -> Preferences:
+    """Settings as chosen, what the form leaves out as it is now; raises FieldErrors."""
+    chosen = {
+        name: reader.choice(name, allowed, "a setting") if name in reader.form else getattr(now, name)
+        for name, allowed in CHOICES.items() if name != "shortcuts"
+    }  # fmt: skip
+    chosen["zone"] = reader.raw("zone") if "zone" in reader.form else now.zone
+    if chosen["zone"] and chosen["zone"] not in zones():
+        reader.fault("zone", f"“{chosen['zone'][:40]}” is no time zone that is known here. Choose one from the list, such as Europe/Lisbon.")
     reader.done()
     return Preferences(**chosen, shortcuts="on" if reader.raw("shortcuts") else "off")

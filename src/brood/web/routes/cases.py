@@ -5,11 +5,12 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import calendar, cases, develop, planning
+from brood.services import calendar, cases, develop, guide, planning
+from brood.services.brood_chart import stage_drawing
 from brood.services.plants import EATEN
 from brood.store.queries import cases as queries
 from brood.web import render
-from brood.web.context import household, now, prefs, speech, today
+from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import cases as form
 from brood.web.forms.reader import Reader
 
@@ -23,29 +24,31 @@ def new(plant_id: int) -> Response:
 
 
 def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> Response:
-    catalogue = household().catalogue
+    held = catalogue()
     with household().store.reading() as session:
         plant = queries.plant(session, plant_id)
         place = plant.stays[-1].place if plant.stays else None
-        if pest_id not in catalogue.records:
-            return render.page("cases/which.html", plant=plant, place=place, records=catalogue.records.values())
-        record = catalogue.records[pest_id]
+        if pest_id not in held.records:
+            return render.page("cases/which.html", plant=plant, place=place, groups=guide.by_group(held))
+        record = held.records[pest_id]
         return render.page(
             "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
-            treatments=catalogue.treatments.values(), default_acts=cases.DEFAULT_ACTS, values=values, wrong=wrong, eaten=plant.kind in EATEN,
+            treatments=held.offered(pest_id), default_acts=cases.default_acts(held, pest_id),
+            drawings={stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)},
+            values=values, wrong=wrong, eaten=plant.kind in EATEN,
         )  # fmt: skip
 
 
 @bp.post("/plants/<int:plant_id>/case")
 def open_case(plant_id: int) -> Response:
     """Open a case and plan it."""
-    catalogue = household().catalogue
+    held = catalogue()
     pest_id = request.form.get("pest", "")
     try:
-        record = catalogue.records[catalogue.pest(pest_id).id]
-        command = form.open_case(_reader(), plant_id, pest_id, cases.stage_choices(record), catalogue.treatments)
+        record = held.records[held.pest(pest_id).id]
+        command = form.open_case(_reader(), plant_id, pest_id, cases.stage_choices(record), held.treatments)
         with household().store.writing() as session:
-            case_id = cases.open_case(session, catalogue, command, today=today(), now=now(), speech=speech())
+            case_id = cases.open_case(session, held, command, today=today(), now=now(), speech=speech())
     except FieldErrors as error:
         return _new(plant_id, pest_id, request.form, error.by_field)
     except InputError as error:
@@ -56,17 +59,17 @@ def open_case(plant_id: int) -> Response:
 @bp.get("/cases/<int:case_id>")
 def page(case_id: int) -> Response:
     """A case: what to do next, and why."""
-    planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return _page(case_id)
 
 
 def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) -> Response:
-    catalogue = household().catalogue
+    held = catalogue()
     with household().store.reading() as session:
-        result = cases.build(session, catalogue, case_id, now=now(), speech=speech())
+        result = cases.build(session, held, case_id, now=now(), speech=speech())
         return render.page(
             "cases/page.html", status, part="cases/_case.html", r=result, wrong=wrong or {}, values=request.form, rough=form.ROUGH,
-            stages=cases.stage_choices(result.pest), stage_names=_stage_names(case_id, result), sources=develop.sources(catalogue, result.pest),
+            stages=cases.stage_choices(result.pest), stage_names=_stage_names(case_id, result), sources=develop.sources(held, result.pest),
         )  # fmt: skip
 
 
@@ -84,9 +87,9 @@ def mark(application_id: int) -> Response:
     with household().store.reading() as session:
         row, _ = queries.case_of_application(session, application_id)
     try:
-        said = form.mark(_reader(), household().catalogue.treatments)
+        said = form.mark(_reader(), catalogue().treatments)
         with household().store.writing() as session:
-            cases.mark(session, household().catalogue, application_id, said, now=now(), speech=speech())
+            cases.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()})
     return _after(row.id)
@@ -96,7 +99,7 @@ def mark(application_id: int) -> Response:
 def unmark(application_id: int) -> Response:
     """Withdraw what was recorded of an evening."""
     with household().store.writing() as session:
-        case_id = cases.unmark(session, household().catalogue, application_id, now=now(), speech=speech())
+        case_id = cases.unmark(session, catalogue(), application_id, now=now(), speech=speech())
     return _after(case_id)
 
 
@@ -104,11 +107,11 @@ def unmark(application_id: int) -> Response:
 def add_find(case_id: int) -> Response:
     """Add a find."""
     with household().store.reading() as session:
-        record = household().catalogue.records[queries.case(session, case_id).pest_id]
+        record = catalogue().records[queries.case(session, case_id).pest_id]
     try:
         command = form.find(_reader(), cases.stage_choices(record))
         with household().store.writing() as session:
-            cases.add_find(session, household().catalogue, case_id, command, now=now(), speech=speech())
+            cases.add_find(session, catalogue(), case_id, command, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(case_id, 422, {f"find-{name}": text for name, text in error.by_field.items()})
     return _after(case_id)
@@ -119,12 +122,12 @@ def correct_find(finding_id: int) -> Response:
     """Correct or withdraw a find."""
     with household().store.reading() as session:
         row, finding = queries.case_of_finding(session, finding_id)
-        record = household().catalogue.records[row.pest_id]
+        record = catalogue().records[row.pest_id]
         stages = [*cases.stage_choices(record), (finding.stage, finding.stage)]
     try:
         command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
         with household().store.writing() as session:
-            cases.correct_find(session, household().catalogue, finding_id, command, now=now(), speech=speech())
+            cases.correct_find(session, catalogue(), finding_id, command, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()})
     return _after(row.id)
@@ -135,16 +138,16 @@ def close(case_id: int) -> Response:
     """Close a case, or open it again."""
     with household().store.writing() as session:
         cases.close(session, case_id, now=now())
-    planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return _after(case_id)
 
 
 @bp.get("/cases/<int:case_id>/calendar.ics")
 def ics(case_id: int) -> Response:
     """The dates for a calendar."""
-    planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
-        name, body = calendar.build(session, household().catalogue, case_id, prefs(), now=now())
+        name, body = calendar.build(session, catalogue(), case_id, prefs(), now=now())
     response = make_response(body)
     response.headers["Content-Type"] = "text/calendar; charset=utf-8"
     response.headers["Content-Disposition"] = f'attachment; filename="{name}"'

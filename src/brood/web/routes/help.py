@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response
 
 from brood.web import render
-from brood.web.context import household
+from brood.web.context import catalogue
 
 bp = Blueprint("help", __name__)
 
@@ -18,8 +18,8 @@ def keys() -> Response:
 
 @bp.get("/sources")
 def sources() -> Response:
-    """Every figure's source and grade."""
-    catalogue = household().catalogue
+    """Every treatment's figures, and every source and grade."""
+    held = catalogue()
     return render.page(
-        "help/sources.html", records=catalogue.records, pests=catalogue.pests, treatments=catalogue.treatments, sources=catalogue.sources
+        "help/sources.html", records=held.records, groups=held.groups, kills=held.kills, treatments=held.treatments, sources=held.sources
     )

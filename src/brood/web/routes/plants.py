@@ -9,7 +9,7 @@ from brood.errors import FieldErrors
 from brood.services import planning, plants
 from brood.store.queries import cases
 from brood.web import render
-from brood.web.context import household, now, speech, today
+from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import plants as form
 from brood.web.forms.reader import Reader
 
@@ -21,7 +21,7 @@ def page() -> Response:
     """Every plant and what is next for it."""
     _up_to_date()
     with household().store.reading() as session:
-        lines = plants.listing(session, household().catalogue, today=today(), speech=speech())
+        lines = plants.listing(session, catalogue(), today=today(), speech=speech())
         return render.page("plants/page.html", lines=lines, kinds=plants.KINDS, places=cases.places(session))
 
 
@@ -29,7 +29,7 @@ def _up_to_date() -> None:
     with household().store.reading() as session:
         ids = plants.open_ids(session)
     for case_id in ids:
-        planning.ensure(household().store, household().catalogue, case_id, today(), now(), speech())
+        planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
 
 
 @bp.get("/new")
@@ -57,8 +57,8 @@ def one(plant_id: int) -> Response:
     """One plant."""
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
-        lines = [(c, plants.case_line(c, household().catalogue, today(), speech())) for c in plant.cases]
-        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, records=household().catalogue.records)
+        lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
+        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, records=catalogue().records)
 
 
 @bp.get("/<int:plant_id>/edit")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from urllib.parse import urlsplit
 
 from flask import Blueprint, Response, request, url_for
@@ -27,11 +28,12 @@ def page() -> Response:
 
 
 def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Response:
+    values = request.form if wrong else asdict(prefs())
     with household().store.reading() as session:
         has = access.has_passcode(session)
     return render.page(
-        "settings/page.html", status, locales=LOCALES, themes=preferences.THEMES, alarms=ALARMS, wrong=wrong, said=said, has_passcode=has,
-        may_set=from_this_machine(),
+        "settings/page.html", status, locales=LOCALES, themes=preferences.THEMES, alarms=ALARMS, values=values, zones=preferences.zones(), wrong=wrong,
+        said=said, has_passcode=has, may_set=from_this_machine(),
     )  # fmt: skip
 
 
@@ -39,7 +41,7 @@ def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Res
 def save() -> Response:
     """Keep the settings."""
     try:
-        chosen = form.read(Reader(request.form, speech(), today()))
+        chosen = form.read(Reader(request.form, speech(), today()), prefs())
     except FieldErrors as error:
         return _page(error.by_field, {}, 422)
     with household().store.writing() as session:

@@ -4,7 +4,7 @@
 // Shortcuts: a comma, then a letter within two seconds. Listed on /keys; switched off in the settings.
 (() => {
   const root = document.documentElement;
-  const pages = { p: "/plants", w: "/places", a: "/plants/new", "?": "/keys" };
+  const pages = { p: "/plants", w: "/places", g: "/guide", k: "/degree-days", a: "/plants/new", "?": "/keys" };
   const spots = { n: "next", d: "dates", f: "finds" };
   let armed = 0;
   const typing = (el) => el.closest("input, textarea, select, [contenteditable]") !== null;

@@ -1,0 +1,76 @@
+"""What the catalogue holds, once read: pests as the core knows them, their records, treatments, kill tables, sources."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from brood.catalogue.schema import GroupRecord, KillRow, KillTable, PestRecord, Source, TreatmentRecord
+from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
+from brood.errors import InputError
+
+CUT_SHARE = 0.33
+"""Share of the plant that cutting takes when nothing else is said: at most a third of the foliage at once (label practice, C)."""
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """All that ships, by id. Variants stand among the pests; `records[id].variant_of` names what they stand beside."""
+
+    pests: Mapping[str, Pest]
+    records: Mapping[str, PestRecord]
+    groups: Mapping[str, GroupRecord]
+    treatments: Mapping[str, TreatmentRecord]
+    kills: Mapping[str, KillTable]
+    sources: Mapping[str, Source]
+
+    def pest(self, pest_id: str) -> Pest:
+        """The pest of that id; raises InputError with the ids there are."""
+        if pest_id not in self.pests:
+            known = ", ".join(sorted(self.pests))
+            raise InputError(f"There is no pest '{pest_id[:60]}' in the catalogue.", field="pest", value=pest_id[:60], allowed=known)
+        return self.pests[pest_id]
+
+    def act(self, treatment_id: str, pest_id: str, *, min_gap_days: int | None = None, max_applications: int | None = None,
+            kill: Mapping[str, float] | None = None) -> Act:  # fmt: skip
+        """A treatment as it acts on a pest, with the keeper's own label figures where given; raises InputError."""
+        if treatment_id not in self.treatments:
+            known = ", ".join(sorted(self.treatments))
+            raise InputError(
+                f"There is no treatment '{treatment_id[:60]}' in the catalogue.", field="treatments", value=treatment_id[:60], allowed=known
+            )
+        record = self.treatments[treatment_id]
+        return Act(
+            id=record.id, name=record.name, verb=record.verb, by_hand=record.by_hand,
+            kill=dict(kill) if kill is not None else self.kill(treatment_id, pest_id),
+            min_gap_days=record.min_gap_days if min_gap_days is None else min_gap_days,
+            max_applications=record.max_applications if max_applications is None else max_applications,
+        )  # fmt: skip
+
+    def kill_row(self, treatment_id: str, pest_id: str) -> KillRow | None:
+        """The row of a treatment for a pest, its own before its group's; None where the treatment does nothing."""
+        rows = [r for r in self.kills[self.records[pest_id].group].row if r.treatment == treatment_id]
+        return next((r for r in rows if r.pest == pest_id), next((r for r in rows if r.pest is None), None))
+
+    def kill(self, treatment_id: str, pest_id: str) -> dict[str, float]:
+        """Kill by stage id and "adult" of one evening: the time-weighted mean of the columns that each stage spans.
+
+        What is cut out counts for a third of the plant. Traps act by the day and not on an evening: one day's catch.
+        """
+        row = self.kill_row(treatment_id, pest_id)
+        table = row.kill if row else {}
+        share = CUT_SHARE if row and row.of_part else 1.0
+        stages = self.records[pest_id].stage
+        by_stage = {s.id: share * sum(part * table.get(column, 0.0) for column, part in s.columns.items()) for s in stages}
+        return {**by_stage, ADULT: by_stage[PREOVIPOSITION]}
+
+    def offered(self, pest_id: str) -> tuple[TreatmentRecord, ...]:
+        """The treatments that the pages propose for a pest: those that do something to a stage of it on an evening."""
+        rows = {key: self.kill_row(key, pest_id) for key in self.treatments}
+        return tuple(
+            t for key, t in self.treatments.items() if t.offered and (row := rows[key]) and not row.per_day and any(self.kill(key, pest_id).values())
+        )
+
+    def variants(self, pest_id: str) -> tuple[PestRecord, ...]:
+        """The records that stand beside a pest."""
+        return tuple(r for r in self.records.values() if r.variant_of == pest_id)
