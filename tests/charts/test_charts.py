@@ -91,7 +91,7 @@ def test_text_in_a_chart_is_escaped():
 
 def test_a_places_ribbon_draws_gaps_and_refused_rows_in_the_keepers_unit(demo_store):
     with demo_store.reading() as session:
-        result = places.build(session, 1, today=NOW.date())
+        result = places.build(session, 1, now=NOW)
     for unit in ("C", "F"):
         text = warmth.draw(result, Speech("en-US", unit))
         ET.fromstring(text)

@@ -5,10 +5,7 @@ from datetime import date, datetime, time, timedelta
 
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
-from brood.core.degree_days import single_sine
 from brood.core.temperature import (
     EXPECTED,
     FILLED,
@@ -25,22 +22,6 @@ from brood.core.temperature import (
 from brood.errors import InputError
 
 START = datetime(2026, 6, 1)
-GRID = [(a, b, low, up) for a, b in ((5, 12), (8, 26), (14, 29), (20, 20), (-4, 9)) for low in (2, 10, 15, 31) for up in (None, 34)]
-
-
-@pytest.mark.parametrize(("minimum", "maximum", "lower", "upper"), GRID)
-def test_closed_form_degree_days_agree_with_a_sum_by_the_minute(minimum, maximum, lower, upper):
-    minutes = (np.arange(1440) + 0.5) / 1440
-    t = (maximum + minimum) / 2 + (maximum - minimum) / 2 * np.sin(2 * np.pi * minutes)
-    by_minute = float(np.clip(np.minimum(t, math.inf if upper is None else upper) - lower, 0, None).mean())
-    assert single_sine(minimum, maximum, lower, upper) == pytest.approx(by_minute, rel=0.005, abs=0.01)
-
-
-@given(st.floats(-10, 30), st.floats(0, 20), st.floats(0, 15))
-def test_hourly_sums_of_a_sine_day_agree_with_the_closed_form(low, swing, lower):
-    hours = daily(date(2026, 6, 1), [low], [low + swing])
-    total = float(np.clip(hours.celsius - lower, 0, None).sum() / 24)
-    assert total == pytest.approx(single_sine(low, low + swing, lower), rel=0.01, abs=0.1)
 
 
 def test_a_daily_mean_is_not_good_enough_when_the_swing_crosses_the_threshold():
@@ -117,8 +98,6 @@ def test_a_move_joins_two_places_and_a_shift_moves_each_hour_by_its_spread():
         lambda: daily(START.date(), [10, 12], [20]),
         lambda: daily(START.date(), [22], [20]),
         lambda: day_night(START, 24, day=20, night=15, day_from=time(7), night_from=time(7)),
-        lambda: single_sine(20, 10, 5),
-        lambda: single_sine(10, 20, 15, 12),
     ],
 )
 def test_impossible_temperatures_are_refused_in_a_sentence(make):

@@ -6,7 +6,7 @@ import pytest
 from conftest import NOW
 
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services import access, places, preferences
+from brood.services import access, logger_files, places, preferences
 from brood.services.logger import LoggerPlan, csv_text
 from brood.store.queries import readings
 
@@ -22,7 +22,7 @@ def sill(store):
 
 def take(store, place, text, name="sill.csv"):
     with store.writing() as session:
-        return places.take_file(session, place, name, text.encode(), now=NOW)
+        return logger_files.take_file(session, place, name, text.encode(), now=NOW)
 
 
 def bounds(store, place):
@@ -53,7 +53,7 @@ def test_a_withdrawn_file_counts_no_more_until_it_is_brought_back(store, sill):
     upload = take(store, sill, csv_text(LoggerPlan(START, days=2, faults=False)))
     for expected in (None, 288):
         with store.writing() as session:
-            places.withdraw_file(session, upload.id, now=NOW)
+            logger_files.withdraw_file(session, upload.id, now=NOW)
         found = bounds(store, sill)
         assert (found and found[2]) == expected
 
@@ -63,19 +63,19 @@ def test_a_corrected_reading_keeps_the_old_value(store, sill):
     with store.reading() as session:
         wrong = readings.of_day(session, sill, START.date())[1].id
     with store.writing() as session:
-        places.correct_reading(session, wrong, 21.0, now=NOW)
+        logger_files.correct_reading(session, wrong, 21.0, now=NOW)
     with store.reading() as session:
         rows = readings.of_day(session, sill, START.date())
         assert [(r.celsius, r.withdrawn_at is None) for r in rows] == [(20, True), (41, False), (21, True)]
         assert [c for _, c in readings.pairs(session, sill)] == [20, 21]
     with pytest.raises(NotFound), store.writing() as session:
-        places.correct_reading(session, wrong, None, now=NOW)
+        logger_files.correct_reading(session, wrong, None, now=NOW)
 
 
 def test_a_page_shows_days_filled_hours_and_refused_rows(store, sill):
     take(store, sill, csv_text(LoggerPlan(NOW.replace(minute=0) - timedelta(days=12), days=12)))
     with store.reading() as session:
-        result = places.build(session, sill, today=NOW.date())
+        result = places.build(session, sill, now=NOW)
     assert result.place.source == "logger"
     assert sum(row.filled_hours for row in result.days) == 8
     assert len(result.refused_at) == 2

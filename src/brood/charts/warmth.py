@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 import numpy as np
 
 from brood.charts.svg import Point, figure, line, path, rect, simplify, text
-from brood.core.temperature import EXPECTED, FILLED, MEASURED, HourlySeries
+from brood.core.temperature import EXPECTED, FILLED, FORECAST, MEASURED, SET, HourlySeries
 from brood.services.places import PlaceResult
 from brood.services.speech import UNITS, Speech
 
@@ -19,7 +19,7 @@ SHOWN_SPREAD = 0.5
 
 
 def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[datetime], float], tall: Point, wide: Point) -> str:
-    """Grid, scale, line and hatch of a stretch of hours; `tall` is (top, foot), `wide` (left, right) in px."""
+    """Grid, scale, line, forecast and hatch of a stretch of hours; `tall` is (top, foot), `wide` (left, right) in px."""
     low, high, step = _bounds(series, speech)
     top, foot = tall
 
@@ -28,11 +28,15 @@ def ribbon(series: HourlySeries, now: datetime, speech: Speech, x: Callable[[dat
 
     out = [_scale(low, high, step, speech, tall, wide)]
     moments = [series.start + timedelta(hours=h) for h in range(len(series))]
-    past = [h for h, m in enumerate(moments) if m <= now and series.origin[h] != EXPECTED]
-    for run in _runs(past):
+    past = [h for h, m in enumerate(moments) if m <= now and series.origin[h] not in (EXPECTED, FORECAST)]
+    for run in _runs([h for h in past if series.origin[h] == FILLED]):
+        out.append(rect(x(moments[run[0]]), top, x(moments[run[-1]]) - x(moments[run[0]]), foot - top, "filled-gap"))
+    for run in _alike(series, past):
         line_points = simplify([(x(moments[h] + timedelta(minutes=30)), y(series.celsius[h])) for h in run], 0.4)
-        out.append(path(line_points, "measured" if series.origin[run[0]] in (MEASURED, FILLED) else "told"))
-    out.append(_expected(series, max(past) + 1 if past else 0, moments, x, y, wide[1]))
+        out.append(path(line_points, {FILLED: "filled-line", SET: "told"}.get(int(series.origin[run[0]]), "measured")))
+    known = set(past)
+    for run in _alike(series, [h for h in range(len(series)) if h not in known]):
+        out.append(_forecast(series, run, moments, x, y) if series.origin[run[0]] == FORECAST else _expected(series, run, moments, x, y, wide[1]))
     return "".join(out)
 
 
@@ -69,13 +73,33 @@ def _runs(hours: list[int]) -> list[list[int]]:
     return [r for r in runs if len(r) > 1]
 
 
+def _alike(series: HourlySeries, hours: list[int]) -> list[list[int]]:
+    """Runs of neighbouring hours of one origin; each begins with the last hour of the one before, so that lines join."""
+    runs: list[list[int]] = []
+    for h in hours:
+        if runs and h == runs[-1][-1] + 1 and series.origin[h] == series.origin[runs[-1][-1]]:
+            runs[-1].append(h)
+        else:
+            runs.append([h])
+    return [r for r in runs if len(r) > 1]
+
+
+def _forecast(series: HourlySeries, run: list[int], moments: list[datetime], x: Callable[[datetime], float], y: Callable[[float], float]) -> str:
+    """A dotted line hour by hour on a pale band as wide as the forecast is unsure."""
+    upper = [(x(moments[h]), y(float(series.celsius[h] + series.spread_c[h]))) for h in run]
+    lower = [(x(moments[h]), y(float(series.celsius[h] - series.spread_c[h]))) for h in run]
+    middle = simplify([(x(moments[h]), y(float(series.celsius[h]))) for h in run], 0.4)
+    return path([*upper, *reversed(lower)], "forecast-band", close=True) + path(middle, "forecast")
+
+
 def _expected(
-    series: HourlySeries, first: int, moments: list[datetime], x: Callable[[datetime], float], y: Callable[[float], float], right: float
+    series: HourlySeries, run: list[int], moments: list[datetime], x: Callable[[datetime], float], y: Callable[[float], float], right: float
 ) -> str:
     """Night to day of every coming day, widened by the spread of an expectation."""
     lows, highs = [], []
-    for a in range(first, len(series), 12):
-        day = slice(max(0, a - 12), min(len(series), a + 12))
+    first, last = run[0], run[-1] + 1
+    for a in [*range(first, last, 12), last - 1]:
+        day = slice(max(first, a - 12), min(last, a + 12))
         spread = float(series.spread_c[a]) * SHOWN_SPREAD
         lows.append((min(x(moments[a]), right), y(float(series.celsius[day].min()) - spread)))
         highs.append((min(x(moments[a]), right), y(float(series.celsius[day].max()) + spread)))
@@ -84,43 +108,39 @@ def _expected(
     return path([*highs, *reversed(lows)], "hatch", close=True) + path(highs, "dashes") + path(lows, "dashes")
 
 
-PLACE_WIDTH, LEFT, TOP, FOOT = 1216.0, 52.0, 30.0, 200.0
+PLACE_WIDTH, LEFT, TOP, FOOT = 1216.0, 52.0, 44.0, 214.0
 
 
 def draw(result: PlaceResult, speech: Speech) -> str:
-    """A place's logger: every hour read, gaps that were filled, rows that were refused."""
-    series = result.measured
-    if series is None:
-        return ""
+    """A place's warmth: what was measured, filled or told up to now, what is forecast and expected after it, what was refused."""
+    series, now = result.series, result.now
     start, span = series.start, max((series.end - series.start) / timedelta(days=1), 1.0)
-    low, high, step = _bounds(series, speech)
 
     def x(moment: datetime) -> float:
         return LEFT + (moment - start) / timedelta(days=1) / span * (PLACE_WIDTH - LEFT - 8)
 
-    def y(celsius: float) -> float:
-        return FOOT - (speech.degrees(celsius) - low) / (high - low) * (FOOT - TOP)
-
-    out = [_scale(low, high, step, speech, (TOP, FOOT), (LEFT, PLACE_WIDTH - 8))]
+    out = []
     for d in range(int(span) + 1):
         day = start.replace(hour=0) + timedelta(days=d)
         if speech.starts_week(day) and x(day) >= LEFT:
             out.append(line((x(day), TOP - 6), (x(day), FOOT), "hair"))
-            if x(day) < PLACE_WIDTH - 70:
+            if x(day) < PLACE_WIDTH - 70 and abs(x(day) + 40 - x(now)) > 76:
                 out.append(text((x(day) + 3, TOP - 10), speech.day(day), "margin"))
-    for run in _runs([h for h in range(len(series)) if series.origin[h] == FILLED]):
-        a, b = x(series.moment(run[0])), x(series.moment(run[-1] + 1))
-        out.append(rect(a, TOP, b - a, FOOT - TOP, "filled-gap"))
-    moments = [(x(series.moment(h + 0.5)), y(float(series.celsius[h]))) for h in range(len(series))]
-    out += [
-        path(simplify([moments[h] for h in run], 0.4), "measured") for run in _runs([h for h in range(len(series)) if series.origin[h] != FILLED])
-    ]
-    out += [path([moments[h] for h in run], "filled-line") for run in _runs([h for h in range(len(series)) if series.origin[h] == FILLED])]
+    out.append(ribbon(series, now, speech, x, (TOP, FOOT), (LEFT, PLACE_WIDTH - 8)))
     out += [f'<path class="refused-mark" d="M{x(m) - 4:.1f} {FOOT + 6}l8 8m0 -8l-8 8"/>' for m in result.refused_at if start <= m <= series.end]
     out.append(line((LEFT, FOOT), (PLACE_WIDTH - 8, FOOT), "ink1"))
-    low_c, high_c = float(series.celsius.min()), float(series.celsius.max())
-    words = (
-        f"From {speech.moment(start)} to {speech.moment(series.end)}: {speech.warmth(low_c, 1)} to {speech.warmth(high_c, 1)}; "
-        f"{result.filled_share * 100:.1f} % of hours filled."
-    )
-    return figure(PLACE_WIDTH, FOOT + 20, "chart", f"Temperatures at {result.place.name}", words, "".join(out))
+    if start <= now <= series.end:
+        out.append(line((x(now), TOP - 16), (x(now), FOOT), "today") + rect(x(now) - 24, TOP - 34, 48, 19, "ink-fill"))
+        out.append(text((x(now), TOP - 20), "now", "on-ink", "middle"))
+    return figure(PLACE_WIDTH, FOOT + 20, "chart", f"Temperatures at {result.place.name}", _words(result, speech), "".join(out))
+
+
+def _words(result: PlaceResult, speech: Speech) -> str:
+    series = result.series
+    past = max(1, min(len(series), series.hour_of(result.now)))
+    known, coming = series.celsius[:past], series.celsius[past:]
+    words = f"Up to now from {speech.moment(series.start)}: {speech.warmth(float(known.min()), 1)} to {speech.warmth(float(known.max()), 1)}, "
+    words += f"{result.filled_share * 100:.1f} % of hours filled."
+    if len(coming):
+        words += f" To come: {speech.warmth(float(coming.min()), 1)} to {speech.warmth(float(coming.max()), 1)}."
+    return words

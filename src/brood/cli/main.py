@@ -5,9 +5,12 @@ from __future__ import annotations
 import click
 
 from brood import __version__
+from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
+from brood.cli.fit import fit
 from brood.cli.logger import logger
 from brood.cli.plan import plan
+from brood.cli.sensor import sensor
 from brood.cli.serve import demo, serve
 
 
@@ -20,5 +23,5 @@ def main() -> None:
     """
 
 
-for command in (demo, serve, develop, plan, logger):
+for command in (demo, serve, develop, plan, fit, degree_days, logger, sensor):
     main.add_command(command)

@@ -6,12 +6,14 @@ import shutil
 import socket
 import sys
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import click
 
 from brood.errors import BroodError
 from brood.settings import Settings, from_environment
 
+DEMO_SENSOR = "http://127.0.0.1:8011/reading"
 DEMO_FILES = ("household.sqlite", "household.sqlite-wal", "household.sqlite-shm")
 
 
@@ -34,9 +36,10 @@ def demo(data: Path | None, port: int | None, no_serve: bool, as_json: bool) -> 
         settings = from_environment(port=port, demo=True, data=folder)
         for name in DEMO_FILES:
             (folder / name).unlink(missing_ok=True)
-        seed(settings.database)
+        seed(settings.database, sensor_url=DEMO_SENSOR)
         _announce(settings, "The demo household", as_json)
         if not no_serve:
+            _demo_sensor()
             _run(settings)
     except BroodError as error:
         click.echo(f"brood: {error}", err=True)
@@ -109,12 +112,26 @@ def _announce(settings: Settings, what: str, as_json: bool) -> None:
             segno.make(home, error="m").terminal(out=sys.stderr, compact=True)
 
 
+def _demo_sensor() -> None:
+    """Let the stand-in thermometer of the demo's propagation shelf answer beside the pages, if its port is free."""
+    from brood.services.demo import SHELF
+    from brood.services.sensor import device_server, in_background
+
+    try:
+        in_background(device_server(SHELF(), urlsplit(DEMO_SENSOR).port or 0))
+    except OSError as error:
+        click.echo(f"brood: the demo's thermometer cannot answer on {DEMO_SENSOR} ({error.strerror}); its place will say so.", err=True)
+
+
 def _run(settings: Settings) -> None:
     import waitress
 
+    from brood.services.rounds import Rounds
     from brood.web.app import create_app
 
     app = create_app(settings)
+    household = app.extensions["household"]
+    Rounds(household.store, household.weather).start()
     host = "0.0.0.0" if settings.lan else "127.0.0.1"
     try:
         waitress.serve(app, host=host, port=settings.port, threads=6, ident="")

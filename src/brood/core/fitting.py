@@ -68,11 +68,14 @@ def _line(points: Sequence[Point]) -> tuple[float, float]:
     log_days = np.log([p.days for p in points])
     w = np.array([p.weight for p in points])
     w = w / w.sum()
-    lowers = np.arange(t.min() - 20.0, t.min() - 0.2, 0.01)[:, None]
-    log_k = (w * (log_days + np.log(t - lowers))).sum(axis=1, keepdims=True)
-    miss = (w * (log_k - np.log(t - lowers) - log_days) ** 2).sum(axis=1)
-    best = int(np.argmin(miss))
-    return float(lowers[best, 0]), float(np.exp(log_k[best, 0]))
+    lower, top = float(t.min() - 10.1), float(t.min() - 0.2)
+    for half, step in ((9.9, 0.1), (0.2, 0.01)):
+        lowers = np.arange(lower - half, min(lower + half, top) + step / 2, step)[:, None]
+        log_k = (w * (log_days + np.log(t - lowers))).sum(axis=1, keepdims=True)
+        miss = (w * (log_k - np.log(t - lowers) - log_days) ** 2).sum(axis=1)
+        best = int(np.argmin(miss))
+        lower, k = float(lowers[best, 0]), float(np.exp(log_k[best, 0]))
+    return lower, k
 
 
 def fastest_point(points: Sequence[Point]) -> float:

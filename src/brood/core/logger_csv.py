@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import csv
 import math
-from collections.abc import Iterable, Iterator
+import re
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime, timedelta, tzinfo
 
+from brood.core.logger_dialect import Dialect, cells_of, celsius, detect, moment
 from brood.core.temperature import HIGHEST_C, LOWEST_C
 from brood.errors import InputError
 
-TIME_COLUMNS = ("time", "date-time", "datetime", "timestamp")
-CELSIUS_COLUMNS = ("temperature_c", "temperature (°c)", "celsius", "temp_c")
 EARLIEST, LATEST = datetime(2000, 1, 1), datetime(2100, 1, 1)
 CLOCK_CHANGE = timedelta(hours=1)
 
@@ -45,86 +45,92 @@ class LoggerFile:
     notes: tuple[str, ...]
 
 
-def parse(data: bytes) -> LoggerFile:
-    """Read a CSV with a header row that names a time column (ISO, local) and a temperature column in °C.
+def parse(data: bytes, *, day_first: bool = True, zone: tzinfo | None = None) -> LoggerFile:
+    """Read a logger's table, however its device writes it: see `logger_dialect`.
 
-    A repeated row is merged, an hour repeated by a clock set back is kept twice (fold 1), rows out of order are put in
-    their place; each of these is told in a note. A row that cannot be read, lies outside −30 to 60 °C, or contradicts
-    another reading of the same moment is refused with its number. Raises InputError when the file is no such table.
+    `day_first` says how this keeper writes 3/4 where the file itself does not tell; `zone` is where the logger hangs, for
+    files that write UTC or an offset. A repeated row is merged, an hour repeated by a clock set back is kept twice (fold
+    1), rows out of order are put in their place; each of these is told in a note. A row that cannot be read, lies outside
+    −30 to 60 °C, or contradicts another reading of the same moment is refused with its number. Raises InputError when the
+    file is no such table.
     """
-    lines = _text(data).splitlines()
-    header, columns = _header(lines)
-    readings, refused = _rows(lines, header, columns)
+    lines = text_of(data).splitlines()
+    dialect = detect(lines, day_first)
+    readings, refused = _rows(lines, dialect, zone)
     if not readings:
         raise InputError(
-            f"None of the {len(refused)} rows could be read. " + (f"Row {refused[0].row}: {refused[0].reason}" if refused else ""),
+            f"None of the {len(refused)} rows could be read. Row {refused[0].row}: {refused[0].reason}."
+            if refused else "The file has a heading and no rows.",
             field="file", allowed="rows such as 2026-05-01 08:00,19.5",
         )  # fmt: skip
     readings, notes = _clock_changes(readings)
     readings, again, more = _merged(readings)
     order = sorted(readings, key=lambda r: (r.at, r.fold))
-    return LoggerFile(tuple(order), tuple(sorted((*refused, *again), key=lambda r: r.row)), (*notes, *more))
+    kept = (*dialect.notes, *notes, *more, *_zone_note(lines, dialect, zone))
+    return LoggerFile(tuple(order), tuple(sorted((*refused, *again), key=lambda r: r.row)), kept)
 
 
-def _text(data: bytes) -> str:
+def _zone_note(lines: Sequence[str], dialect: Dialect, zone: tzinfo | None) -> list[str]:
+    """What was done with moments that carry an offset or stand in UTC."""
+    away = dialect.utc or any(re.search(r"\d(Z|[+-]\d{2}:?\d{2})(?=[\"\s,;|]|$)", line) for line in lines[dialect.first_row : dialect.first_row + 20])
+    if not away:
+        return []
+    if zone is None:
+        return ["The file writes UTC or an offset. No time zone is set in the settings, so clocks were taken as they are written."]
+    return [f"Times in UTC or with an offset were turned into {zone}."]
+
+
+def text_of(data: bytes) -> str:
+    """A file's text, whatever its encoding. Raises InputError for an empty file, a PDF, or what is no text."""
     if not data.strip():
         raise InputError("The file is empty.", field="file", allowed="a logger's CSV file")
     if data.startswith(b"%PDF"):
         raise InputError("This is a PDF, not a logger's table. Export the readings as CSV and choose that file.", field="file", allowed="a CSV file")
-    if b"\x00" in data[:4096]:
+    if b"\x00" in data[:4096] and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
         raise InputError("This is not a text file. Export the readings as CSV and choose that file.", field="file", allowed="a CSV file")
-    try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return data.decode("latin-1")
+    for encoding in ("utf-8-sig", "utf-16") if data[:2] in (b"\xff\xfe", b"\xfe\xff") else ("utf-8-sig",):
+        try:
+            return data.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+    return data.decode("latin-1")
 
 
-def _header(lines: list[str]) -> tuple[int, tuple[int, int]]:
-    for number, line in enumerate(lines[:30]):
-        cells = [cell.strip().lower() for cell in next(csv.reader([line]), [])]
-        when = next((cells.index(name) for name in TIME_COLUMNS if name in cells), None)
-        value = next((cells.index(name) for name in CELSIUS_COLUMNS if name in cells), None)
-        if when is not None and value is not None:
-            return number, (when, value)
-    raise InputError(
-        "No heading names a time and a temperature column. The first row should read: time,temperature_c",
-        field="file", value=lines[0][:60] if lines else "", allowed="a heading such as time,temperature_c",
-    )  # fmt: skip
-
-
-def _rows(lines: list[str], header: int, columns: tuple[int, int]) -> tuple[list[Reading], list[Refusal]]:
+def _rows(lines: list[str], dialect: Dialect, zone: tzinfo | None) -> tuple[list[Reading], list[Refusal]]:
     readings: list[Reading] = []
     refused: list[Refusal] = []
-    for number, line in enumerate(lines[header + 1 :], start=header + 2):
+    for number, line in enumerate(lines[dialect.first_row :], start=dialect.first_row + 1):
         if not line.strip():
             continue
         try:
-            readings.append(_reading(number, line, columns))
-        except ValueError as error:
+            readings.append(_reading(number, line, dialect, zone))
+        except (ValueError, csv.Error) as error:
             refused.append(Refusal(number, line[:80], str(error)))
     return readings, refused
 
 
-def _reading(number: int, line: str, columns: tuple[int, int]) -> Reading:
-    cells = next(csv.reader([line]))
-    if len(cells) <= max(columns):
+def _reading(number: int, line: str, dialect: Dialect, zone: tzinfo | None) -> Reading:
+    cells = cells_of(line, dialect.separator)
+    cells = _comma_decimals(cells, dialect)
+    if len(cells) <= max(dialect.when, dialect.value, dialect.clock or 0):
         raise ValueError("a column is missing")
-    when, value = (cells[c].strip() for c in columns)
-    try:
-        at = datetime.fromisoformat(when)
-    except ValueError:
-        raise ValueError(f"'{when[:30]}' is not a time such as 2026-05-01 08:00") from None
-    if at.tzinfo is not None:
-        at = at.replace(tzinfo=None)
+    text = cells[dialect.when] if dialect.clock is None else f"{cells[dialect.when]} {cells[dialect.clock]}"
+    at, fold = moment(text, dialect, zone)
     if not EARLIEST <= at < LATEST:
         raise ValueError(f"the year {at.year} cannot be right")
-    try:
-        celsius = float(value)
-    except ValueError:
-        raise ValueError(f"'{value[:20]}' is not a temperature" if value else "the temperature is missing") from None
-    if not (math.isfinite(celsius) and LOWEST_C <= celsius <= HIGHEST_C):
-        raise ValueError(f"{value[:20]} °C is outside −30 to 60 °C")
-    return Reading(number, at, celsius)
+    value = celsius(cells[dialect.value], dialect)
+    if not (math.isfinite(value) and LOWEST_C <= value <= HIGHEST_C):
+        raise ValueError(f"{cells[dialect.value][:20]} {'°F' if dialect.fahrenheit else '°C'} is outside −30 to 60 °C")
+    return Reading(number, at, round(value, 2), fold)
+
+
+def _comma_decimals(cells: list[str], dialect: Dialect) -> list[str]:
+    """Put back together a decimal comma that a comma-separated line has torn apart, where that is the only way to read it."""
+    last = dialect.value
+    torn = dialect.separator == "," and len(cells) == last + 2 and dialect.width == last + 1
+    if torn and re.fullmatch(r"-?\d+", cells[last]) and re.fullmatch(r"\d{1,2}", cells[last + 1]):
+        return [*cells[:last], f"{cells[last]}.{cells[last + 1]}"]
+    return cells
 
 
 def _pairs(readings: list[Reading]) -> Iterator[tuple[int, Reading, Reading]]:

@@ -18,7 +18,7 @@ from brood.core.chain import Clock, chain_of, clock, require_development
 from brood.core.evening import effect, evening
 from brood.core.temperature import window
 from brood.core.timeline import dates, time_between
-from brood.core.types import ADULT, Act, Application, Case, DateSpan, Plan, Reason, Slip, Span
+from brood.core.types import ADULT, Act, Application, Case, DateSpan, Found, Plan, Reason, Slip, Span
 from brood.errors import InputError
 
 Planner = Callable[[Case], Plan]
@@ -280,16 +280,20 @@ class _Course:
         """
         if self._breeding is not None:
             return self._breeding
-        spans = []
-        chain = self.clock.chain
+        first: tuple[float, Found] | None = None
         for group in self.case.found:
-            stage = self.pest.index(group.stage)
-            state = chain.entering(0 if self.pest.live_birth else 1) if group.stage == ADULT else chain.spread(stage)
-            hour = (evening(group.on) - self.clock.series.start) / timedelta(hours=1)
-            spans.append(dates(self.clock, self.clock.passages(state, hour, [self.laying])[0]))
-        known = [s for s in spans if s.fast is not None]
-        self._breeding = min(known, key=lambda s: s.fast or datetime.max) if known else DateSpan(None, None, None)
+            fast = self._breeding_hours(group, 0.05)[0]
+            if fast is not None and (first is None or fast < first[0]):
+                first = (fast, group)
+        self._breeding = DateSpan(None, None, None) if first is None else dates(self.clock, self._breeding_hours(first[1], 0.95))
         return self._breeding
+
+    def _breeding_hours(self, group: Found, until: float) -> list[float | None]:
+        """Hours after the series' start at which a group's members, or an adult's first young, could first breed."""
+        chain = self.clock.chain
+        state = chain.entering(0 if self.pest.live_birth else 1) if group.stage == ADULT else chain.spread(self.pest.index(group.stage))
+        hour = (evening(group.on) - self.clock.series.start) / timedelta(hours=1)
+        return self.clock.passages(state, hour, [self.laying], until)[0]
 
     def _answer(self, planned: list[Application], slips: tuple[Slip, ...], laid_until: date, complete: bool) -> Plan:
         hatch = time_between(self.clock, evening(laid_until), 0, self.out)

@@ -14,10 +14,10 @@ from brood.errors import InputError
 
 Array = NDArray[np.float64]
 
-MEASURED, FILLED, SET, EXPECTED = 0, 1, 2, 3
-"""Origin of an hour: read by a logger, filled in a gap, a set point, or an expectation."""
+MEASURED, FILLED, SET, EXPECTED, FORECAST, DIARY = 0, 1, 2, 3, 4, 5
+"""Origin of an hour: read by a device, filled in a gap, a set point, an expectation, a forecast, or drawn through a day's extremes."""
 
-SPREAD_C = {MEASURED: 0.5, FILLED: 1.0, SET: 0.7, EXPECTED: 2.5}
+SPREAD_C = {MEASURED: 0.5, FILLED: 1.0, SET: 0.7, EXPECTED: 2.5, FORECAST: 1.5, DIARY: 1.0}
 """Standard deviation in °C of the persistent offset of the daily mean, by origin; a working assumption, grade C."""
 
 LOWEST_C, HIGHEST_C = -30.0, 60.0
@@ -29,7 +29,8 @@ PATTERN_DAYS = 7
 class HourlySeries:
     """Mean temperature of every clock hour from `start` (naive local time, on the hour).
 
-    `celsius`, `spread_c` (°C) and `origin` (see MEASURED …) have one entry an hour. Raises InputError when they are
+    `celsius`, `spread_c` (°C) and `origin` (see MEASURED …) have one entry an hour. `warm_spot_c` and `cool_spot_c` say how
+    much warmer and cooler than that the warmest and the coolest spot are (0 or more). Raises InputError when the arrays are
     empty, differ in length or hold anything not finite.
     """
 
@@ -37,6 +38,8 @@ class HourlySeries:
     celsius: Array
     spread_c: Array
     origin: NDArray[np.uint8]
+    warm_spot_c: float = 0.0
+    cool_spot_c: float = 0.0
 
     def __post_init__(self) -> None:
         if not len(self.celsius):
@@ -103,11 +106,14 @@ def day_night(
     return _filled(start, night + (day - night) * warm, SET, spread_c)
 
 
-def daily(first: date, minima: Sequence[float], maxima: Sequence[float], *, spread_c: float | None = None) -> HourlySeries:
-    """Hourly means of a single sine through each day's minimum (05:00) and maximum (17:00), °C.
+def daily(
+    first: date, minima: Sequence[float], maxima: Sequence[float], *, spread_c: float | None = None, shape: str = "single-sine"
+) -> HourlySeries:
+    """Hourly means through each day's minimum (05:00) and maximum (17:00), °C.
 
-    The single-sine form of Baskerville & Emin 1969 (Ecology 50:514–517). Raises InputError when the lists differ in
-    length, are empty, or a minimum is above its maximum.
+    `shape` is single-sine (Baskerville & Emin 1969, Ecology 50:514–517), each day by itself; double-sine, which comes down to
+    the next day's minimum (Allen 1976, Environ. Entomol. 5:388–396); or single-triangle (Lindsey & Newman 1956, Ecology
+    37:812–823). Raises InputError when the lists differ in length, are empty, or a minimum is above its maximum.
     """
     low, high = np.asarray(minima, float), np.asarray(maxima, float)
     if len(low) != len(high) or not len(low):
@@ -117,8 +123,16 @@ def daily(first: date, minima: Sequence[float], maxima: Sequence[float], *, spre
     if (low > high).any():
         raise InputError("A day's minimum is above its maximum.", field="min", value=float(low[low > high][0]))
     clock = np.arange(24) + 0.5
-    wave = -np.cos(2 * np.pi * (clock - 5.0) / 24)
-    hours = (high + low)[:, None] / 2 + (high - low)[:, None] / 2 * wave
+    turn = (clock - 5.0) % 24 / 24
+    wave = 1 - 4 * np.abs(turn - 0.5) if shape == "single-triangle" else -np.cos(2 * np.pi * turn)
+    valley = np.repeat(low[:, None], 24, axis=1)
+    if shape == "double-sine":
+        valley = np.where(clock > 17, np.append(low[1:], low[-1])[:, None], valley)
+        before = np.append(high[:1], high[:-1])[:, None]
+        peak = np.where(clock < 5, before, high[:, None])
+    else:
+        peak = np.repeat(high[:, None], 24, axis=1)
+    hours = (peak + valley) / 2 + (peak - valley) / 2 * wave
     return _filled(datetime.combine(first, time()), hours.ravel(), SET, spread_c)
 
 
@@ -179,6 +193,8 @@ def joined(first: HourlySeries, second: HourlySeries) -> HourlySeries:
         np.concatenate((first.celsius[:cut], second.celsius)),
         np.concatenate((first.spread_c[:cut], second.spread_c)),
         np.concatenate((first.origin[:cut], second.origin)),
+        max(first.warm_spot_c, second.warm_spot_c),
+        max(first.cool_spot_c, second.cool_spot_c),
     )
 
 
@@ -207,9 +223,54 @@ def window(series: HourlySeries, first: datetime, last: datetime, *, beyond_c: f
         celsius,
         np.where(inside | set_point, series.spread_c[source], spread),
         np.where(inside | set_point, series.origin[source], EXPECTED).astype(np.uint8),
+        series.warm_spot_c,
+        series.cool_spot_c,
     )
 
 
 def shifted(series: HourlySeries, sigmas: float) -> HourlySeries:
-    """The series with every hour moved by `sigmas` of its own spread."""
-    return replace(series, celsius=series.celsius + sigmas * series.spread_c)
+    """The series with every hour moved by `sigmas` of its own spread, and to its warmest or coolest spot."""
+    spot = series.warm_spot_c if sigmas > 0 else -series.cool_spot_c if sigmas < 0 else 0.0
+    return replace(series, celsius=series.celsius + sigmas * series.spread_c + spot)
+
+
+def placed(series: HourlySeries, offset_c: float, warm_spot_c: float, cool_spot_c: float) -> HourlySeries:
+    """The series of a place that differs from where it was read by `offset_c`, with its warmest and coolest spot (°C)."""
+    return replace(series, celsius=series.celsius + offset_c, warm_spot_c=warm_spot_c, cool_spot_c=cool_spot_c)
+
+
+def from_days(days: Sequence[tuple[date, float, float]], *, origin: int = DIARY) -> HourlySeries:
+    """Hours drawn through the extremes of days in order, down to the next day's minimum; days left out are filled and marked.
+
+    `days` holds (day, minimum, maximum) in °C, each day once. Raises InputError for no day or a minimum above its maximum.
+    """
+    if not days:
+        raise InputError("There is no day to work with.", field="days")
+    first = days[0][0]
+    at = np.array([(day - first).days for day, _, _ in days])
+    every = np.arange(at[-1] + 1)
+    lows, highs = np.interp(every, at, [low for _, low, _ in days]), np.interp(every, at, [high for *_, high in days])
+    drawn = daily(first, list(lows), list(highs), shape="double-sine")
+    known = np.repeat(np.isin(every, at), 24)
+    origins = np.where(known, origin, FILLED).astype(np.uint8)
+    return replace(drawn, origin=origins, spread_c=np.where(known, SPREAD_C[origin], SPREAD_C[FILLED] + 0.5))
+
+
+STUCK_HOURS, STUCK_READINGS = 6.0, 12
+"""A device that gives one and the same value for so long and so often is taken to be stuck; a working assumption, grade C."""
+
+
+def stuck_runs(readings: Sequence[tuple[datetime, float]]) -> list[tuple[int, int]]:
+    """(first, last + 1) of every run of readings in order that are all the same for at least six hours and twelve readings.
+
+    The first reading of a run may have been true, so it is not part of it.
+    """
+    runs, begin = [], 0
+    for i in range(1, len(readings) + 1):
+        if i < len(readings) and abs(readings[i][1] - readings[begin][1]) < 1e-9:
+            continue
+        lasts = (readings[i - 1][0] - readings[begin][0]) / timedelta(hours=1)
+        if lasts >= STUCK_HOURS and i - begin >= STUCK_READINGS:
+            runs.append((begin + 1, i))
+        begin = i
+    return runs

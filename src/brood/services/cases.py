@@ -274,7 +274,7 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     chosen = [a.treatment_id for a in row.acts]
     planned = list(slot.treatments) or chosen
     acts = [a for a in chosen if a in said.acts] or planned
-    as_promised = _as_promised(planning.model(session, catalogue, row, today), promised, tuple(planned))
+    as_promised = (None, 0) if said.done_on == promised else _as_promised(planning.model(session, catalogue, row, today), promised, tuple(planned))
     slot.records.append(ApplicationRecord(outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost=""))
     late = said.done_on is not None and said.done_on > promised_latest
     slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"

@@ -6,26 +6,39 @@ from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from pathlib import Path
 
+import numpy as np
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services import cases, places, plants
+from brood.services import cases, logger_files, places, plants, sensor, weather
 from brood.services.logger import LoggerPlan, csv_text
+from brood.services.sensor import Device
 from brood.services.speech import Speech
+from brood.store.queries.cases import case
 from brood.store.session import Store, open_store
+from brood.store.tables import Application
 
 SPEECH = Speech()
 
-PLACES: tuple[tuple[str, str, float, float, str, str], ...] = (
-    ("Glazed balcony", "Sun by day; a logger hangs between the pots.", 26, 15, "07:00", "20:00"),
-    ("North stairwell", "Cool and even.", 18, 13, "08:00", "19:00"),
-    ("Kitchen sill", "Above the radiator.", 24, 18, "07:00", "22:00"),
-    ("Propagation shelf", "Under the lamp from seven to nine.", 25, 21, "07:00", "21:00"),
-    ("Lean-to", "Unheated glasshouse on the south wall.", 22, 11, "08:00", "18:30"),
-    ("Raised bed", "Outdoors, out of the wind.", 19, 10, "07:00", "20:00"),
-    ("Box room", "Quarantine for whatever is new.", 20, 17, "07:00", "22:00"),
+PLACES: tuple[tuple[str, str, str, float, float, str, str], ...] = (
+    ("Glazed balcony", "Sun by day; a logger hangs between the pots.", "logger", 26, 15, "07:00", "20:00"),
+    ("North stairwell", "Cool and even.", "set-points", 18, 13, "08:00", "19:00"),
+    ("Kitchen sill", "Above the radiator.", "set-points", 24, 18, "07:00", "22:00"),
+    ("Propagation shelf", "Under the lamp from seven to nine; a thermometer that can be asked.", "sensor", 25, 21, "07:00", "21:00"),
+    ("Lean-to", "Unheated glasshouse on the south wall, with a minimum and maximum thermometer.", "diary", 22, 11, "08:00", "18:30"),
+    ("Raised bed", "Outdoors, out of the wind.", "weather", 19, 10, "07:00", "20:00"),
+    ("Box room", "Quarantine for whatever is new.", "constant", 18.5, 18.5, "07:00", "22:00"),
 )
+HEATED = {"Kitchen sill": (23.0, 19.0)}
+SPOTS = {"Glazed balcony": (0.0, 2.0, 0.5), "Kitchen sill": (1.0, 0.0, 0.0)}
+"""Whole-place shift, warmest and coolest spot, °C."""
+SENSOR_DAYS, DIARY_DAYS = 5, 12
+
+
+def SHELF() -> Device:
+    """The stand-in thermometer of the propagation shelf."""
+    return Device(low_c=21.0, high_c=25.0, seed=5)
 PLANTS = (
     ("Aubergine", "fruiting-vegetable", "Glazed balcony"), ("Sweet pepper", "fruiting-vegetable", "Glazed balcony"),
     ("Fuchsia", "flowering", "Lean-to"), ("Pelargonium", "flowering", "Lean-to"),
@@ -39,14 +52,14 @@ PLANTS = (
 
 @dataclass(frozen=True)
 class Trouble:
-    """One demo case: when it was found (days ago), what, with which treatments, and the evenings done (days ago)."""
+    """One demo case: when it was found (days ago), what, with which treatments, and the evenings done (days ago, None for on its day)."""
 
     plant: str
     pest: str
     found_ago: int
     found: tuple[tuple[str, float | None, str | None, str], ...]
     acts: tuple[str, ...]
-    done_ago: tuple[int, ...]
+    done_ago: tuple[int | None, ...]
     test_patch: bool = False
 
 
@@ -63,34 +76,72 @@ TROUBLES = (
     Trouble("Streptocarpus", "frankliniella-occidentalis", 5,
             (("young", 16, None, "between the hairs along the veins"), ("adult", 5, None, "in two flowers")),
             ("wiping", "paraffinic-oil"), (5, 3, 1)),
+    Trouble("Calamondin", "coccus-hesperidum", 9,
+            (("young", None, "dozens", "along the midribs"), ("adult", 8, None, "on two twigs")), ("alcohol-swab", "paraffinic-oil"), (9, None), True),
+    Trouble("Basil seedling tray", "bradysia", 4, (("adult", 6, None, "rise when watered"), ("young", None, "dozens", "in the top of the soil")),
+            ("bti-drench", "soil-drying"), (4,)),
+    Trouble("Coffee plant", "pseudococcus-longispinus", 8, (("young", 22, None, "in the axils"), ("adult", 5, None, "under a leaf")),
+            ("alcohol-swab", "insecticidal-soap"), (7, None)),
+    Trouble("Sweet pepper", "myzus-persicae", 3, (("young", None, "dozens", "two shoot tips"), ("adult", 12, None, "two shoot tips")),
+            ("wiping", "insecticidal-soap"), (3, None)),
+    Trouble("Pak choi", "plutella-xylostella", 5, (("egg", None, "few", "undersides"), ("young", 11, None, "windows in outer leaves")),
+            ("wiping", "btk"), (4,)),
 )  # fmt: skip
 
 
-def seed(path: Path, *, now: datetime | None = None) -> None:
-    """Make the demo household in a new database file. `now` is the moment it is laid around."""
+def seed(path: Path, *, now: datetime | None = None, sensor_url: str = "http://127.0.0.1:8011/reading") -> None:
+    """Make the demo household in a new database file. `now` is the moment it is laid around; `sensor_url` where its thermometer answers."""
     moment = (now or datetime.now()).replace(minute=0, second=0, microsecond=0)
     catalogue, store = shipped(), open_store(path)
     with store.writing() as session:
-        place_ids = {row[0]: places.add(session, _place(*row), now=moment) for row in PLACES}
+        place_ids = {row[0]: places.add(session, _place(*row, sensor_url=sensor_url), now=moment) for row in PLACES}
         plant_ids = {
             name: plants.add(session, plants.PlantCommand(name, kind, "", place_ids[place], moment.date() - timedelta(days=90)), now=moment)
             for name, kind, place in PLANTS
         }
+        _read_off(session, place_ids["Lean-to"], moment)
+        _asked(session, place_ids["Propagation shelf"], moment)
+        weather.refresh(session, weather.SimulatedWeather(as_if_month=6, today=moment.date()), moment)
         log = csv_text(LoggerPlan(moment - timedelta(days=35), low_c=16.5, high_c=30.0))
-        places.take_file(session, place_ids["Glazed balcony"], "glazed-balcony.csv", log.encode(), now=moment)
+        logger_files.take_file(session, place_ids["Glazed balcony"], "glazed-balcony.csv", log.encode(), now=moment)
     for trouble in TROUBLES:
         _play(store, catalogue, trouble, plant_ids[trouble.plant], moment)
     store.close()
 
 
-def _place(name: str, note: str, day_c: float, night_c: float, day_from: str, night_from: str) -> places.PlaceCommand:
-    return places.PlaceCommand(name, note, "set-points", places.Warmth(day_c, night_c, time.fromisoformat(day_from), time.fromisoformat(night_from)))
+def _place(name: str, note: str, source: str, day_c: float, night_c: float, day_from: str, night_from: str, *, sensor_url: str) -> places.PlaceCommand:
+    clock = (time.fromisoformat(day_from), time.fromisoformat(night_from))
+    heated = HEATED.get(name)
+    return places.PlaceCommand(
+        name, note, source, places.Warmth(day_c, night_c, *clock), places.Warmth(*heated, *clock) if heated else None, *SPOTS.get(name, (0.0, 0.0, 0.0)),
+        sensor_url if source == "sensor" else "",
+    )  # fmt: skip
+
+
+def _read_off(session: Session, place_id: int, moment: datetime) -> None:
+    """A fortnight of the lean-to's thermometer, two days forgotten."""
+    rng = np.random.default_rng(11)
+    days = [moment.date() - timedelta(days=n) for n in range(DIARY_DAYS, 0, -1)]
+    readings = [(round(float(a), 1), round(float(b), 1)) for a, b in zip(rng.normal(11, 1.3, DIARY_DAYS), rng.normal(22, 2.0, DIARY_DAYS), strict=True)]
+    kept = [places.DiaryEntry(day, *pair) for n, (day, pair) in enumerate(zip(days, readings, strict=True)) if n not in (4, 5)]
+    places.keep_diary(session, place_id, kept, now=moment)
+
+
+def _asked(session: Session, place_id: int, moment: datetime) -> None:
+    """What the shelf's thermometer has said every ten minutes, with an evening's silence."""
+    device = SHELF()
+    for n in range(SENSOR_DAYS * 144, -1, -1):
+        at = moment - timedelta(minutes=10 * n)
+        if 400 <= n < 430:
+            continue
+        device.clock = lambda at=at: at  # type: ignore[misc]
+        sensor.record(session, place_id, sensor.Answer(device.celsius()), at)
 
 
 def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, moment: datetime) -> None:
     """Live through a case from its find to today, recording as a keeper would."""
     found_on = moment.date() - timedelta(days=trouble.found_ago)
-    first = moment.date() - timedelta(days=trouble.done_ago[0])
+    first = moment.date() - timedelta(days=trouble.done_ago[0] or 0)
     command = cases.OpenCommand(
         plant_id, trouble.pest, tuple(cases.FindCommand(found_on, stage, number, rough, where) for stage, number, rough, where in trouble.found),
         tuple(cases.ActCommand(act, None, None) for act in trouble.acts), max(found_on, first), trouble.test_patch,
@@ -98,13 +149,13 @@ def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, m
     with store.writing() as session:
         case_id = cases.open_case(session, catalogue, command, today=found_on, now=datetime.combine(found_on, time(9)), speech=SPEECH)
     for ago in trouble.done_ago:
-        day = moment.date() - timedelta(days=ago)
         with store.writing() as session:
             slot = _next(session, case_id)
-            cases.mark(session, catalogue, slot, cases.MarkCommand("done", day), now=datetime.combine(day, time(20)), speech=SPEECH)
+            day = moment.date() - timedelta(days=ago) if ago is not None else slot.target_on
+            if day < moment.date():
+                cases.mark(session, catalogue, slot.id, cases.MarkCommand("done", day), now=datetime.combine(day, time(20)), speech=SPEECH)
 
 
-def _next(session: Session, case_id: int) -> int:
-    from brood.store.queries.cases import case
-
-    return min((a.number, a.id) for a in case(session, case_id).applications if a.status == "planned")[1]
+def _next(session: Session, case_id: int) -> Application:
+    """The next planned evening of a case."""
+    return min((a for a in case(session, case_id).applications if a.status == "planned"), key=lambda a: a.number)

@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brood.core.logger_csv import LoggerFile, Refusal, parse
-from brood.core.logger_csv import Reading as LoggerReading
-from brood.core.temperature import FILLED, HourlySeries, check_celsius, from_readings
-from brood.errors import FieldErrors, InputError, NotFound
+from brood.core.temperature import FILLED, HourlySeries, stuck_runs
+from brood.errors import FieldErrors
 from brood.services.warmth import place_series
 from brood.store.queries import cases, readings
-from brood.store.tables import Place, Plant, Reading, SetPoint, Stay, Upload
+from brood.store.tables import DiaryDay, Place, Plant, Poll, SetPoint, Stay, Upload, WeatherReport
 
-RIBBON_DAYS = 42
-KEEP_REFUSED = 200
+RIBBON_DAYS, AHEAD_DAYS, DIARY_DAYS = 42, 14, 14
 
 
 @dataclass(frozen=True)
@@ -35,12 +31,26 @@ class Warmth:
 
 @dataclass(frozen=True)
 class PlaceCommand:
-    """What a place's form says."""
+    """What a place's form says. `heating` is its warmth while the house is heated, where that differs."""
 
     name: str
     note: str
     source: str
-    warmth: Warmth
+    warmth: Warmth | None
+    heating: Warmth | None = None
+    offset_c: float = 0.0
+    warm_spot_c: float = 0.0
+    cool_spot_c: float = 0.0
+    sensor_url: str = ""
+
+
+@dataclass(frozen=True)
+class DiaryEntry:
+    """A day's lowest and highest °C as read off; None for both takes the day out."""
+
+    on: date
+    low_c: float | None
+    high_c: float | None
 
 
 @dataclass(frozen=True)
@@ -57,45 +67,85 @@ class DayRow:
 
 @dataclass(frozen=True)
 class PlaceResult:
-    """All that a place's page shows."""
+    """All that a place's page shows. `series` runs from what is known to the end of the forecast; `facts` says what is known and assumed."""
 
     place: Place
     warmth: SetPoint | None
+    heating: SetPoint | None
     earlier: Sequence[SetPoint]
     uploads: Sequence[Upload]
     bounds: tuple[datetime, datetime, int] | None
-    measured: HourlySeries | None
-    expected: HourlySeries
+    series: HourlySeries
     days: tuple[DayRow, ...]
     filled_share: float
     plants: tuple[Plant, ...]
     refused_at: tuple[datetime, ...]
-    today: date
+    diary: tuple[tuple[date, DiaryDay | None], ...]
+    polls: Sequence[Poll]
+    stuck: StuckSensor | None
+    report: WeatherReport | None
+    now: datetime
 
 
-def build(session: Session, place_id: int, *, today: date) -> PlaceResult:
-    """A place with its temperatures of the last six weeks and the expectation of the next two."""
-    place = cases.place(session, place_id)
-    points = readings.set_points(session, place_id)
-    bounds = readings.bounds(session, place_id)
-    since = datetime.combine(min(today, bounds[1].date()) - timedelta(days=RIBBON_DAYS), time()) if bounds else None
-    pairs = readings.pairs(session, place_id, since) if bounds else []
-    measured = from_readings(pairs) if pairs else None
+@dataclass(frozen=True)
+class StuckSensor:
+    """A live sensor that has given one value since a moment."""
+
+    celsius: float
+    since: datetime
+
+
+def build(session: Session, place_id: int, *, now: datetime) -> PlaceResult:
+    """A place with its temperatures of the last six weeks and those to come in the next two."""
+    place, today = cases.place(session, place_id), now.date()
+    points, bounds = readings.set_points(session, place_id), readings.bounds(session, place_id)
+    since = _since(session, place, today, bounds)
+    measures = place.source in ("logger", "sensor") and bounds is not None
+    pairs = readings.pairs(session, place_id, datetime.combine(since, time())) if measures else []
+    series = place_series(session, place, since, today + timedelta(days=AHEAD_DAYS))
     files = readings.uploads(session, place_id)
+    past = series.origin[: max(1, series.hour_of(now))]
     return PlaceResult(
-        place=place, warmth=points[0] if points else None, earlier=points[1:], uploads=files, bounds=bounds, measured=measured,
-        expected=place_series(session, place, today, today + timedelta(days=14)),
-        days=tuple(_days(measured, pairs)) if measured else (),
-        filled_share=float((measured.origin == FILLED).mean()) if measured else 0.0,
-        plants=tuple(p for p in cases.plants(session) if p.stays and p.stays[-1].place_id == place_id),
-        refused_at=tuple(_refused_moments(files)), today=today,
+        place=place, warmth=readings.set_point(session, place_id), heating=readings.set_point(session, place_id, "heating"), earlier=points[1:],
+        uploads=files, bounds=bounds, series=series, days=tuple(_days(series, pairs, today)) if since < today else (),
+        filled_share=float((past == FILLED).mean()), plants=tuple(p for p in cases.plants(session) if p.stays and p.stays[-1].place_id == place_id),
+        refused_at=tuple(_refused_moments(files)), diary=_diary(session, place_id, today), polls=readings.polls(session, place_id),
+        stuck=_stuck(pairs) if place.source == "sensor" else None, report=readings.weather(session, place_id), now=now,
     )  # fmt: skip
 
 
-def _days(series: HourlySeries, pairs: list[tuple[datetime, float]]) -> list[DayRow]:
+def _since(session: Session, place: Place, today: date, bounds: tuple[datetime, datetime, int] | None) -> date:
+    """The first day that the ribbon shows: what is known, six weeks at most; a week of set points."""
+    earliest = today - timedelta(days=RIBBON_DAYS)
+    if place.source in ("logger", "sensor") and bounds:
+        return max(bounds[0].date(), min(today, bounds[1].date()) - timedelta(days=RIBBON_DAYS))
+    if place.source == "diary" and (rows := readings.diary(session, place.id)):
+        return max(rows[0].on, earliest)
+    if place.source == "weather" and readings.weather(session, place.id):
+        return today - timedelta(days=28)
+    return today - timedelta(days=7)
+
+
+def _stuck(pairs: list[tuple[datetime, float]]) -> StuckSensor | None:
+    """The run in which a sensor's newest reading stands, if it is stuck."""
+    runs = stuck_runs(pairs)
+    if runs and runs[-1][1] == len(pairs):
+        return StuckSensor(pairs[-1][1], pairs[runs[-1][0] - 1][0])
+    return None
+
+
+def _diary(session: Session, place_id: int, today: date) -> tuple[tuple[date, DiaryDay | None], ...]:
+    """The last fortnight of the diary, newest first."""
+    known = {row.on: row for row in readings.diary(session, place_id, today - timedelta(days=DIARY_DAYS))}
+    return tuple((today - timedelta(days=n), known.get(today - timedelta(days=n))) for n in range(DIARY_DAYS))
+
+
+def _days(series: HourlySeries, pairs: list[tuple[datetime, float]], today: date) -> list[DayRow]:
     per_day = Counter(at.date() for at, _ in pairs)
     rows = []
     for day in sorted({series.moment(h).date() for h in range(0, len(series), 12)} | set(per_day), reverse=True):
+        if day > today:
+            continue
         first = max(0, series.hour_of(datetime.combine(day, time())))
         hours = slice(first, max(first + 1, series.hour_of(datetime.combine(day, time())) + 24))
         c = series.celsius[hours]
@@ -117,112 +167,68 @@ def _refused_moments(files: Sequence[Upload]) -> list[datetime]:
 def add(session: Session, command: PlaceCommand, *, now: datetime) -> int:
     """Add a place; its id. Raises FieldErrors when the name is taken."""
     _free_name(session, command.name, None)
-    place = Place(name=command.name, note=command.note, source=command.source, created_at=now)
+    place = Place(name=command.name, created_at=now)
     session.add(place)
+    _apply(place, command)
     session.flush()
-    session.add(_set_point(place.id, command.warmth, now))
+    _say_warmth(session, place.id, command.warmth, "", now)
+    _say_warmth(session, place.id, command.heating, "heating", now)
     return place.id
+
+
+def _apply(place: Place, command: PlaceCommand) -> None:
+    """Put what a form says into a place, set points apart."""
+    place.name, place.note, place.source, place.sensor_url = command.name, command.note, command.source, command.sensor_url
+    place.offset_c, place.warm_spot_c, place.cool_spot_c = command.offset_c, command.warm_spot_c, command.cool_spot_c
 
 
 def change(session: Session, place_id: int, command: PlaceCommand, *, now: datetime) -> None:
     """Change a place; earlier set points are kept."""
     place = cases.place(session, place_id)
     _free_name(session, command.name, place_id)
-    place.name, place.note, place.source = command.name, command.note, command.source
-    point = readings.set_point(session, place_id)
-    said = (command.warmth.day_c, command.warmth.night_c, command.warmth.day_from, command.warmth.night_from)
+    _apply(place, command)
+    _say_warmth(session, place_id, command.warmth, "", now)
+    _say_warmth(session, place_id, command.heating, "heating", now)
+
+
+def _say_warmth(session: Session, place_id: int, warmth: Warmth | None, season: str, now: datetime) -> None:
+    """Keep set points for a season if they changed; None takes those of the heating season back."""
+    point = readings.set_point(session, place_id, season)
+    if warmth is None:
+        if point is not None and season:
+            point.withdrawn_at = now
+        return
+    said = (warmth.day_c, warmth.night_c, warmth.day_from, warmth.night_from)
     if point is None or (point.day_c, point.night_c, point.day_from, point.night_from) != said:
-        session.add(_set_point(place_id, command.warmth, now))
+        session.add(SetPoint(
+            place_id=place_id, day_c=warmth.day_c, night_c=warmth.night_c, day_from=warmth.day_from, night_from=warmth.night_from,
+            season=season, recorded_at=now,
+        ))  # fmt: skip
 
 
-def _set_point(place_id: int, warmth: Warmth, now: datetime) -> SetPoint:
-    return SetPoint(
-        place_id=place_id, day_c=warmth.day_c, night_c=warmth.night_c, day_from=warmth.day_from, night_from=warmth.night_from, recorded_at=now
-    )
+def keep_diary(session: Session, place_id: int, entries: Sequence[DiaryEntry], *, now: datetime) -> int:
+    """Keep the days of a diary that changed; how many did. A place of set points then lives by its diary. Old values are kept."""
+    place = cases.place(session, place_id)
+    known = {row.on: row for row in readings.diary(session, place_id, min((e.on for e in entries), default=now.date()))}
+    changed = 0
+    for entry in entries:
+        row = known.get(entry.on)
+        if (row and (row.low_c, row.high_c)) == (entry.low_c, entry.high_c) or (row is None and entry.low_c is None):
+            continue
+        changed += 1
+        if row is not None:
+            row.withdrawn_at = now
+        if entry.low_c is not None and entry.high_c is not None:
+            session.add(DiaryDay(place_id=place_id, on=entry.on, low_c=entry.low_c, high_c=entry.high_c, recorded_at=now))
+    if changed and place.source in ("set-points", "constant"):
+        place.source = "diary"
+    return changed
 
 
 def _free_name(session: Session, name: str, place_id: int | None) -> None:
     other = session.scalars(select(Place).where(Place.name == name)).first()
     if other is not None and other.id != place_id:
         raise FieldErrors({"name": f"There is already a place called {name}."})
-
-
-def take_file(session: Session, place_id: int, filename: str, data: bytes, *, now: datetime) -> Upload:
-    """Read a logger file into a place. Readings already known are counted, those that contradict them refused; the place's
-    source becomes the logger. Raises InputError when the file is no logger's table, or holds nothing new."""
-    place = cases.place(session, place_id)
-    log = parse(data)
-    digest = hashlib.sha256(data).hexdigest()
-    same = session.scalars(select(Upload).where(Upload.place_id == place_id, Upload.sha256 == digest, Upload.withdrawn_at.is_(None))).first()
-    if same is not None:
-        raise InputError(f"This very file was read already, on {same.recorded_at:%Y-%m-%d}. Nothing was added.", field="file")
-    fresh, known, refused = _sort_out(session, place_id, log)
-    upload = Upload(
-        place_id=place_id, filename=filename[:120] or "logger.csv", sha256=digest, taken=len(fresh), known=known,
-        refused=[{"row": r.row, "text": r.text, "reason": r.reason} for r in sorted((*log.refused, *refused), key=lambda r: r.row)][:KEEP_REFUSED],
-        notes=[*log.notes, *_more_refused(len(log.refused) + len(refused))], recorded_at=now,
-    )  # fmt: skip
-    session.add(upload)
-    session.flush()
-    rows = [{"place_id": place_id, "upload_id": upload.id, "at": r.at, "fold": r.fold, "celsius": r.celsius, "recorded_at": now} for r in fresh]
-    if rows:
-        session.execute(insert(Reading), rows)
-    place.source = "logger"
-    return upload
-
-
-def _more_refused(count: int) -> list[str]:
-    return [f"{count} rows were refused in all; the first {KEEP_REFUSED} are listed."] if count > KEEP_REFUSED else []
-
-
-def _sort_out(session: Session, place_id: int, log: LoggerFile) -> tuple[list[LoggerReading], int, list[Refusal]]:
-    """(new readings, number already known, refusals) of a file against what stands."""
-    stands = readings.known(session, place_id, log.readings[0].at, log.readings[-1].at)
-    fresh, known, refused = [], 0, []
-    for reading in log.readings:
-        before = stands.get((reading.at, reading.fold))
-        if before is None:
-            fresh.append(reading)
-        elif abs(before - reading.celsius) < 0.05:
-            known += 1
-        else:
-            refused.append(
-                Refusal(reading.row, f"{reading.at:%Y-%m-%d %H:%M},{reading.celsius:g}", f"an earlier file gives {before:g} °C for the same time")
-            )
-    return fresh, known, refused
-
-
-def withdraw_file(session: Session, upload_id: int, *, now: datetime) -> int:
-    """Withdraw a logger file or bring it back; its place's id. Its readings are kept."""
-    upload = session.get(Upload, upload_id)
-    if upload is None:
-        raise NotFound("There is no such file.")
-    back = upload.withdrawn_at is not None
-    stamp = upload.withdrawn_at
-    upload.withdrawn_at = None if back else now
-    affected = update(Reading).where(Reading.upload_id == upload_id)
-    affected = affected.where(Reading.withdrawn_at == stamp) if back else affected.where(Reading.withdrawn_at.is_(None))
-    session.execute(affected.values(withdrawn_at=upload.withdrawn_at))
-    return upload.place_id
-
-
-def reading(session: Session, reading_id: int) -> Reading:
-    """A reading that stands; raises NotFound."""
-    found = session.get(Reading, reading_id)
-    if found is None or found.withdrawn_at is not None:
-        raise NotFound("There is no such reading any more.")
-    return found
-
-
-def correct_reading(session: Session, reading_id: int, celsius: float | None, *, now: datetime) -> Reading:
-    """Correct a reading (°C), or withdraw it with None; the old value is kept. Raises InputError outside −30 to 60 °C."""
-    old = reading(session, reading_id)
-    if celsius is not None:
-        fresh = Reading(place_id=old.place_id, upload_id=old.upload_id, at=old.at, fold=old.fold, celsius=check_celsius(celsius))
-        fresh.corrects_id, fresh.recorded_at = old.id, now
-        session.add(fresh)
-    old.withdrawn_at = now
-    return old
 
 
 def listing(session: Session, *, today: date) -> list[tuple[Place, HourlySeries, int]]:

@@ -13,6 +13,7 @@ from brood.services import own, preferences
 from brood.services.access import Doorkeeper
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech
+from brood.services.weather import SimulatedWeather, WeatherService
 from brood.settings import Settings
 from brood.store.session import Store
 
@@ -26,6 +27,12 @@ class Household:
     catalogue: Catalogue
     clock: Callable[[], datetime]
     doorkeeper: Doorkeeper
+
+    def weather(self, at: datetime) -> WeatherService:
+        """The weather service; in the demo it is always early summer."""
+        with self.store.reading() as session:
+            hemisphere = preferences.load(session).hemisphere
+        return SimulatedWeather(hemisphere, as_if_month=6 if self.settings.demo else None, today=at.date() if self.settings.demo else None)
 
 
 def household() -> Household:

@@ -8,7 +8,7 @@ from datetime import date, datetime, time, timedelta
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brood.store.tables import Reading, SetPoint, Upload
+from brood.store.tables import DiaryDay, Poll, Reading, SetPoint, Upload, WeatherReport
 
 
 def pairs(session: Session, place_id: int, since: datetime | None = None) -> list[tuple[datetime, float]]:
@@ -41,14 +41,34 @@ def of_day(session: Session, place_id: int, day: date) -> Sequence[Reading]:
     return session.scalars(query.order_by(Reading.at, Reading.fold, Reading.id)).all()
 
 
-def set_point(session: Session, place_id: int) -> SetPoint | None:
-    """The newest set points of a place."""
-    return session.scalars(select(SetPoint).where(SetPoint.place_id == place_id).order_by(SetPoint.id.desc()).limit(1)).first()
+def set_point(session: Session, place_id: int, season: str = "") -> SetPoint | None:
+    """The newest set points of a place for a season that are not withdrawn."""
+    query = select(SetPoint).where(SetPoint.place_id == place_id, SetPoint.season == season, SetPoint.withdrawn_at.is_(None))
+    return session.scalars(query.order_by(SetPoint.id.desc()).limit(1)).first()
 
 
 def set_points(session: Session, place_id: int) -> Sequence[SetPoint]:
     """All set points of a place, newest first."""
     return session.scalars(select(SetPoint).where(SetPoint.place_id == place_id).order_by(SetPoint.id.desc())).all()
+
+
+def diary(session: Session, place_id: int, since: date | None = None) -> Sequence[DiaryDay]:
+    """The days of a place's diary that stand, in order."""
+    query = select(DiaryDay).where(DiaryDay.place_id == place_id, DiaryDay.withdrawn_at.is_(None))
+    if since is not None:
+        query = query.where(DiaryDay.on >= since)
+    return session.scalars(query.order_by(DiaryDay.on)).all()
+
+
+def polls(session: Session, place_id: int, most: int = 12) -> Sequence[Poll]:
+    """The latest askings of a place's sensor, newest first."""
+    return session.scalars(select(Poll).where(Poll.place_id == place_id).order_by(Poll.at.desc(), Poll.id.desc()).limit(most)).all()
+
+
+def weather(session: Session, place_id: int) -> WeatherReport | None:
+    """The newest weather report of a place."""
+    query = select(WeatherReport).where(WeatherReport.place_id == place_id)
+    return session.scalars(query.order_by(WeatherReport.fetched_at.desc(), WeatherReport.id.desc()).limit(1)).first()
 
 
 def uploads(session: Session, place_id: int) -> Sequence[Upload]:

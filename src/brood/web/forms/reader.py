@@ -110,6 +110,12 @@ class Reader:
             return 0.0
         return self.speech.celsius(degrees)
 
+    def difference(self, name: str, what: str, low: float = 0.0, high: float = 15.0) -> float:
+        """A difference of temperatures in the keeper's unit, in °C; 0 when nothing was typed."""
+        scale = 1.0 if self.speech.unit == "C" else 9 / 5
+        found = self.number(name, what, low * scale, high * scale)
+        return 0.0 if found is None else found / scale
+
     def clock(self, name: str, what: str) -> time:
         """A time of day."""
         try:

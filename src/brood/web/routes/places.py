@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services import places
+from brood.services import knowing, logger_files, places, sensor, weather
 from brood.store.queries import cases, readings
+from brood.store.tables import Place, SetPoint
 from brood.web import render
-from brood.web.context import household, now, speech, today
+from brood.web.context import household, now, prefs, speech, today
 from brood.web.forms import places as form
 from brood.web.forms.reader import Reader
 
@@ -22,7 +23,7 @@ START = {"day_from": "07:00", "night_from": "21:00"}
 def page() -> Response:
     """Every place and how warm it is expected to be."""
     with household().store.reading() as session:
-        return render.page("places/page.html", lines=places.listing(session, today=today()))
+        return render.page("places/page.html", lines=places.listing(session, today=today()), sources=knowing.SOURCES)
 
 
 @bp.get("/new")
@@ -48,10 +49,11 @@ def one(place_id: int) -> Response:
     return _one(place_id)
 
 
-def _one(place_id: int, status: int = 200, problem: str = "") -> Response:
+def _one(place_id: int, status: int = 200, problem: str = "", wrong: dict[str, str] | None = None) -> Response:
     with household().store.reading() as session:
-        result = places.build(session, place_id, today=today())
-        return render.page("places/one.html", status, part="places/_one.html", result=result, problem=problem)
+        result = places.build(session, place_id, now=now())
+        return render.page("places/one.html", status, part="places/_one.html", result=result, facts=knowing.facts(result, speech()),
+                           problem=problem, wrong=wrong or {}, values=request.form)  # fmt: skip
 
 
 @bp.get("/<int:place_id>/edit")
@@ -60,11 +62,23 @@ def edit(place_id: int) -> Response:
     with household().store.reading() as session:
         place = cases.place(session, place_id)
         point = readings.set_point(session, place_id)
-        values = {"name": place.name, "note": place.note, "source": place.source, **START}
-        if point:
-            values |= {"day": f"{speech().degrees(point.day_c):g}", "night": f"{speech().degrees(point.night_c):g}",
-                       "day_from": point.day_from.isoformat("minutes"), "night_from": point.night_from.isoformat("minutes")}  # fmt: skip
+        values = _values(place, point, readings.set_point(session, place_id, "heating"))
         return render.page("places/form.html", values=values, wrong={}, place=place)
+
+
+def _values(place: Place, point: SetPoint | None, heated: SetPoint | None) -> dict[str, str]:
+    """A place as its form shows it."""
+    scale = 1.0 if speech().unit == "C" else 9 / 5
+    values = {"name": place.name, "note": place.note, "source": place.source, "sensor_url": place.sensor_url, **START}
+    for key, celsius in (("offset", place.offset_c), ("warm_spot", place.warm_spot_c), ("cool_spot", place.cool_spot_c)):
+        values[key] = f"{celsius * scale:g}" if celsius else ""
+    for prefix, row in (("", point), ("heating_", heated)):
+        if row is not None:
+            values |= {f"{prefix}day": f"{speech().degrees(row.day_c):g}", f"{prefix}night": f"{speech().degrees(row.night_c):g}"}
+            values[f"{prefix}constant"] = values[f"{prefix}day"]
+    if point is not None:
+        values |= {"day_from": point.day_from.isoformat("minutes"), "night_from": point.night_from.isoformat("minutes")}
+    return values
 
 
 @bp.post("/<int:place_id>/edit")
@@ -82,22 +96,52 @@ def change(place_id: int) -> Response:
 @bp.post("/<int:place_id>/file")
 def upload(place_id: int) -> Response:
     """Read a logger file into a place."""
-    file = request.files.get("file")
-    if file is None or not file.filename:
+    files = [file for file in request.files.getlist("file") if file.filename]
+    if not files:
         return _one(place_id, 422, "Choose the logger's file first.")
-    try:
-        with household().store.writing() as session:
-            places.take_file(session, place_id, file.filename, file.read(), now=now())
-    except InputError as error:
-        return _one(place_id, 422, error.message)
+    problems = []
+    for file in files:
+        try:
+            with household().store.writing() as session:
+                logger_files.take_file(session, place_id, file.filename or "", file.read(), now=now(), prefs=prefs())
+        except InputError as error:
+            problems.append(error.message if len(files) == 1 else f"{file.filename}: {error.message}")
+    if problems:
+        return _one(place_id, 422, " ".join(problems))
     return render.go(url_for("places.one", place_id=place_id)) if not render.wants_part() else _one(place_id)
+
+
+@bp.post("/<int:place_id>/diary")
+def keep_diary(place_id: int) -> Response:
+    """Keep the days of a diary."""
+    try:
+        entries = form.diary(_reader(), [today() - timedelta(days=n) for n in range(places.DIARY_DAYS)])
+        with household().store.writing() as session:
+            places.keep_diary(session, place_id, entries, now=now())
+    except FieldErrors as error:
+        return _one(place_id, 422, wrong=error.by_field)
+    return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
+
+
+@bp.post("/<int:place_id>/ask")
+def ask(place_id: int) -> Response:
+    """Ask a place's sensor, or its weather service, now."""
+    with household().store.reading() as session:
+        place = cases.place(session, place_id)
+    said = sensor.answer_of(place.sensor_url) if place.source == "sensor" else None
+    with household().store.writing() as session:
+        if said is not None:
+            sensor.record(session, place_id, said, now())
+        elif place.source == "weather":
+            weather.refresh(session, household().weather(now()), now(), force=True)
+    return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
 
 
 @bp.post("/file/<int:upload_id>/withdraw")
 def withdraw(upload_id: int) -> Response:
     """Withdraw a logger file, or bring it back."""
     with household().store.writing() as session:
-        place_id = places.withdraw_file(session, upload_id, now=now())
+        place_id = logger_files.withdraw_file(session, upload_id, now=now())
     return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
 
 
@@ -125,10 +169,10 @@ def correct(reading_id: int) -> Response:
     """Correct or withdraw one reading."""
     try:
         with household().store.writing() as session:
-            reading = places.correct_reading(session, reading_id, form.reading(_reader()), now=now())
+            reading = logger_files.correct_reading(session, reading_id, form.reading(_reader()), now=now())
     except FieldErrors as error:
         with household().store.reading() as session:
-            reading = places.reading(session, reading_id)
+            reading = logger_files.reading(session, reading_id)
         return _day(reading.place_id, reading.at.date(), {f"celsius-{reading_id}": str(error)}, 422)
     return render.go(url_for("places.day", place_id=reading.place_id, day=reading.at.date().isoformat()))
 

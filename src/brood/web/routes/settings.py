@@ -32,7 +32,8 @@ def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Res
     with household().store.reading() as session:
         has = access.has_passcode(session)
     return render.page(
-        "settings/page.html", status, locales=LOCALES, themes=preferences.THEMES, alarms=ALARMS, values=values, zones=preferences.zones(), wrong=wrong,
+        "settings/page.html", status, locales=LOCALES, themes=preferences.THEMES, alarms=ALARMS, values=values,
+        zones=preferences.zones(), wrong=wrong,
         said=said, has_passcode=has, may_set=from_this_machine(),
     )  # fmt: skip
 

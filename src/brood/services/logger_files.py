@@ -1,0 +1,100 @@
+"""Logger files read into places, and single readings corrected. Nothing that was read is deleted."""
+
+from __future__ import annotations
+
+import hashlib
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import insert, select, update
+from sqlalchemy.orm import Session
+
+from brood.core.logger_csv import LoggerFile, Refusal, parse
+from brood.core.logger_csv import Reading as LoggerReading
+from brood.core.temperature import check_celsius
+from brood.errors import InputError, NotFound
+from brood.services.preferences import Preferences
+from brood.store.queries import cases, readings
+from brood.store.tables import Reading, Upload
+
+KEEP_REFUSED = 200
+
+
+def take_file(session: Session, place_id: int, filename: str, data: bytes, *, now: datetime, prefs: Preferences | None = None) -> Upload:
+    """Read a logger file into a place. Readings already known are counted, those that contradict them refused; the place's
+    source becomes the logger. Raises InputError when the file is no logger's table, or holds nothing new."""
+    place = cases.place(session, place_id)
+    prefs = prefs or Preferences()
+    log = parse(data, day_first=prefs.locale != "en-US", zone=ZoneInfo(prefs.zone) if prefs.zone else None)
+    digest = hashlib.sha256(data).hexdigest()
+    same = session.scalars(select(Upload).where(Upload.place_id == place_id, Upload.sha256 == digest, Upload.withdrawn_at.is_(None))).first()
+    if same is not None:
+        raise InputError(f"This very file was read already, on {same.recorded_at:%Y-%m-%d}. Nothing was added.", field="file")
+    fresh, known, refused = _sort_out(session, place_id, log)
+    upload = Upload(
+        place_id=place_id, filename=filename[:120] or "logger.csv", sha256=digest, taken=len(fresh), known=known,
+        refused=[{"row": r.row, "text": r.text, "reason": r.reason} for r in sorted((*log.refused, *refused), key=lambda r: r.row)][:KEEP_REFUSED],
+        notes=[*log.notes, *_more_refused(len(log.refused) + len(refused))], recorded_at=now,
+    )  # fmt: skip
+    session.add(upload)
+    session.flush()
+    rows = [{"place_id": place_id, "upload_id": upload.id, "at": r.at, "fold": r.fold, "celsius": r.celsius, "recorded_at": now} for r in fresh]
+    if rows:
+        session.execute(insert(Reading), rows)
+    if place.source != "sensor":
+        place.source = "logger"
+    return upload
+
+
+def _more_refused(count: int) -> list[str]:
+    return [f"{count} rows were refused in all; the first {KEEP_REFUSED} are listed."] if count > KEEP_REFUSED else []
+
+
+def _sort_out(session: Session, place_id: int, log: LoggerFile) -> tuple[list[LoggerReading], int, list[Refusal]]:
+    """(new readings, number already known, refusals) of a file against what stands."""
+    stands = readings.known(session, place_id, log.readings[0].at, log.readings[-1].at)
+    fresh, known, refused = [], 0, []
+    for reading in log.readings:
+        before = stands.get((reading.at, reading.fold))
+        if before is None:
+            fresh.append(reading)
+        elif abs(before - reading.celsius) < 0.05:
+            known += 1
+        else:
+            refused.append(
+                Refusal(reading.row, f"{reading.at:%Y-%m-%d %H:%M},{reading.celsius:g}", f"an earlier file gives {before:g} °C for the same time")
+            )
+    return fresh, known, refused
+
+
+def withdraw_file(session: Session, upload_id: int, *, now: datetime) -> int:
+    """Withdraw a logger file or bring it back; its place's id. Its readings are kept."""
+    upload = session.get(Upload, upload_id)
+    if upload is None:
+        raise NotFound("There is no such file.")
+    back = upload.withdrawn_at is not None
+    stamp = upload.withdrawn_at
+    upload.withdrawn_at = None if back else now
+    affected = update(Reading).where(Reading.upload_id == upload_id)
+    affected = affected.where(Reading.withdrawn_at == stamp) if back else affected.where(Reading.withdrawn_at.is_(None))
+    session.execute(affected.values(withdrawn_at=upload.withdrawn_at))
+    return upload.place_id
+
+
+def reading(session: Session, reading_id: int) -> Reading:
+    """A reading that stands; raises NotFound."""
+    found = session.get(Reading, reading_id)
+    if found is None or found.withdrawn_at is not None:
+        raise NotFound("There is no such reading any more.")
+    return found
+
+
+def correct_reading(session: Session, reading_id: int, celsius: float | None, *, now: datetime) -> Reading:
+    """Correct a reading (°C), or withdraw it with None; the old value is kept. Raises InputError outside −30 to 60 °C."""
+    old = reading(session, reading_id)
+    if celsius is not None:
+        fresh = Reading(place_id=old.place_id, upload_id=old.upload_id, at=old.at, fold=old.fold, celsius=check_celsius(celsius))
+        fresh.corrects_id, fresh.recorded_at = old.id, now
+        session.add(fresh)
+    old.withdrawn_at = now
+    return old
