@@ -29,6 +29,70 @@ def test_develop_gives_the_mites_times(celsius, egg, generation):
     assert {s["confidence"] for s in answer["sources"]} == {"A", "B"}
 
 
+@pytest.mark.parametrize("celsius", [15, 20, 25, 30])
+def test_develop_gives_every_pests_tabulated_means(catalogue, celsius):
+    off = []
+    for pest, record in catalogue.records.items():
+        answer = json.loads(run("develop", pest, "--celsius", str(celsius), "--json").stdout)
+        assert [s["stage"] for s in answer["stages"]] == [s.id for s in record.stage[:-1]]
+        assert answer["live_birth"] == (answer["stages"][0]["stage"] != "egg")
+        if celsius >= record.upper_c.value:
+            assert answer["egg_to_adult"]["typical"] is None
+            assert answer["note"]
+            continue
+        for said, stage in zip(answer["stages"], record.stage, strict=False):
+            row = next((r for r in stage.development if r.celsius == celsius), None)
+            if row is not None and row.grade != "C":
+                off.append(abs(said["days"]["mean"] / row.days - 1))
+                assert said["days"]["typical"] == pytest.approx(row.days, rel=0.12 if record.cv.value <= 0.12 else 0.16)
+    assert max(off) <= 0.12
+    assert sorted(off)[len(off) // 2] <= 0.05
+
+
+def test_develop_says_where_thrips_pupate_and_scale_eggs_are():
+    def where(pest, stage):
+        return next(s for s in json.loads(run("develop", pest, "--celsius", "22", "--json").stdout)["stages"] if s["stage"] == stage)
+
+    flower = where("frankliniella-occidentalis", "pupa")
+    assert (flower["habitat"], "soil" in flower["where"]) == ("in-soil", True)
+    assert "leaf" in where("heliothrips-haemorrhoidalis", "pupa")["where"]
+    assert where("armored-scale", "egg")["habitat"] == where("saissetia-coffeae", "egg")["habitat"] == "under-cover"
+
+
+def test_fit_returns_every_model_with_errors_and_residuals():
+    answer = json.loads(run("fit", str(EXAMPLES / "mite-stage-times.csv"), "--json").stdout)
+    assert [s["stage"] for s in answer["stages"]] == ["egg", "larva"]
+    egg = answer["stages"][0]
+    assert egg["best"] == "linear-plateau"
+    assert {m["model"] for m in egg["models"]} == {"linear-plateau", "briere-1", "lactin-2"}
+    line = next(m for m in egg["models"] if m["model"] == "linear-plateau")
+    figures = {p["name"]: p for p in line["parameters"]}
+    assert figures["lower_c"]["value"] == pytest.approx(11.2, abs=0.4)
+    assert 0 < figures["k_dd"]["standard_error"] < 3
+    assert len(line["residuals"]) == 8
+    assert "best is linear-plateau" in run("fit", str(EXAMPLES / "mite-stage-times.csv")).stdout
+    few = json.loads(run("fit", "-", "--json", stdin="temp,days\n15,14\n20,7\n25,4.5\n").stdout)["stages"][0]
+    assert [m["model"] for m in few["models"]] == ["linear-plateau"]
+
+
+def test_degree_days_of_a_table_by_hand_and_of_the_loggers_file():
+    days = "date;min;max\n01.06.2026;10,0;20,0\n02.06.2026;12,0;22,0\n03.06.2026;14,0;24,0\n"
+    answer = json.loads(run("degree-days", "-", "--lower", "10", "--json", stdin=days).stdout)
+    assert [d["degree_days"] for d in answer["days"]] == [5, 7, 9]
+    late = json.loads(run("degree-days", "-", "--lower", "10", "--biofix", "2026-06-02", "--json", stdin=days).stdout)
+    assert (answer["total"], late["total"]) == (21, 16)
+    sums = {}
+    for method in ("single-sine", "double-sine", "single-triangle", "hourly"):
+        args = ("degree-days", str(EXAMPLES / "balcony-logger.csv"), "--lower", "11.3", "--upper", "32", "--method", method)
+        sums[method] = json.loads(run(*args, "--json").stdout)
+    assert max(s["total"] for s in sums.values()) < 1.25 * min(s["total"] for s in sums.values())
+    assert sums["hourly"]["filled_hours"] > 0
+    args = ("degree-days", str(EXAMPLES / "balcony-logger.csv"), "--lower", "11.3", "--upper", "20")
+    vertical = run(*args, "--method", "hourly", "--cutoff", "vertical", "--csv")
+    assert "vertical cut-off" in vertical.stderr
+    assert vertical.stdout.startswith("date,degree_days,total,kind")
+
+
 def test_develop_in_the_cold_is_null_with_a_note():
     answer = json.loads(run("develop", "tetranychus-urticae", "--celsius", "8", "--json").stdout)
     assert answer["generation"] == {"fast": None, "typical": None, "slow": None}
@@ -76,6 +140,12 @@ def test_words_go_to_standard_error_and_data_to_standard_output():
         (("plan", "-"), "", "case"),
         (("plan", "-"), "\xff\x00", "case"),
         (("plan", "no-such-file.json"), None, "file"),
+        (("fit", "-"), "a,b\n1,2\n", "file"),
+        (("fit", "-"), "temperature,days\n15,14\n20,x\n", "days"),
+        (("fit", "-"), "temperature,days\n15,14\n20,7\n", "development"),
+        (("degree-days", "-", "--lower", "10"), "a,b\n", "file"),
+        (("degree-days", "-", "--lower", "10", "--upper", "5"), "date,min,max\n2026-06-01,10,20\n", "upper"),
+        (("degree-days", "-", "--lower", "10", "--biofix", "2020-01-01"), "date,min,max\n2026-06-01,10,20\n", "biofix"),
         (("develop", "tetranychus-urticae", "--temperature", "-", "--from", "egg", "--start", "2026-06-01"), "%PDF-1.7", "file"),
         (("develop", "tetranychus-urticae", "--temperature", "-", "--from", "pip", "--start", "2026-06-01"), "time,temperature_c\n", "from"),
     ],

@@ -22,7 +22,9 @@ QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
          "--disable-sync", "--disable-dev-shm-usage"]  # fmt: skip
 SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "height": 844}}
 PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/1", "/places/1/edit",
-         "/places/1/day/2026-06-01", "/cases/1", "/cases/3", "/settings", "/keys", "/sources", "/phone", "/enter", "/nope"]  # fmt: skip
+         "/places/1/day/2026-06-01", "/cases/1", "/cases/3", "/settings", "/keys", "/sources", "/phone", "/enter", "/nope",
+         "/guide", f"/guide/{MITE}", "/guide/planococcus-citri", f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/places/4", "/places/5",
+         "/places/6", "/degree-days?place=6&lower=7.4", "/cases/4"]  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -81,8 +83,8 @@ def set_up_household(page):
     page.goto("/")
     page.get_by_role("link", name="Add a place").click()
     page.get_by_label("Name").fill("Kitchen sill")
-    page.get_by_label("By day").fill("24")
-    page.get_by_label("At night").fill("18")
+    page.get_by_label("By day,").fill("24")
+    page.get_by_label("At night,").fill("18")
     page.get_by_role("button", name="Keep").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Kitchen sill")
     page.goto("/")
@@ -145,13 +147,53 @@ def test_a_loggers_file_is_read_and_nonsense_refused_in_the_page(browser, site, 
     page.goto("/places/1")
     (tmp_path / "log.pdf").write_bytes(b"%PDF-1.7")
     page.set_input_files("input[type=file]", tmp_path / "log.pdf")
-    page.get_by_role("button", name="Read the file").click()
+    page.get_by_role("button", name="Read them").click()
     expect(page.get_by_role("alert")).to_contain_text("This is a PDF")
     (tmp_path / "log.csv").write_text(csv_text(LoggerPlan(NOW.replace(hour=0, minute=0), days=9)))
     page.set_input_files("input[type=file]", tmp_path / "log.csv")
-    page.get_by_role("button", name="Read the file").click()
+    page.get_by_role("button", name="Read them").click()
     expect(page.get_by_role("img", name="Temperatures at Kitchen sill")).to_be_visible()
     expect(page.get_by_text("refused: -127.0").first).to_be_visible()
+    assert page.faults == []
+    page.context.close()
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_a_week_of_a_diary_is_typed_with_the_keyboard_alone(browser, site, size):
+    page = visit(browser, site, viewport=SIZES[size])
+    set_up_household(page)
+    page.goto("/places/1")
+    page.get_by_label("Highest on Tue 2 June").focus()
+    for high, low in (("24", "15"), ("25,5", "16"), ("23", "14.5"), ("22", "15"), ("24", "13"), ("26", "14"), ("25", "15")):
+        page.keyboard.type(high)
+        page.keyboard.press("Tab")
+        page.keyboard.type(low)
+        page.keyboard.press("Tab")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-facts]")).to_contain_text("read off up to Mon 8 June")
+    expect(page.get_by_label("Highest on Wed 3 June")).to_have_value("25.5")
+    assert page.faults == []
+    page.context.close()
+
+
+def test_the_guide_turns_to_one_stage_and_an_own_figure_shows_its_effect(browser, demo_site):
+    page = visit(browser, demo_site, viewport=SIZES["laptop"])
+    page.goto("/guide")
+    page.get_by_role("link", name="Citrus mealybug").click()
+    page.get_by_role("link", name="egg", exact=True).click()
+    expect(page.get_by_role("img", name="citrus mealybug, egg: days against temperature")).to_be_visible()
+    page.goto(f"/guide/{MITE}")
+    page.get_by_role("link", name="All figures, and your own").click()
+    page.get_by_role("link", name="Change heat sum, egg").click()
+    page.get_by_label("Your figure").fill("75")
+    page.get_by_role("button", name="See the effect").click()
+    expect(page.get_by_role("heading", name="What it would change")).to_be_visible()
+    page.get_by_label("Where it comes from").fill("my own counts")
+    page.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_text("my own counts").first).to_be_visible()
+    page.get_by_role("button", name="Back to the shipped figure").click()
+    expect(page.get_by_role("button", name="Back to the shipped figure")).to_have_count(0)
     assert page.faults == []
     page.context.close()
 

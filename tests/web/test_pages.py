@@ -17,9 +17,10 @@ WEB = Path(__file__).parents[2] / "src" / "brood" / "web"
 PAGES = [
     "/plants", "/plants/new", "/plants/1", "/plants/1/edit", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/new",
     "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/settings", "/keys", "/sources",
-    "/phone", "/enter",
+    "/phone", "/enter", "/places/2", "/places/4", "/places/5", "/places/6", "/places/4/edit", "/guide", f"/guide/{MITE}", "/guide/bradysia?stage=egg",
+    f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/degree-days", "/degree-days?place=6&lower=7.4&upper=33",
 ]  # fmt: skip
-MISSING = [("/nope", 404), ("/plants/999", 404), ("/cases/999", 404), ("/places/1/day/1800-13-01", 404), ("/theme", 405)]
+MISSING = [("/nope", 404), ("/plants/999", 404), ("/cases/999", 404), ("/places/1/day/1800-13-01", 404), ("/theme", 405), ("/guide/dragon", 404)]
 PLACE = {"name": "Kitchen sill", "day": "24", "night": "18", "day_from": "07:00", "night_from": "22:00"}
 
 
@@ -186,6 +187,86 @@ def test_a_foreign_host_name_is_not_answered(demo_client):
     assert demo_client.get("/plants", headers={"Host": "evil.example"}).status_code == 400
 
 
+def test_every_pests_page_shows_no_figure_without_a_source_that_is_there(demo_client, catalogue):
+    for pest in catalogue.pests:
+        html = demo_client.get(f"/guide/{pest}").get_data(as_text=True)
+        targets = set(re.findall(r'href="#(s-\d+)"', html))
+        assert targets, pest
+        assert targets <= set(re.findall(r'id="(s-\d+)"', html))
+        anchors = set(re.findall(r'href="/sources#([a-z0-9-]+)"', html))
+        assert anchors <= set(catalogue.sources)
+        for table in re.findall(r"<table.*?</table>", html, re.S)[-2:]:
+            assert table.count("<tr>") - 1 == table.count('class="cite"')
+        assert "true relative size" in html
+    assert demo_client.get(f"/guide/{MITE}?stage=egg", headers={"HX-Request": "true"}).get_data(as_text=True).lstrip().startswith('<div id="curve">')
+
+
+def test_an_own_figure_is_weighed_kept_used_and_restored(demo_client):
+    page, figure = f"/guide/{MITE}/figures", "stage.egg.k_dd"
+    before = demo_client.get("/cases/1").get_data(as_text=True)
+    weighed = demo_client.get(f"{page}?figure={figure}&value=90").get_data(as_text=True)
+    assert "What it would change" in weighed
+    assert demo_client.get("/cases/1").get_data(as_text=True) == before
+    for bad, words in (({"value": "90"}, "comes from"), ({"value": "-4", "note": "x"}, "more than 0"), ({"value": "many", "note": "x"}, "number")):
+        answer = demo_client.post(page, data={"figure": figure, **bad})
+        assert answer.status_code == 422
+        assert words in answer.get_data(as_text=True)
+    assert demo_client.post(page, data={"figure": figure, "value": "90", "note": "counted on my own aubergine"}).status_code == 303
+    assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(as_text=True)
+    assert demo_client.get("/cases/1").get_data(as_text=True) != before
+    assert demo_client.post(page, data={"figure": figure, "act": "restore"}).status_code == 303
+    assert demo_client.post(page, data={"figure": figure, "act": "restore"}).status_code == 404
+    assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(as_text=True), "the old value is kept"
+
+
+def test_a_diary_is_typed_in_corrected_and_refused_with_what_was_typed(plant):
+    day = (NOW - timedelta(days=2)).date().isoformat()
+    assert plant.post("/places/1/diary", data={f"low-{day}": "11,5", f"high-{day}": "23"}).status_code == 303
+    html = plant.get("/places/1").get_data(as_text=True)
+    assert 'value="11.5"' in html
+    assert "read off up to" in html
+    wrong = plant.post("/places/1/diary", data={f"low-{day}": "30", f"high-{day}": "23"})
+    assert wrong.status_code == 422
+    assert "lowest is above the highest" in wrong.get_data(as_text=True)
+    assert 'value="30"' in wrong.get_data(as_text=True)
+
+
+@pytest.mark.parametrize(("more", "words"), [
+    ({"source": "sensor", "sensor_url": "http://8.8.8.8/"}, "your own home network"), ({"source": "sensor", "sensor_url": ""}, "begins with http"),
+    ({"source": "constant", "constant": ""}, "missing"), ({"source": "weather", "offset": "40"}, "between"), ({"source": "oracle"}, "from the list"),
+])  # fmt: skip
+def test_a_source_that_cannot_be_is_a_clear_sentence(client, more, words):
+    answer = client.post("/places/new", data={"name": "Sill", **more})
+    assert answer.status_code == 422
+    assert words in answer.get_data(as_text=True)
+
+
+def test_several_files_are_taken_at_once_and_each_bad_one_is_named(plant):
+    good = [(BytesIO(f"time,temperature_c\n2026-06-0{d} 08:00,20\n".encode()), f"{d}.csv") for d in (1, 2)]
+    answer = plant.post("/places/1/file", data={"file": [*good, (BytesIO(b"%PDF-1.7"), "manual.pdf")]}, content_type="multipart/form-data")
+    html = answer.get_data(as_text=True)
+    assert answer.status_code == 422
+    assert "manual.pdf: This is a PDF" in html
+    assert "1.csv" in html
+    assert "2.csv" in html
+
+
+def test_degree_days_of_a_place_and_a_file_as_page_and_table(demo_client):
+    table = demo_client.get("/degree-days?place=6&lower=7.4&as=csv")
+    assert table.headers["Content-Type"].startswith("text/csv")
+    rows = table.get_data(as_text=True).splitlines()
+    assert rows[0] == "date,degree_days,total,kind"
+    assert {row.rsplit(",", 1)[1] for row in rows[1:]} == {"measured", "forecast", "expected"}
+    days = b"date,min,max\n2026-06-01,10,20\n2026-06-02,12,22\nnonsense,1,2\n"
+    html = demo_client.post("/degree-days", data={"lower": "10", "file": (BytesIO(days), "days.csv")}, content_type="multipart/form-data")
+    assert "12 °C·d" in html.get_data(as_text=True)
+    assert "Row 4 refused" in html.get_data(as_text=True)
+    for bad, words in (({"lower": "20", "upper": "10"}, "above the lower"), ({"lower": "10"}, "empty"), ({"lower": "x"}, "number")):
+        answer = demo_client.post("/degree-days", data={**bad, "file": (BytesIO(b""), "none.csv")}, content_type="multipart/form-data")
+        assert answer.status_code == 422
+        assert words in answer.get_data(as_text=True)
+
+
 def test_settings_change_units_dates_and_page(demo_client):
     chosen = {"locale": "en-US", "unit": "F", "theme": "dark", "alarm_hours": "2"}
     assert demo_client.post("/settings", data=chosen).status_code == 303
@@ -195,6 +276,13 @@ def test_settings_change_units_dates_and_page(demo_client):
     assert 'data-theme="dark"' in html
     assert 'data-shortcuts="off"' in html
     assert demo_client.post("/settings", data={**chosen, "unit": "K"}).status_code == 422
+    assert demo_client.post("/settings", data={"zone": "Moon/Base"}).status_code == 422
+    us = {"measure": "us", "week": "sun", "hemisphere": "south", "zone": "Europe/Lisbon"}
+    assert demo_client.post("/settings", data=us).status_code == 303
+    guide = demo_client.get(f"/guide/{MITE}").get_data(as_text=True)
+    assert re.search(r"0\.0\d+ in\b", guide)
+    assert "°C" not in re.sub(r"<title>.*?</title>|Sabelis.*?<", "", guide)
+    assert 'value="Europe/Lisbon"' in demo_client.get("/settings").get_data(as_text=True)
     assert demo_client.post("/theme", data={"theme": "light", "back": "//evil.example/x"}).headers["Location"] == "/x"
 
 

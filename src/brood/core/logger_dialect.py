@@ -63,7 +63,7 @@ def detect(lines: Sequence[str], day_first: bool) -> Dialect:
     if found is not None:
         return found
     raise InputError(
-        "No heading names a time and a temperature column. The first row should read: time,temperature_c",
+        "No heading names a time and a temperature column. The first row should read: time,temperature_c.",
         field="file", value=lines[0][:60] if lines else "", allowed="a heading such as time,temperature_c",
     )  # fmt: skip
 

@@ -160,7 +160,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
     return CaseResult(
         row, record, chosen, gaps, headline, why, following, evenings, plan, case, chart, guard, "", today,
         next_window=words.window(by_slot[0][1], today, speech) if by_slot else "",
-        alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True)), kills=_kills(case),
+        alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[1 if case.pest.live_birth else 0 :], kills=_kills(case),
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
         sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
     )  # fmt: skip

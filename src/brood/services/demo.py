@@ -31,7 +31,7 @@ PLACES: tuple[tuple[str, str, str, float, float, str, str], ...] = (
     ("Box room", "Quarantine for whatever is new.", "constant", 18.5, 18.5, "07:00", "22:00"),
 )
 HEATED = {"Kitchen sill": (23.0, 19.0)}
-SPOTS = {"Glazed balcony": (0.0, 2.0, 0.5), "Kitchen sill": (1.0, 0.0, 0.0)}
+SPOTS = {"Glazed balcony": (0.0, 1.0, 0.5), "Kitchen sill": (1.0, 0.0, 0.0)}
 """Whole-place shift, warmest and coolest spot, °C."""
 SENSOR_DAYS, DIARY_DAYS = 5, 12
 
@@ -77,7 +77,8 @@ TROUBLES = (
             (("young", 16, None, "between the hairs along the veins"), ("adult", 5, None, "in two flowers")),
             ("wiping", "paraffinic-oil"), (5, 3, 1)),
     Trouble("Calamondin", "coccus-hesperidum", 9,
-            (("young", None, "dozens", "along the midribs"), ("adult", 8, None, "on two twigs")), ("alcohol-swab", "paraffinic-oil"), (9, None), True),
+            (("young", None, "dozens", "along the midribs"), ("adult", 8, None, "on two twigs")),
+            ("alcohol-swab", "paraffinic-oil"), (9, None), True),
     Trouble("Basil seedling tray", "bradysia", 4, (("adult", 6, None, "rise when watered"), ("young", None, "dozens", "in the top of the soil")),
             ("bti-drench", "soil-drying"), (4,)),
     Trouble("Coffee plant", "pseudococcus-longispinus", 8, (("young", 22, None, "in the axils"), ("adult", 5, None, "under a leaf")),
@@ -109,12 +110,14 @@ def seed(path: Path, *, now: datetime | None = None, sensor_url: str = "http://1
     store.close()
 
 
-def _place(name: str, note: str, source: str, day_c: float, night_c: float, day_from: str, night_from: str, *, sensor_url: str) -> places.PlaceCommand:
+def _place(
+    name: str, note: str, source: str, day_c: float, night_c: float, day_from: str, night_from: str, *, sensor_url: str
+) -> places.PlaceCommand:
     clock = (time.fromisoformat(day_from), time.fromisoformat(night_from))
     heated = HEATED.get(name)
     return places.PlaceCommand(
-        name, note, source, places.Warmth(day_c, night_c, *clock), places.Warmth(*heated, *clock) if heated else None, *SPOTS.get(name, (0.0, 0.0, 0.0)),
-        sensor_url if source == "sensor" else "",
+        name, note, source, places.Warmth(day_c, night_c, *clock), places.Warmth(*heated, *clock) if heated else None,
+        *SPOTS.get(name, (0.0, 0.0, 0.0)), sensor_url if source == "sensor" else "",
     )  # fmt: skip
 
 
@@ -122,7 +125,8 @@ def _read_off(session: Session, place_id: int, moment: datetime) -> None:
     """A fortnight of the lean-to's thermometer, two days forgotten."""
     rng = np.random.default_rng(11)
     days = [moment.date() - timedelta(days=n) for n in range(DIARY_DAYS, 0, -1)]
-    readings = [(round(float(a), 1), round(float(b), 1)) for a, b in zip(rng.normal(11, 1.3, DIARY_DAYS), rng.normal(22, 2.0, DIARY_DAYS), strict=True)]
+    nights, noons = rng.normal(11, 1.3, DIARY_DAYS), rng.normal(22, 2.0, DIARY_DAYS)
+    readings = [(round(float(a), 1), round(float(b), 1)) for a, b in zip(nights, noons, strict=True)]
     kept = [places.DiaryEntry(day, *pair) for n, (day, pair) in enumerate(zip(days, readings, strict=True)) if n not in (4, 5)]
     places.keep_diary(session, place_id, kept, now=moment)
 

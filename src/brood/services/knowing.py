@@ -89,8 +89,8 @@ def _sensor(result: PlaceResult, speech: Speech) -> list[str]:
     assert last is not None
     silent = _silent(last.at, result.now)
     when = f"{last.at:%H:%M}" if last.at.date() == result.now.date() else speech.moment(last.at)
-    return [f"{speech.warmth(last.celsius or 0.0, 1)} at {when}, asked every ten minutes{', but not lately: Brood was not running' if silent else ''}. "
-            f"{PATTERN}.", *_gaps(result)]  # fmt: skip
+    pause = ", but not lately: Brood was not running" if silent else ""
+    return [f"{speech.warmth(last.celsius or 0.0, 1)} at {when}, asked every ten minutes{pause}. {PATTERN}.", *_gaps(result)]
 
 
 def _silent(at: datetime, now: datetime) -> bool:

@@ -77,6 +77,10 @@ class Speech:
         """A heat sum with its unit."""
         return f"{degree_days if self.unit == 'C' else degree_days * 9 / 5:.0f} {UNITS[self.unit]}·d"
 
+    def heat_fine(self, degree_days: float) -> str:
+        """A day's heat sum without its unit."""
+        return f"{degree_days if self.unit == 'C' else degree_days * 9 / 5:.1f}"
+
     def figure(self, value: float, unit: str) -> str:
         """A constant in the keeper's unit; `unit` is the one it is kept in."""
         if self.unit == "F" and unit in ("°C", "°C·d"):

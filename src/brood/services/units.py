@@ -6,7 +6,7 @@ import re
 from functools import cache
 from typing import Any
 
-TEMPERATURE = re.compile(r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or |–)(?P<high>[−-]?\d+(?:\.\d+)?))? °C(?!·d)")
+TEMPERATURE = re.compile(r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or | and |–)(?P<high>[−-]?\d+(?:\.\d+)?))? °C(?!·d)")
 LENGTH = re.compile(r"(?P<low>\d+(?:\.\d+)?)(?:(?P<join> to |–)(?P<high>\d+(?:\.\d+)?))? (?P<unit>mm|cm|m)\b")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from datetime import date, datetime
 from functools import cache
 from pathlib import Path
@@ -12,21 +13,26 @@ from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts import brood, brood_tall, guide, svg, warmth
+from brood.charts import brood, brood_tall, degree_days, guide, svg, warmth
 from brood.services import words
 from brood.services.speech import UNITS, days, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
+
+SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth")
+"""Filters that are the keeper's way of saying something, by their own names."""
+
+
+def _speech(name: str) -> Callable[..., str]:
+    """A filter that says something as this request's keeper reads it."""
+    return lambda *args: getattr(speech(), name)(*args)
 
 
 def register(app: Flask) -> None:
     """Make the helpers known to templates."""
     env = app.jinja_env
+    env.filters.update({name: _speech(name) for name in SPOKEN})
     env.filters.update(
-        day=lambda d: speech().day(d), day_short=lambda d: speech().day_short(d), moment=lambda m: speech().moment(m),
-        said=lambda text: speech().said(text), difference=lambda c, digits=1: speech().difference(c, digits), heat=lambda k: speech().heat(k),
-        figure=lambda v, unit: speech().figure(v, unit),
-        lengths=lambda pair: speech().lengths(*pair),
-        warmth=lambda c, digits=0: speech().warmth(c, digits), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
+        lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
         number=number, days=days, short_days=short_days, iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
         acts=lambda ids: words.act_names(ids, catalogue().treatments),
@@ -38,6 +44,7 @@ def register(app: Flask) -> None:
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
+        degree_day_chart=lambda result: Markup(degree_days.draw(result, speech())),
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
     )  # fmt: skip
     app.context_processor(_values)
