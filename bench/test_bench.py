@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from datetime import date, datetime, time, timedelta
+from importlib.resources import files
 from pathlib import Path
 
 import pytest
 
-from brood.catalogue.loader import shipped
+from brood.catalogue.loader import load, shipped
 from brood.core.planner import first_planner
 from brood.core.projection import project
 from brood.core.temperature import daily
 from brood.core.timeline import stage_times
 from brood.core.types import Case, Found
 from brood.services import demo
+from brood.services.cases import default_acts
 from brood.services.logger import LoggerPlan, csv_text
 from brood.settings import Settings
 from brood.web.app import create_app
@@ -24,9 +26,13 @@ PESTS = sorted(shipped().pests)
 
 def case(pest: str) -> Case:
     catalogue = shipped()
-    found = (Found(DAY, "egg", 60.0), Found(DAY, catalogue.pests[pest].stages[1].id, 30.0), Found(DAY, "adult", 12.0))
-    acts = tuple(catalogue.act(a, pest) for a in ("wiping", "insecticidal-soap"))
+    found = (Found(DAY, catalogue.pests[pest].stages[0].id, 60.0), Found(DAY, catalogue.pests[pest].stages[1].id, 30.0), Found(DAY, "adult", 12.0))
+    acts = tuple(catalogue.act(a, pest) for a in default_acts(catalogue, pest))
     return Case(catalogue.pest(pest), DAY, found, daily(DAY - timedelta(days=2), [15] * 220, [27] * 220, spread_c=1.5), acts)
+
+
+def test_read_the_catalogue(benchmark):
+    benchmark(load, files("brood.catalogue") / "data")
 
 
 @pytest.mark.parametrize("pest", PESTS)

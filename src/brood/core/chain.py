@@ -178,10 +178,19 @@ def clock(chain: Chain, series: HourlySeries) -> Clock:
 
 def require_development(chain: Chain, series: HourlySeries) -> None:
     """Raise NothingDevelops when no stage of the pest develops in any hour of the series."""
-    if not (moves_per_hour(chain, series.celsius) > 0).any():
-        lowest = min(stage.rate.threshold_c for stage in chain.pest.stages)
+    if (moves_per_hour(chain, series.celsius) > 0).any():
+        return
+    lowest = min(stage.rate.threshold_c for stage in chain.pest.stages)
+    highest = max(stage.rate.stops_c for stage in chain.pest.stages)
+    hottest = round(float(series.celsius.max()), 1)
+    if hottest >= highest:
         raise NothingDevelops(
-            f"Nothing develops below {lowest:.0f} °C: eggs wait and nothing hatches. "
-            "Look again when it is warmer, or move the plant somewhere warmer for the course.",
-            field="temperature", value=round(float(series.celsius.max()), 1), allowed=f"some hours above {lowest:.1f} °C",
+            f"Nothing develops at {highest:.0f} °C and above: such heat stops this pest, and much of it dies. "
+            "Look again when it is cooler; what lives then goes on.",
+            field="temperature", value=hottest, allowed=f"some hours under {highest:.1f} °C",
         )  # fmt: skip
+    raise NothingDevelops(
+        f"Nothing develops below {lowest:.0f} °C: eggs wait and nothing hatches. "
+        "Look again when it is warmer, or move the plant somewhere warmer for the course.",
+        field="temperature", value=hottest, allowed=f"some hours above {lowest:.1f} °C",
+    )  # fmt: skip

@@ -138,10 +138,10 @@ def _check(points: Sequence[Point]) -> None:
 def _line_fit(points: Sequence[Point], line: LinearPlateau) -> Fit:
     used = [p for p in points if p.celsius <= line.plateau_from_c and p.weight > 0]
 
-    def make(x: Array) -> RateModel:
+    def _make(x: Array) -> RateModel:
         return LinearPlateau(float(x[0]), float(x[1]), line.plateau_from_c, line.plateau_to_c, line.upper_c)
 
-    errors = _standard_errors(used, make, np.array([line.lower_c, line.k_dd]))
+    errors = _standard_errors(used, _make, np.array([line.lower_c, line.k_dd]))
     return _answer(points, line, {"lower_c": errors[0], "k_dd": errors[1]}, 2 + (line.plateau_from_c < max(p.celsius for p in points)))
 
 
@@ -150,14 +150,14 @@ def _briere(points: Sequence[Point], upper_c: float | None, fastest: float) -> F
     low = np.array([1e-7, -4.0, top + 0.2]) if upper_c is None else np.array([1e-7, -4.0])
     high = np.array([1.0, bottom - 0.1, top + 25]) if upper_c is None else np.array([1.0, bottom - 0.1])
 
-    def make(x: Array) -> RateModel:
+    def _make(x: Array) -> RateModel:
         limit = float(x[2]) if upper_c is None else upper_c
         return Briere1(float(x[0]), float(x[1]), limit, min(limit - 0.1, max(fastest, float(x[1]) + 0.5)), limit)
 
     scale = 1 / (min(p.days for p in points) * fastest * max(fastest - 8, 4) * 2.5)
     starts = [np.array([scale, min(t0, bottom - 1), top + 5])[: len(low)] for t0 in (3.0, 8.0, 11.0)]
     names = ("a", "lower_c", "upper_c")[: len(low)]
-    return _curve(points, make, starts, low, high, names)
+    return _curve(points, _make, starts, low, high, names)
 
 
 def _lactin(points: Sequence[Point], upper_c: float | None, fastest: float) -> Fit | None:
@@ -165,11 +165,11 @@ def _lactin(points: Sequence[Point], upper_c: float | None, fastest: float) -> F
     limit = top + 5 if upper_c is None else max(upper_c, top + 0.2)
     low, high = np.array([1e-4, top + 0.1, 0.05, -5.0]), np.array([0.5, top + 25, 30.0, -1e-6])
 
-    def make(x: Array) -> RateModel:
+    def _make(x: Array) -> RateModel:
         return Lactin2(float(x[0]), float(x[1]), float(x[2]), float(x[3]), fastest, max(limit, float(x[1]) + 10))
 
     starts = [np.array([rho, limit, delta, -math.exp(rho * 10)]) for rho in (0.004, 0.01, 0.03) for delta in (0.5, 2.0)]
-    return _curve(points, make, starts, low, high, ("rho", "t_max_c", "delta_c", "lam"))
+    return _curve(points, _make, starts, low, high, ("rho", "t_max_c", "delta_c", "lam"))
 
 
 def _curve(points: Sequence[Point], make: Maker, starts: Sequence[Array], low: Array, high: Array, names: tuple[str, ...]) -> Fit | None:

@@ -18,8 +18,11 @@ from brood.services.speech import Speech, days
 from brood.store.queries import cases
 from brood.store.tables import Application, ApplicationRecord, CaseAct, Finding, PestCase
 
-TICKED_FIRST, WORTH = {True: "wiping", False: "insecticidal-soap"}, 0.25
-"""What is ticked first, by hand and not, where its mean kill over the stages is at least this share."""
+TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-drench")}
+WORTH = {True: 0.25, False: 0.5}
+"""What is ticked first, by hand and not, where it kills at least this share of the young stages on the mean; the mildest stand first."""
+OFTEN_DAYS = 3
+"""An act by hand that is ticked to begin with can be done again within so many days."""
 
 
 @dataclass(frozen=True)
@@ -124,12 +127,15 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
 
 
 def default_acts(catalogue: Catalogue, pest_id: str) -> tuple[str, ...]:
-    """The treatments ticked to begin with: wiping or else the best by hand that can be repeated, and soap or else the best of the others."""
-    score = {t.id: sum(k := list(catalogue.kill(t.id, pest_id).values())) / len(k) for t in catalogue.offered(pest_id)}
-    often = [t for t in catalogue.offered(pest_id) if t.min_gap_days <= 7 and t.id != "pruning"]
-    best = {hand: max((t.id for t in often if t.by_hand == hand and score[t.id] > 0), key=lambda i: score[i], default=None) for hand in (True, False)}
-    best |= {hand: act for hand, act in TICKED_FIRST.items() if score.get(act, 0.0) >= WORTH}
-    return tuple(act for act in best.values() if act)
+    """The treatments ticked to begin with: one by hand that can be repeated often, and one that is not, the mildest that does enough."""
+    young = [s.id for s in catalogue.records[pest_id].stage if s.display in ("larva", "nymph")]
+    chosen = []
+    for hand in (True, False):
+        able = {t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young) for t in catalogue.offered(pest_id)
+                if t.by_hand == hand and t.id != "pruning" and (not hand or t.min_gap_days <= OFTEN_DAYS)}  # fmt: skip
+        mild = [act for act in TICKED_FIRST[hand] if able.get(act, 0.0) >= WORTH[hand]]
+        chosen += mild[:1] or sorted((act for act, share in able.items() if share > 0), key=lambda act: -able[act])[:1]
+    return tuple(chosen)
 
 
 def all_stages(record: PestRecord) -> set[str]:
