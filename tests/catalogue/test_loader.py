@@ -54,7 +54,7 @@ def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalog
         assert set(cited) <= set(catalogue.sources)
     used = {s for r in (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values()) for s in citations(r)}
     assert used == set(catalogue.sources), "a source that nothing cites"
-    assert all((source.kind == "representative") == source.text.startswith(("Representative", "Spread", "Shares", "Usual")) for source in
+    assert all((source.kind == "representative") == source.text.startswith(("Representative", "Spread", "Shares", "Usual", "Lengths")) for source in
                catalogue.sources.values() if source.kind != "derived")  # fmt: skip
 
 

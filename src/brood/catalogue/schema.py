@@ -60,6 +60,13 @@ class Range(Record):
         return self
 
 
+class Basis(Record):
+    """Where several figures of a record come from together."""
+
+    source: str
+    grade: Grade
+
+
 class Days(Record):
     """A tabulated time: days at a constant °C."""
 
@@ -143,6 +150,7 @@ class PestRecord(Record):
     notes: Text
     tell: Text
     winter: Text
+    sizes: Basis
     upper_c: Figure
     optimum_c: Range
     lethal_c: Figure | None = None

@@ -17,7 +17,7 @@ from brood.core.types import ADULT, DateSpan, Pest
 from brood.errors import InputError
 from brood.services.casefile import dates_json, span_json
 
-HORIZON_DAYS = 180
+HORIZON_DAYS = 400
 FIRST_YOUNG = ("first-egg", "first-birth")
 
 
