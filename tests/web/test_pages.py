@@ -213,7 +213,9 @@ def test_an_own_figure_is_weighed_kept_used_and_restored(demo_client):
         assert words in answer.get_data(as_text=True)
     assert demo_client.post(page, data={"figure": figure, "value": "90", "note": "counted on my own aubergine"}).status_code == 303
     assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(as_text=True)
-    assert demo_client.get("/cases/1").get_data(as_text=True) != before
+    after = demo_client.get("/cases/1").get_data(as_text=True)
+    assert after != before
+    assert "1 of your own figures" in after
     assert demo_client.post(page, data={"figure": figure, "act": "restore"}).status_code == 303
     assert demo_client.post(page, data={"figure": figure, "act": "restore"}).status_code == 404
     assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(as_text=True), "the old value is kept"

@@ -51,6 +51,14 @@ class OwnResult:
     lost: tuple[OwnFigure, ...]
     effect: Effect | None
 
+    @property
+    def parts(self) -> dict[str, list[Line]]:
+        """The lines by what they belong to, in the order of the catalogue."""
+        out: dict[str, list[Line]] = {}
+        for line in self.lines:
+            out.setdefault(line.figure.part, []).append(line)
+        return out
+
 
 def _standing(session: Session) -> list[OwnFigure]:
     return list(session.scalars(select(OwnFigure).where(OwnFigure.withdrawn_at.is_(None)).order_by(OwnFigure.id)))
@@ -76,6 +84,11 @@ def adjusted(session: Session, catalogue: Catalogue) -> Catalogue:
         except InputError:
             continue
     return catalogue
+
+
+def in_use(session: Session, pest_id: str) -> int:
+    """How many own figures a keeper has set for a pest."""
+    return sum(row.pest_id == pest_id for row in _standing(session))
 
 
 def build(session: Session, shipped: Catalogue, pest_id: str, draft: Mapping[str, float] | None = None, *, today: date) -> OwnResult:

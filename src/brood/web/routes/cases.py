@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import calendar, cases, develop, guide, planning
+from brood.services import calendar, cases, develop, guide, own, planning
 from brood.services.brood_chart import stage_drawing
 from brood.services.plants import EATEN
 from brood.store.queries import cases as queries
@@ -70,6 +70,7 @@ def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) 
         return render.page(
             "cases/page.html", status, part="cases/_case.html", r=result, wrong=wrong or {}, values=request.form, rough=form.ROUGH,
             stages=cases.stage_choices(result.pest), stage_names=_stage_names(case_id, result), sources=develop.sources(held, result.pest),
+            own_figures=own.in_use(session, result.pest.id),
         )  # fmt: skip
 
 
