@@ -326,3 +326,16 @@ def test_templates_use_nothing_that_the_policy_or_htmx_would_evaluate():
         text = path.read_text("utf-8")
         assert not re.search(r"hx-on|hx-trigger=\"[^\"]*\[|hx-vals=.js:|\|\s*safe\b", text), path.name
         assert len([line for line in text.splitlines() if line.strip()]) <= 150
+
+
+@pytest.mark.parametrize("source", ["diary", "logger", "sensor", "weather"])
+def test_a_place_of_which_nothing_is_known_yet_says_so_everywhere(client, source):
+    assert client.post("/places/new", data={"name": "Porch", "source": source, "sensor_url": "http://127.0.0.1:9/reading"}).status_code == 303
+    known = source == "weather"
+    for path in ("/places", "/places/1", f"/guide/{MITE}"):
+        answer = client.get(path)
+        assert answer.status_code == 200
+        assert (re.search("(?i)not(hing is)? known yet", answer.get_data(as_text=True)) is None) == known, path
+    client.post("/plants/new", data={"name": "Lemon", "kind": "", "place": "1"})
+    assert client.post("/plants/1/case", data=opening()).status_code == (303 if known else 422)
+    assert "Observed up to yesterday" in client.get("/places/1").get_data(as_text=True) or not known

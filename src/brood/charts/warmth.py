@@ -114,6 +114,8 @@ PLACE_WIDTH, LEFT, TOP, FOOT = 1216.0, 52.0, 44.0, 214.0
 def draw(result: PlaceResult, speech: Speech) -> str:
     """A place's warmth: what was measured, filled or told up to now, what is forecast and expected after it, what was refused."""
     series, now = result.series, result.now
+    if series is None:
+        return ""
     start, span = series.start, max((series.end - series.start) / timedelta(days=1), 1.0)
 
     def x(moment: datetime) -> float:
@@ -132,11 +134,10 @@ def draw(result: PlaceResult, speech: Speech) -> str:
     if start <= now <= series.end:
         out.append(line((x(now), TOP - 16), (x(now), FOOT), "today") + rect(x(now) - 24, TOP - 34, 48, 19, "ink-fill"))
         out.append(text((x(now), TOP - 20), "now", "on-ink", "middle"))
-    return figure(PLACE_WIDTH, FOOT + 20, "chart", f"Temperatures at {result.place.name}", _words(result, speech), "".join(out))
+    return figure(PLACE_WIDTH, FOOT + 20, "chart", f"Temperatures at {result.place.name}", _words(result, series, speech), "".join(out))
 
 
-def _words(result: PlaceResult, speech: Speech) -> str:
-    series = result.series
+def _words(result: PlaceResult, series: HourlySeries, speech: Speech) -> str:
     past = max(1, min(len(series), series.hour_of(result.now)))
     known, coming = series.celsius[:past], series.celsius[past:]
     words = f"Up to now from {speech.moment(series.start)}: {speech.warmth(float(known.min()), 1)} to {speech.warmth(float(known.max()), 1)}, "

@@ -20,6 +20,8 @@ SOURCES = {
 
 def facts(result: PlaceResult, speech: Speech) -> list[str]:
     """Sentences on what is known and what is assumed, the source first."""
+    if result.series is None:
+        return ["Nothing is known yet of how warm it is here.", _how(result.place.source)]
     say = {"sensor": _sensor, "logger": _logger, "diary": _diary, "weather": _weather}.get(result.place.source, _said)
     out = say(result, speech)
     place = result.place
@@ -29,6 +31,14 @@ def facts(result: PlaceResult, speech: Speech) -> list[str]:
         out.append(f"The warmest spot is {speech.difference(place.warm_spot_c)} warmer, the coolest {speech.difference(place.cool_spot_c)} cooler: "
                    "intervals are worked out for the one, the length of a course for the other.")  # fmt: skip
     return out
+
+
+def _how(source: str) -> str:
+    """What would make a place's warmth known."""
+    return {
+        "diary": "Type in the first day below.", "logger": "Add a logger's file below.", "sensor": "Ask the sensor, or see that it is switched on.",
+        "weather": "Fetch the weather.",
+    }.get(source, "Say how warm it is under “Change”.")  # fmt: skip
 
 
 def _point(point: SetPoint, speech: Speech) -> str:

@@ -7,12 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.core.temperature import FILLED, HourlySeries, stuck_runs
 from brood.errors import FieldErrors
-from brood.services.warmth import place_series
+from brood.services.warmth import known_series
 from brood.store.queries import cases, readings
 from brood.store.tables import DiaryDay, Place, Plant, Poll, SetPoint, Stay, Upload, WeatherReport
 
@@ -67,7 +68,7 @@ class DayRow:
 
 @dataclass(frozen=True)
 class PlaceResult:
-    """All that a place's page shows. `series` runs from what is known to the end of the forecast; `facts` says what is known and assumed."""
+    """All that a place's page shows. `series` runs from what is known to the end of the forecast, None where nothing is known yet."""
 
     place: Place
     warmth: SetPoint | None
@@ -75,7 +76,7 @@ class PlaceResult:
     earlier: Sequence[SetPoint]
     uploads: Sequence[Upload]
     bounds: tuple[datetime, datetime, int] | None
-    series: HourlySeries
+    series: HourlySeries | None
     days: tuple[DayRow, ...]
     filled_share: float
     plants: tuple[Plant, ...]
@@ -102,12 +103,12 @@ def build(session: Session, place_id: int, *, now: datetime) -> PlaceResult:
     since = _since(session, place, today, bounds)
     measures = place.source in ("logger", "sensor") and bounds is not None
     pairs = readings.pairs(session, place_id, datetime.combine(since, time())) if measures else []
-    series = place_series(session, place, since, today + timedelta(days=AHEAD_DAYS))
+    series = known_series(session, place, since, today + timedelta(days=AHEAD_DAYS))
     files = readings.uploads(session, place_id)
-    past = series.origin[: max(1, series.hour_of(now))]
+    past = series.origin[: max(1, series.hour_of(now))] if series else np.zeros(1)
     return PlaceResult(
         place=place, warmth=readings.set_point(session, place_id), heating=readings.set_point(session, place_id, "heating"), earlier=points[1:],
-        uploads=files, bounds=bounds, series=series, days=tuple(_days(series, pairs, today)) if since < today else (),
+        uploads=files, bounds=bounds, series=series, days=tuple(_days(series, pairs, today)) if series and since < today else (),
         filled_share=float((past == FILLED).mean()), plants=tuple(p for p in cases.plants(session) if p.stays and p.stays[-1].place_id == place_id),
         refused_at=tuple(_refused_moments(files)), diary=_diary(session, place_id, today), polls=readings.polls(session, place_id),
         stuck=_stuck(pairs) if place.source == "sensor" else None, report=readings.weather(session, place_id), now=now,
@@ -231,10 +232,10 @@ def _free_name(session: Session, name: str, place_id: int | None) -> None:
         raise FieldErrors({"name": f"There is already a place called {name}."})
 
 
-def listing(session: Session, *, today: date) -> list[tuple[Place, HourlySeries, int]]:
+def listing(session: Session, *, today: date) -> list[tuple[Place, HourlySeries | None, int]]:
     """Every place with its temperatures of today and tomorrow, and how many plants stand there."""
     standing = Counter(p.stays[-1].place_id for p in cases.plants(session) if p.stays)
-    return [(place, place_series(session, place, today, today + timedelta(days=1)), standing[place.id]) for place in cases.places(session)]
+    return [(place, known_series(session, place, today, today + timedelta(days=1)), standing[place.id]) for place in cases.places(session)]
 
 
 def stay_since(session: Session, plant_id: int, place_id: int, since: date, now: datetime) -> None:

@@ -49,6 +49,14 @@ def place_series(session: Session, place: Place, first: date, last: date) -> Hou
     return placed(series, place.offset_c, place.warm_spot_c, place.cool_spot_c)
 
 
+def known_series(session: Session, place: Place, first: date, last: date) -> HourlySeries | None:
+    """The same, or None when nothing at all is known of the place."""
+    try:
+        return place_series(session, place, first, last)
+    except InputError:
+        return None
+
+
 def _of_source(session: Session, place: Place, start: datetime, end: datetime) -> HourlySeries | None:
     if place.source in ("logger", "sensor"):
         pairs = trusted(session, place, start - timedelta(days=LEAD_DAYS)) or trusted(session, place)
@@ -103,7 +111,8 @@ def normal_of(normals: list[list[float]], day: date) -> tuple[float, float]:
 def _set_points(session: Session, place: Place, start: datetime, end: datetime) -> HourlySeries:
     point = readings.set_point(session, place.id)
     if point is None:
-        raise InputError(f"Nothing is known yet of how warm it is at {place.name}.", field="temperature", allowed="set points or a logger file")
+        raise InputError(f"Nothing is known yet of how warm it is at {place.name}: give its temperature on the page of the place first.",
+                         field="temperature", allowed="set points, a diary, a file, a sensor or the weather")  # fmt: skip
     hours = int((end - start) / timedelta(hours=1)) + 1
     series = _drawn(point, start, hours)
     heated = readings.set_point(session, place.id, "heating")

@@ -38,6 +38,7 @@ def add() -> Response:
     try:
         with household().store.writing() as session:
             place_id = places.add(session, form.read(_reader()), now=now())
+            weather.refresh(session, household().weather(now()), now())
     except FieldErrors as error:
         return render.page("places/form.html", 422, values=request.form, wrong=error.by_field, place=None)
     return render.go(url_for("places.one", place_id=place_id))
@@ -87,6 +88,7 @@ def change(place_id: int) -> Response:
     try:
         with household().store.writing() as session:
             places.change(session, place_id, form.read(_reader()), now=now())
+            weather.refresh(session, household().weather(now()), now())
     except FieldErrors as error:
         with household().store.reading() as session:
             return render.page("places/form.html", 422, values=request.form, wrong=error.by_field, place=cases.place(session, place_id))
