@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brood.core import daily_csv
 from brood.core.logger_csv import parse
 from brood.core.temperature import FILLED, from_readings
 from brood.errors import InputError
@@ -81,6 +82,7 @@ DIALECTS = [
     ("time,temperature_c\n2026-06-01 08:00,20,5\n2026-06-01 08:10,21,0\n", {}, [20.5, 21.0]),
     ("timestamp,humidity,temp\n1780297200,50,20.5\n1780297800,50,21\n", {"zone": LISBON}, [20.5, 21.0]),
     ('"when","Sensor temp [°C]"\n"2026-06-01T08:00:00+01:00","20.5 °C"\n"2026-06-01T08:10:00+01:00","21.0 °C"\n', {"zone": LISBON}, [20.5, 21.0]),
+    ("time,temp_c,low alarm,high alarm\n2026-06-01 08:00,20.5,5,30\n2026-06-01 08:10,21,5,30\n", {}, [20.5, 21.0]),
     ("2026-06-01 08:00;20,5\n2026-06-01 08:10;21\n2026-06-01 08:20;21,5\n", {}, [20.5, 21.0, 21.5]),
 ]
 
@@ -88,6 +90,7 @@ DIALECTS = [
 @pytest.mark.parametrize(("text", "given", "celsius"), DIALECTS, ids=range(len(DIALECTS)))
 def test_other_devices_ways_of_writing_are_read(text, given, celsius):
     for data in (text.encode(), ("\ufeff" + text).encode(), text.encode("utf-16")):
+        assert daily_csv.parse(data) is None
         log = parse(data, **given)
         assert [r.celsius for r in log.readings] == pytest.approx(celsius)
         assert log.readings[0].at == datetime(2026, 6, 1, 8)

@@ -8,7 +8,7 @@ from conftest import NOW
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services import access, logger_files, places, preferences
 from brood.services.logger import LoggerPlan, csv_text
-from brood.store.queries import readings
+from brood.store.queries import cases, readings
 
 START = datetime(2026, 6, 1)
 SILL = places.PlaceCommand("Kitchen sill", "", "set-points", places.Warmth(22.0, 18.0, time(7), time(21)))
@@ -47,6 +47,23 @@ def test_readings_that_contradict_an_earlier_file_are_refused_and_told(store, si
     assert upload.taken == 1
     assert upload.refused[0]["row"] == 2
     assert "earlier file gives 20" in upload.refused[0]["reason"]
+
+
+def test_a_file_of_days_goes_into_the_diary_leaves_what_stands_and_can_be_withdrawn(store, sill):
+    with store.writing() as session:
+        places.keep_diary(session, sill, [places.DiaryEntry(NOW.date(), 14.0, 21.0)], now=NOW)
+    upload = take(store, sill, "Date;Min;Max\n06.06.2026;12,5;20\n07.06.2026;13;22\n08.06.2026;9;19\n09.06.2026;30;20\n")
+    assert (upload.taken, upload.known, [r["row"] for r in upload.refused]) == (2, 0, [5])
+    assert "2026-06-08 was left as it stands: 14 to 21 °C." in upload.notes
+    for expected in (1, 3):
+        with store.writing() as session:
+            logger_files.withdraw_file(session, upload.id, now=NOW)
+        with store.reading() as session:
+            assert len(readings.diary(session, sill)) == expected
+    with store.reading() as session:
+        assert cases.place(session, sill).source == "diary"
+    with pytest.raises(InputError, match="No day"):
+        take(store, sill, "day,low,high\nsoon,1,2\n")
 
 
 def test_a_withdrawn_file_counts_no_more_until_it_is_brought_back(store, sill):

@@ -12,6 +12,7 @@ from brood.core.logger_dialect import FAHRENHEIT, HEADER_ROWS, SEPARATORS, TIME_
 from brood.core.temperature import HIGHEST_C, LOWEST_C
 
 LOW_NAME = re.compile(r"\bmin|low|tmin|_min", re.I)
+LIMIT_NAME = re.compile(r"alarm|limit|set ?point|thresh", re.I)
 HIGH_NAME = re.compile(r"\bmax|high|tmax|_max", re.I)
 
 
@@ -42,8 +43,8 @@ def parse(data: bytes, *, day_first: bool = True) -> DailyFile | None:
 
 def _columns(names: Sequence[str]) -> tuple[int, int, int] | None:
     """(day, minimum, maximum) by the names of a heading."""
-    low = next((i for i, n in enumerate(names) if LOW_NAME.search(n)), None)
-    high = next((i for i, n in enumerate(names) if HIGH_NAME.search(n) and i != low), None)
+    low = next((i for i, n in enumerate(names) if LOW_NAME.search(n) and not LIMIT_NAME.search(n)), None)
+    high = next((i for i, n in enumerate(names) if HIGH_NAME.search(n) and not LIMIT_NAME.search(n) and i != low), None)
     when = next((i for i, n in enumerate(names) if i not in (low, high) and (TIME_NAME.search(n) or n.lower() == "day")), None)
     return None if low is None or high is None or when is None else (when, low, high)
 

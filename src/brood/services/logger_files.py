@@ -9,27 +9,32 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
+from brood.core import daily_csv
+from brood.core.daily_csv import DailyFile
 from brood.core.logger_csv import LoggerFile, Refusal, parse
 from brood.core.logger_csv import Reading as LoggerReading
 from brood.core.temperature import check_celsius
 from brood.errors import InputError, NotFound
 from brood.services.preferences import Preferences
 from brood.store.queries import cases, readings
-from brood.store.tables import Reading, Upload
+from brood.store.tables import DiaryDay, Place, Reading, Upload
 
 KEEP_REFUSED = 200
 
 
 def take_file(session: Session, place_id: int, filename: str, data: bytes, *, now: datetime, prefs: Preferences | None = None) -> Upload:
-    """Read a logger file into a place. Readings already known are counted, those that contradict them refused; the place's
-    source becomes the logger. Raises InputError when the file is no logger's table, or holds nothing new."""
+    """Read a file into a place: a logger's readings, or days with a minimum and a maximum, which go into its diary.
+
+    What is already known is counted, what contradicts it refused; the place's source becomes the logger or the diary. Raises
+    InputError when the file is neither, or was read before.
+    """
     place = cases.place(session, place_id)
     prefs = prefs or Preferences()
+    table = daily_csv.parse(data, day_first=prefs.locale != "en-US")
+    if table is not None:
+        return _take_days(session, place, filename, data, table, now)
     log = parse(data, day_first=prefs.locale != "en-US", zone=ZoneInfo(prefs.zone) if prefs.zone else None)
-    digest = hashlib.sha256(data).hexdigest()
-    same = session.scalars(select(Upload).where(Upload.place_id == place_id, Upload.sha256 == digest, Upload.withdrawn_at.is_(None))).first()
-    if same is not None:
-        raise InputError(f"This very file was read already, on {same.recorded_at:%Y-%m-%d}. Nothing was added.", field="file")
+    digest = _not_read_before(session, place_id, data)
     fresh, known, refused = _sort_out(session, place_id, log)
     upload = Upload(
         place_id=place_id, filename=filename[:120] or "logger.csv", sha256=digest, taken=len(fresh), known=known,
@@ -43,6 +48,38 @@ def take_file(session: Session, place_id: int, filename: str, data: bytes, *, no
         session.execute(insert(Reading), rows)
     if place.source != "sensor":
         place.source = "logger"
+    return upload
+
+
+def _not_read_before(session: Session, place_id: int, data: bytes) -> str:
+    """The file's digest; raises InputError when this very file stands already."""
+    digest = hashlib.sha256(data).hexdigest()
+    same = session.scalars(select(Upload).where(Upload.place_id == place_id, Upload.sha256 == digest, Upload.withdrawn_at.is_(None))).first()
+    if same is not None:
+        raise InputError(f"This very file was read already, on {same.recorded_at:%Y-%m-%d}. Nothing was added.", field="file")
+    return digest
+
+
+def _take_days(session: Session, place: Place, filename: str, data: bytes, table: DailyFile, now: datetime) -> Upload:
+    """Put a file's days into the diary, those that are not there yet; a day that stands with other figures is refused."""
+    if not table.days:
+        first = table.refused[0] if table.refused else None
+        raise InputError("No day of this file could be read." + (f" Row {first.row}: {first.reason}." if first else ""), field="file")
+    digest = _not_read_before(session, place.id, data)
+    stands = {row.on: (row.low_c, row.high_c) for row in readings.diary(session, place.id, table.days[0][0])}
+    fresh = [day for day in table.days if day[0] not in stands]
+    odd = [f"{on.isoformat()} was left as it stands: {stands[on][0]:g} to {stands[on][1]:g} °C." for on, low, high in table.days
+           if stands.get(on, (low, high)) != (low, high)]  # fmt: skip
+    upload = Upload(
+        place_id=place.id, filename=filename[:120] or "days.csv", sha256=digest, taken=len(fresh), known=len(table.days) - len(fresh) - len(odd),
+        refused=[{"row": r.row, "text": r.text, "reason": r.reason} for r in table.refused][:KEEP_REFUSED],
+        notes=["Days with a minimum and a maximum: they went into the diary.", *table.notes, *odd[:KEEP_REFUSED]], recorded_at=now,
+    )  # fmt: skip
+    session.add(upload)
+    session.flush()
+    session.add_all(DiaryDay(place_id=place.id, upload_id=upload.id, on=on, low_c=low, high_c=high, recorded_at=now) for on, low, high in fresh)
+    if place.source != "sensor":
+        place.source = "diary"
     return upload
 
 
@@ -75,9 +112,10 @@ def withdraw_file(session: Session, upload_id: int, *, now: datetime) -> int:
     back = upload.withdrawn_at is not None
     stamp = upload.withdrawn_at
     upload.withdrawn_at = None if back else now
-    affected = update(Reading).where(Reading.upload_id == upload_id)
-    affected = affected.where(Reading.withdrawn_at == stamp) if back else affected.where(Reading.withdrawn_at.is_(None))
-    session.execute(affected.values(withdrawn_at=upload.withdrawn_at))
+    for table in (Reading, DiaryDay):
+        affected = update(table).where(table.upload_id == upload_id)
+        affected = affected.where(table.withdrawn_at == stamp) if back else affected.where(table.withdrawn_at.is_(None))
+        session.execute(affected.values(withdrawn_at=upload.withdrawn_at))
     return upload.place_id
 
 

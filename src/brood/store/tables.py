@@ -96,7 +96,7 @@ class SetPoint(Table):
 
 
 class DiaryDay(Table):
-    """A day's lowest and highest °C as a keeper read them off. A correction withdraws the old row."""
+    """A day's lowest and highest °C as a keeper read them off, or as a file gave them. A correction withdraws the old row."""
 
     __tablename__ = "diary_day"
     __table_args__ = (
@@ -105,6 +105,7 @@ class DiaryDay(Table):
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
+    upload_id: Mapped[int | None] = mapped_column(ForeignKey("upload.id"), index=True)
     on: Mapped[date]
     low_c: Mapped[float]
     high_c: Mapped[float]

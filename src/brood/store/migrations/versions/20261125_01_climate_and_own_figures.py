@@ -56,6 +56,7 @@ def _diary_day() -> None:
         "diary_day",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("place_id", sa.Integer(), nullable=False),
+        sa.Column("upload_id", sa.Integer(), nullable=True),
         sa.Column("on", sa.Date(), nullable=False),
         sa.Column("low_c", sa.Double(), nullable=False),
         sa.Column("high_c", sa.Double(), nullable=False),
@@ -63,9 +64,11 @@ def _diary_day() -> None:
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
         sa.CheckConstraint("low_c between -30 and 60 and high_c between -30 and 60 and low_c <= high_c", name=op.f("ck_diary_day_range")),
         sa.ForeignKeyConstraint(["place_id"], ["place.id"], name=op.f("fk_diary_day_place_id")),
+        sa.ForeignKeyConstraint(["upload_id"], ["upload.id"], name=op.f("fk_diary_day_upload_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_diary_day")),
     )
     op.create_index("ix_diary_day_place_id_on", "diary_day", ["place_id", "on"], unique=False)
+    op.create_index(op.f("ix_diary_day_upload_id"), "diary_day", ["upload_id"], unique=False)
 
 
 def _poll() -> None:
