@@ -130,7 +130,8 @@ class StageRecord(Record):
 
 
 class PestRecord(Record):
-    """A pest file. `variant_of` names the pest that this one stands beside on the pages."""
+    """A pest file. `variant_of` names the pest that this one stands beside on the pages; `lethal_c` is deadly heat, `cold_c` the cold
+    in or below which it dies out."""
 
     id: Id
     name: Text
@@ -154,6 +155,7 @@ class PestRecord(Record):
     upper_c: Figure
     optimum_c: Range
     lethal_c: Figure | None = None
+    cold_c: Figure | None = None
     cv: Figure
     female_share: Figure
     soil_share: Figure | None = None
