@@ -253,6 +253,15 @@ def test_several_files_are_taken_at_once_and_each_bad_one_is_named(plant):
     assert "2.csv" in html
 
 
+def test_what_a_kind_of_plant_is_often_injured_by_is_said_and_not_ticked(demo_client):
+    def ticked(plant, pest):
+        html = demo_client.get(f"/plants/{plant}/case?pest={pest}").get_data(as_text=True)
+        return set(re.findall(r'name="act-([a-z-]+)" value="1" checked', html)), "Not for this kind of plant" in html
+
+    assert ticked(7, "bradysia") == ({"soil-drying", "bti-drench"}, False)
+    assert ticked(10, "bradysia") == ({"bti-drench"}, True), "a seedling tray is not dried out"
+
+
 def test_degree_days_of_a_place_and_a_file_as_page_and_table(demo_client):
     table = demo_client.get("/degree-days?place=6&lower=7.4&as=csv")
     assert table.headers["Content-Type"].startswith("text/csv")

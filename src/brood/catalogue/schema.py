@@ -249,7 +249,8 @@ class KillTable(Record):
 
 
 class TreatmentRecord(Record):
-    """A treatment: its limits and its cautions. `resistance_group` is its mode-of-action class."""
+    """A treatment: its limits and its cautions. `resistance_group` is its mode-of-action class, `not_for` the plant kinds that it
+    often injures."""
 
     id: Id
     name: Text
@@ -263,6 +264,8 @@ class TreatmentRecord(Record):
     strength: Text
     residual_days: Annotated[float, Field(ge=0)]
     limits_c: tuple[Celsius, Celsius] | None = None
+    not_for: list[Literal["foliage", "flowering", "rosette", "woody-citrus", "seedling-herb", "fruiting-vegetable", "orchid",
+                          "cactus-succulent", "cabbage-family"]] = []  # fmt: skip
     resistance_group: str
     acts_by: Text
     source: str

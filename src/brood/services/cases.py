@@ -126,13 +126,18 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
     return [*shown, (core.ADULT, "adults")]
 
 
-def default_acts(catalogue: Catalogue, pest_id: str) -> tuple[str, ...]:
-    """The treatments ticked to begin with: one by hand that can be repeated often, and one that is not, the mildest that does enough."""
+def default_acts(catalogue: Catalogue, pest_id: str, plant_kind: str = "") -> tuple[str, ...]:
+    """The treatments ticked to begin with: one by hand that can be repeated often, and one that is not, the mildest that does enough.
+
+    None that this kind of plant is often injured by.
+    """
     young = [s.id for s in catalogue.records[pest_id].stage if s.display in ("larva", "nymph")]
     chosen = []
     for hand in (True, False):
-        able = {t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young) for t in catalogue.offered(pest_id)
-                if t.by_hand == hand and t.id != "pruning" and (not hand or t.min_gap_days <= OFTEN_DAYS)}  # fmt: skip
+        able = {
+            t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young) for t in catalogue.offered(pest_id)
+            if t.by_hand == hand and t.id != "pruning" and plant_kind not in t.not_for and (not hand or t.min_gap_days <= OFTEN_DAYS)
+        }  # fmt: skip
         mild = [act for act in TICKED_FIRST[hand] if able.get(act, 0.0) >= WORTH[hand]]
         chosen += mild[:1] or sorted((act for act, share in able.items() if share > 0), key=lambda act: -able[act])[:1]
     return tuple(chosen)

@@ -80,7 +80,7 @@ TROUBLES = (
             (("young", None, "dozens", "along the midribs"), ("adult", 8, None, "on two twigs")),
             ("alcohol-swab", "paraffinic-oil"), (9, None), True),
     Trouble("Basil seedling tray", "bradysia", 4, (("adult", 6, None, "rise when watered"), ("young", None, "dozens", "in the top of the soil")),
-            ("bti-drench", "soil-drying"), (4,)),
+            ("bti-drench", "steinernema-feltiae"), (4,)),
     Trouble("Coffee plant", "pseudococcus-longispinus", 8, (("young", 22, None, "in the axils"), ("adult", 5, None, "under a leaf")),
             ("alcohol-swab", "insecticidal-soap"), (7, None)),
     Trouble("Sweet pepper", "myzus-persicae", 3, (("young", None, "dozens", "two shoot tips"), ("adult", 12, None, "two shoot tips")),

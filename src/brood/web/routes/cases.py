@@ -33,7 +33,7 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
         record = held.records[pest_id]
         return render.page(
             "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
-            treatments=held.offered(pest_id), default_acts=cases.default_acts(held, pest_id),
+            treatments=held.offered(pest_id), default_acts=cases.default_acts(held, pest_id, plant.kind),
             drawings={stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)},
             values=values, wrong=wrong, eaten=plant.kind in EATEN,
         )  # fmt: skip
