@@ -8,8 +8,8 @@ from conftest import MITE, THRIPS, WHITEFLY
 
 from brood.catalogue.loader import load
 from brood.catalogue.own import figures, unknown, with_own
+from brood.catalogue.schema import cited
 from brood.errors import CatalogueError, InputError
-from brood.services.guide import citations
 
 
 @pytest.fixture
@@ -49,10 +49,10 @@ def test_pests_treatments_and_stages_are_those_of_the_contract(catalogue):
 
 def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalogue):
     for record in (*catalogue.records.values(), *catalogue.treatments.values(), *catalogue.kills.values()):
-        cited = list(citations(record))
-        assert cited
-        assert set(cited) <= set(catalogue.sources)
-    used = {s for r in (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values()) for s in citations(r)}
+        named = [source for _, source in cited(record)]
+        assert named
+        assert set(named) <= set(catalogue.sources)
+    used = {s for r in (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values()) for _, s in cited(r)}
     assert used == set(catalogue.sources), "a source that nothing cites"
     assert all((source.kind == "representative") == source.text.startswith(("Representative", "Spread", "Shares", "Usual", "Lengths")) for source in
                catalogue.sources.values() if source.kind != "derived")  # fmt: skip

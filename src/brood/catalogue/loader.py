@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from functools import cache
 from importlib.resources import files
 from importlib.resources.abc import Traversable
@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.schema import GroupRecord, KillTable, PestRecord, Source, StageRecord, TreatmentRecord
+from brood.catalogue.schema import GroupRecord, KillTable, PestRecord, Source, StageRecord, TreatmentRecord, cited
 from brood.core.fitting import LINE_TOLERANCE, Point, fit_line
 from brood.core.rate import RateModel, model_of
 from brood.core.types import Pest, Stage
@@ -43,18 +43,6 @@ def _record(kind: Callable[..., Model], data: object, where: str, faults: list[s
             key = ".".join(str(part) for part in fault["loc"])
             faults.append(f"{where}: {key or 'record'}: {fault['msg']}")
         return None
-
-
-def _cited(record: BaseModel, path: str = "") -> Iterator[tuple[str, str]]:
-    """Every (path, source id) in a record."""
-    for name in type(record).model_fields:
-        value = getattr(record, name)
-        here = f"{path}.{name}" if path else name
-        if name == "source":
-            yield here, value
-        for position, item in enumerate(value if isinstance(value, list) else [value]):
-            if isinstance(item, BaseModel):
-                yield from _cited(item, f"{here}.{position}" if isinstance(value, list) else here)
 
 
 def points(record: PestRecord, stage: StageRecord) -> list[Point]:
@@ -130,7 +118,7 @@ def _check_sources(sources: Mapping[str, Source], records: Mapping[str, PestReco
     every: list[tuple[str, BaseModel]] = [(f"{k}.toml", r) for k, r in records.items()]
     every += [(f"treatments.toml: {k}", t) for k, t in treatments.items()] + [(f"kill/{k}.toml", t) for k, t in kills.items()]
     for name, record in every:
-        for path, source in _cited(record):
+        for path, source in cited(record):
             if source not in sources:
                 faults.append(f"{name}: {path}: there is no source '{source}'")
 

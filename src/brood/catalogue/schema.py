@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -272,3 +273,15 @@ class TreatmentRecord(Record):
     grade: Grade
     how: Text
     cautions: Annotated[list[Text], Field(min_length=1)]
+
+
+def cited(record: BaseModel, path: str = "") -> Iterator[tuple[str, str]]:
+    """Every (path, source id) in a record, in order."""
+    for name in type(record).model_fields:
+        value = getattr(record, name)
+        here = f"{path}.{name}" if path else name
+        if name == "source":
+            yield here, value
+        for position, item in enumerate(value if isinstance(value, list) else [value]):
+            if isinstance(item, BaseModel):
+                yield from cited(item, f"{here}.{position}" if isinstance(value, list) else here)

@@ -143,9 +143,12 @@ def biggest(bands: Sequence[Band]) -> list[float]:
     return [float(b.numbers.sum(axis=1).max(initial=0.0)) for b in bands]
 
 
+SMALL = ("mite-egg", "thrips-egg", "whitefly-egg")
+
+
 def icon(at: Point, name: str, scale: float) -> str:
-    """An ink drawing at label size; eggs twice as large, for they are drawn small."""
-    size = scale * (2 if name.endswith("egg") else 1)
+    """An ink drawing at label size; the eggs that are drawn small twice as large."""
+    size = scale * (2 if name in SMALL else 1)
     return f'<g class="ico" transform="translate({num(at[0])} {num(at[1])}) scale({size:g})">{drawing(name)}</g>'
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date, timedelta
 
 from brood.charts.svg import figure, line, path, rect, text
@@ -45,7 +46,7 @@ def draw(result: BenchResult, speech: Speech) -> str:
     return figure(W, H, "chart", "Degree-days since the biofix", words, "".join(out))
 
 
-def _weeks(result: BenchResult, speech: Speech, x) -> str:  # type: ignore[no-untyped-def]
+def _weeks(result: BenchResult, speech: Speech, x: Callable[[date], float]) -> str:
     out, free = "", 0.0
     for n in range(len(result.days)):
         day = result.days[0].day + timedelta(days=n)

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from brood.charts.svg import Point, drawing, figure, line, num, path, text, width
 from brood.services.guide import Curve, CurvePoint, PestGuide
 from brood.services.speech import UNITS, Speech
+
+Scale = Callable[[float], float]
+"""A quantity to px."""
 
 BODY = {
     "mite-egg": 30, "mite-larva": 60, "mite-nymph": 78, "mite-rest": 78, "mite-adult": 97, "flat-mite-egg": 20, "flat-mite-nymph": 65,
@@ -84,7 +88,7 @@ def curve(data: Curve, speech: Speech, title: str) -> str:
     return figure(W, H, "chart", title, _words(data, speech), "".join(out))
 
 
-def _axes(low_c: float, high_c: float, low_d: float, high_d: float, speech: Speech, x, y) -> str:  # type: ignore[no-untyped-def]
+def _axes(low_c: float, high_c: float, low_d: float, high_d: float, speech: Speech, x: Scale, y: Scale) -> str:
     out = []
     for days in DAY_TICKS:
         if low_d <= math.log(days) <= high_d:
@@ -99,16 +103,11 @@ def _axes(low_c: float, high_c: float, low_d: float, high_d: float, speech: Spee
     return "".join(out)
 
 
-def _limits(data: Curve, speech: Speech, x) -> str:  # type: ignore[no-untyped-def]
+def _limits(data: Curve, speech: Speech, x: Scale) -> str:
     """Where it is fastest, and where it ends."""
-    out = ""
-    for celsius, words, side in ((data.limits[1], "no faster above", "end"), (data.limits[2], "ends", "start")):
-        at = x(celsius)
-        if LEFT < at < W - 4:
-            out += line((at, TOP - 4), (at, H - FOOT), "curve-limit")
-            if side == "end":
-                out += text((at - 5, TOP + 6), f"{words} {speech.warmth(celsius)}", "curve-note", "end")
-    return out
+    _, fastest, end = data.limits
+    lines = [line((x(c), TOP - 4), (x(c), H - FOOT), "curve-limit") for c in (fastest, end) if LEFT < x(c) < W - 4]
+    return "".join(lines) + text((x(fastest) - 5, TOP + 6), f"no faster above {speech.warmth(fastest)}", "curve-note", "end")
 
 
 def _point(at: Point, p: CurvePoint) -> str:

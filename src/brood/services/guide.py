@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import Any
 
 import numpy as np
-from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.schema import GroupRecord, PestRecord, Source, StageRecord
+from brood.catalogue.schema import GroupRecord, PestRecord, Source, StageRecord, cited
 from brood.core.chain import chain_of
 from brood.core.evening import EVENING
 from brood.core.rate import RateModel
@@ -71,7 +69,6 @@ class AtPlace:
 
     place: Place
     low_c: float
-    mean_c: float
     high_c: float
     stages: tuple[float | None, ...]
     whole: Span
@@ -108,7 +105,7 @@ def build(session: Session, catalogue: Catalogue, pest_id: str, stage: str, *, t
     """A pest's page; `stage` chooses the curve, the whole of development when it is empty or unknown."""
     pest = catalogue.pest(pest_id)
     record = catalogue.records[pest_id]
-    cited = list(dict.fromkeys(citations(record)))
+    named = list(dict.fromkeys(source for _, source in cited(record)))
     main = record.variant_of or record.id
     beside = tuple(r for r in (catalogue.records[main], *catalogue.variants(main)) if r.id != record.id)
     whole = ("birth to adult" if record.live_birth else "egg to adult")
@@ -117,19 +114,8 @@ def build(session: Session, catalogue: Catalogue, pest_id: str, stage: str, *, t
     return PestGuide(
         record, pest, catalogue.groups[record.group], beside, curve(record, pest, key, dict(choices)[key]), choices,
         tuple(at_place(session, pest, place, today) for place in cases.places(session)),
-        tuple((s, catalogue.sources[s]) for s in cited), {s: n for n, s in enumerate(cited, start=1)},
+        tuple((s, catalogue.sources[s]) for s in named), {s: n for n, s in enumerate(named, start=1)},
     )  # fmt: skip
-
-
-def citations(record: BaseModel) -> Iterator[str]:
-    """Every source that a record names, in order."""
-    for name in type(record).model_fields:
-        value: Any = getattr(record, name)
-        if name == "source":
-            yield value
-        for item in value if isinstance(value, list) else [value]:
-            if isinstance(item, BaseModel):
-                yield from citations(item)
 
 
 def _models(pest: Pest, key: str) -> tuple[Sequence[RateModel], int]:
@@ -173,14 +159,14 @@ def at_place(session: Session, pest: Pest, place: Place, today: date) -> AtPlace
     try:
         hours = place_series(session, place, today, today + timedelta(days=AHEAD_DAYS - 1)).celsius
     except InputError as error:
-        return AtPlace(place, 0.0, 0.0, 0.0, (), Span(None, None, None), None, None, None, error.message)
+        return AtPlace(place, 0.0, 0.0, (), Span(None, None, None), None, None, None, error.message)
     mean = float(hours.mean())
     ends = rate_sum([s.rate for s in pest.stages], np.roll(hours, -EVENING.hour))
     each = [_finite(end - before) for before, end in zip((0.0, *ends), ends, strict=False)]
     whole, generation = _finite(ends[-2]), _finite(ends[-1])
     by_mean = _finite(_mean_days([s.rate for s in pest.development], mean))
     span = Span(None, None, None) if whole is None else gamma_span(whole, sum(chain_of(pest).counts[:-1]))
-    return AtPlace(place, float(hours.min()), mean, float(hours.max()), tuple(each), span, generation, by_mean, whole)
+    return AtPlace(place, float(hours.min()), float(hours.max()), tuple(each), span, generation, by_mean, whole)
 
 
 def _finite(days: float) -> float | None:

@@ -68,9 +68,9 @@ def _values(rows: list[OwnFigure], catalogue: Catalogue) -> dict[str, dict[str, 
     """Own values by pest and figure, without those that the catalogue no longer knows."""
     out: dict[str, dict[str, float]] = {}
     for row in rows:
-        if not own.unknown(catalogue, row.pest_id, [row.figure]):
-            out.setdefault(row.pest_id, {})[row.figure] = row.value
-    return out
+        out.setdefault(row.pest_id, {})[row.figure] = row.value
+    lost = {pest_id: own.unknown(catalogue, pest_id, values) for pest_id, values in out.items()}
+    return {pest_id: kept for pest_id, values in out.items() if (kept := {k: v for k, v in values.items() if k not in lost[pest_id]})}
 
 
 def adjusted(session: Session, catalogue: Catalogue) -> Catalogue:
@@ -104,7 +104,8 @@ def build(session: Session, shipped: Catalogue, pest_id: str, draft: Mapping[str
         stands = next((r for r in rows if r.withdrawn_at is None), None)
         lines.append(Line(figure, stands, tuple(r for r in rows if r is not stands)))
     values = {**_values([r for r in every if r.withdrawn_at is None], shipped).get(pest_id, {}), **(draft or {})}
-    lost = tuple(r for r in every if r.withdrawn_at is None and own.unknown(shipped, pest_id, [r.figure]))
+    known = {line.figure.key for line in lines}
+    lost = tuple(r for r in every if r.withdrawn_at is None and r.figure not in known)
     effect = _effect(session, shipped, own.with_own(shipped, {pest_id: values}), pest_id, today) if values else None
     return OwnResult(pest_id, tuple(lines), lost, effect)
 

@@ -12,7 +12,6 @@ from brood.core.temperature import (
     EXPECTED,
     FORECAST,
     MEASURED,
-    SET,
     SPREAD_C,
     HourlySeries,
     daily,
@@ -125,11 +124,6 @@ def _set_points(session: Session, place: Place, start: datetime, end: datetime) 
 
 def _drawn(point: SetPoint, start: datetime, hours: int) -> HourlySeries:
     return day_night(start, hours, day=point.day_c, night=point.night_c, day_from=point.day_from, night_from=point.night_from)
-
-
-def is_set(series: HourlySeries) -> bool:
-    """Whether a stretch is nothing but set points."""
-    return bool((series.origin == SET).all())
 
 
 def plant_series(session: Session, plant: Plant, first: date, last: date) -> HourlySeries:
