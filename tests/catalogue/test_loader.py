@@ -52,10 +52,11 @@ def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalog
         named = [source for _, source in cited(record)]
         assert named
         assert set(named) <= set(catalogue.sources)
-    used = {s for r in (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values()) for _, s in cited(r)}
+    every = (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values(), catalogue.evidence.words)
+    used = {s for r in every for _, s in cited(r)}
     assert used == set(catalogue.sources), "a source that nothing cites"
-    assert all((source.kind == "representative") == source.text.startswith(("Representative", "Spread", "Shares", "Usual", "Lengths")) for source in
-               catalogue.sources.values() if source.kind != "derived")  # fmt: skip
+    plain = ("Representative", "Spread", "Shares", "Usual", "Lengths", "Diagnostic")
+    assert all((s.kind == "representative") == s.text.startswith(plain) for s in catalogue.sources.values() if s.kind != "derived")
 
 
 def test_groups_that_change_timing_say_where_their_stages_are(catalogue):
@@ -141,3 +142,15 @@ def test_own_figures_replace_constants_and_impossible_or_unknown_ones_are_refuse
     for bad in ({"stage.egg.lower_c": 50.0}, {"cv": 3.0}, {"female_share": 2.0}, {"stage.egg.wing": 1.0}, {"age": 1.0}, {"kill.btk.egg": 0.5}):
         with pytest.raises(InputError):
             with_own(catalogue, {MITE: bad})
+
+
+def test_faults_of_the_graded_words_are_told_with_file_and_key(copy):
+    harmless = copy / "signs" / "harmless.toml"
+    harmless.write_text(harmless.read_text("utf-8").replace('"springs-off", ', '"springs-of", ').replace('why = "Fruit', 'whi = "Fruit'), "utf-8")
+    table = copy / "observations.csv"
+    table.write_text(table.read_text("utf-8").replace(",hardly,Runs", ",x,Runs").replace("hardly,Springs or hops", "often,Springs or hops"), "utf-8")
+    with pytest.raises(CatalogueError) as caught:
+        load(copy)
+    told = "\n".join(caught.value.faults)
+    for part in ("springtail: there is no observation 'springs-of'", "harmless.toml: fruit-fly", "observations.csv: row"):
+        assert part in told

@@ -187,3 +187,25 @@ def test_nothing_that_is_not_finite_leaves_as_a_number():
 def test_the_command_starts_quickly_without_the_heavy_packages():
     code = "import sys, brood.cli.main; print(sorted(m for m in ('scipy', 'alembic', 'flask', 'sqlalchemy') if m in sys.modules))"
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.strip() == "[]"
+
+
+def test_identify_answers_by_the_contract_and_observations_lists_what_it_takes(catalogue):
+    answer = json.loads(run("identify", str(EXAMPLES / "evidence.json"), "--json").stdout)
+    assert answer["present"] == ["tetranychus-urticae"]
+    assert not answer["undecided"]
+    assert len(answer["suspects"]) == 36
+    best = answer["suspects"][0]
+    assert (best["id"], set(best["for"])) == ("tetranychus-urticae", {"stipple-pale-dots", "web-fine", "tap-specks-walk"})
+    assert {s["stage"] for s in answer["stages"]} == {"egg", "nymph", "adult"}
+    assert {"observation", "minutes", "gain"} <= set(answer["next_checks"][0])
+    listed = json.loads(run("observations", "--json").stdout)["observations"]
+    assert [row["id"] for row in listed] == list(catalogue.evidence.observations)
+    assert json.loads(run("identify", "-", "--json", stdin='{"observations": {}}').stdout)["undecided"]
+
+
+@pytest.mark.parametrize("evidence", ['{"observations": {"no-such": true}}', '{"observations": {"web-fine": "yes"}}', '{"observations": []}',
+                                      '{"observations": {}, "place": "moon"}', "[]", "nonsense"])  # fmt: skip
+def test_identify_refuses_what_it_cannot_read_with_a_sentence(evidence):
+    result = run("identify", "-", "--json", stdin=evidence)
+    assert result.exit_code == 1
+    assert json.loads(result.stdout)["error"]["message"].endswith(".")

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from brood.catalogue.schema import GroupRecord, KillRow, KillTable, PestRecord, Source, TreatmentRecord
+from brood.catalogue.signs import Evidence
 from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
 from brood.errors import InputError
 
@@ -23,6 +24,7 @@ class Catalogue:
     treatments: Mapping[str, TreatmentRecord]
     kills: Mapping[str, KillTable]
     sources: Mapping[str, Source]
+    evidence: Evidence
 
     def pest(self, pest_id: str) -> Pest:
         """The pest of that id; raises InputError with the ids there are."""
@@ -70,6 +72,10 @@ class Catalogue:
         return tuple(
             t for key, t in self.treatments.items() if t.offered and (row := rows[key]) and not row.per_day and any(self.kill(key, pest_id).values())
         )
+
+    def name(self, cause: str) -> str:
+        """What a pest or a harmless cause is called."""
+        return self.records[cause].name if cause in self.records else self.evidence.causes[cause].name
 
     def variants(self, pest_id: str) -> tuple[PestRecord, ...]:
         """The records that stand beside a pest."""

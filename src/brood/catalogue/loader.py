@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from brood.catalogue import signs
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import GroupRecord, KillTable, PestRecord, Source, StageRecord, TreatmentRecord, cited
 from brood.core.fitting import LINE_TOLERANCE, Point, fit_line
@@ -90,9 +91,10 @@ def load(root: Traversable) -> Catalogue:
             pests[record.id] = pest_of(record)
         except ModelError as error:
             faults.append(f"{record.id}.toml: {error.field}: {error.message}")
-    if faults:
+    evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
+    if faults or evidence is None:
         raise CatalogueError(faults)
-    return Catalogue(pests, records, groups, treatments, kills, sources)
+    return Catalogue(pests, records, groups, treatments, kills, sources, evidence)
 
 
 def _keyed(kind: type[Model], path: Traversable, faults: list[str]) -> dict[str, Model]:

@@ -8,6 +8,7 @@ from brood import __version__
 from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
 from brood.cli.fit import fit
+from brood.cli.identify import identify, observations
 from brood.cli.logger import logger
 from brood.cli.plan import plan
 from brood.cli.sensor import sensor
@@ -23,5 +24,5 @@ def main() -> None:
     """
 
 
-for command in (demo, serve, develop, plan, fit, degree_days, logger, sensor):
+for command in (demo, serve, develop, plan, fit, degree_days, logger, sensor, identify, observations):
     main.add_command(command)

@@ -1,0 +1,54 @@
+"""`brood identify` and `brood observations`: what a plant has, from what was seen."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from brood.catalogue.loader import shipped
+from brood.cli.output import emit, read, text, with_json
+
+
+@click.command()
+@click.argument("evidence")
+@with_json
+def identify(evidence: str, as_json: bool) -> None:
+    """What a plant has, from an EVIDENCE.json of observations (- for standard input).
+
+    \b
+    brood identify docs/examples/evidence.json --json
+    echo '{"schema": 1, "observations": {"web-fine": true}}' | brood identify -
+    """
+    from brood.services.casefile import parse_json
+    from brood.services.identify import answer
+
+    result = answer(shipped(), parse_json(text(read(evidence))))
+    (emit if as_json else _say)(result)
+
+
+def _say(result: dict[str, Any]) -> None:
+    click.echo("Undecided." if result["undecided"] else "Held present: " + ", ".join(result["present"]))
+    for row in result["suspects"][:6]:
+        click.echo(f"{row['probability']:6.3f}  {row['id']:28s} for: {', '.join(row['for']) or '–'}  against: {', '.join(row['against']) or '–'}")
+    click.echo(f"{result['something_else']:6.3f}  something else")
+    for check in result["next_checks"]:
+        click.echo(f"next: {check['observation']} ({check['minutes']:g} min, {check['gain']:.2f} bits)", err=True)
+
+
+@click.command()
+@with_json
+def observations(as_json: bool) -> None:
+    """Every observation that `brood identify` takes, with how to check it.
+
+    \b
+    brood observations --json
+    """
+    from brood.services.identify import observations as listed
+
+    result = listed(shipped())
+    if as_json:
+        emit(result)
+        return
+    for row in result["observations"]:
+        click.echo(f"{row['id']:32s}{row['phrase']} [{row['tool']}, {row['minutes']:g} min] {row['how_to_check']}")

@@ -1,0 +1,99 @@
+"""Identification as JSON, by the contract of `brood identify` and `brood observations`."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.evidence import TELLS, Setting, Verdict, weigh
+from brood.core.next_check import Check, next_checks
+from brood.core.stages_seen import StageChance, stage_chances
+from brood.errors import InputError
+
+PLACES = ("indoor", "glasshouse", "balcony", "outdoor")
+SEASONS = ("spring", "summer", "autumn", "winter")
+PLACE_SAID = {"place-indoors": "indoor", "place-glasshouse": "glasshouse"}
+KIND_SAID = "kind-"
+
+
+def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
+    """What is suspected, what is held present, what to check next; raises InputError."""
+    answers = _answers(catalogue, evidence.get("observations", {}))
+    setting = setting_of(answers, _choice(evidence, "place", PLACES), str(evidence.get("plant_kind") or ""), _choice(evidence, "season", SEASONS))
+    model = catalogue.evidence.model
+    asked = known_apart(answers)
+    verdict = weigh(model, asked, setting)
+    return {
+        "schema": 1,
+        "suspects": [{"id": cause, "probability": chance, **dict(zip(("for", "against"), telling(catalogue, verdict, cause), strict=True)),
+                      "harmless": cause not in catalogue.records} for cause, chance in verdict.chances.items()],
+        "present": list(verdict.present), "undecided": verdict.undecided, "something_else": verdict.unknown, "contradictory": verdict.conflict,
+        "next_checks": [_check_json(c) for c in next_checks(model, asked, verdict)],
+        "stages": [{"id": cause, "stage": s.kind, "probability": s.chance, "seen": s.seen}
+                   for cause in verdict.present for s in stages_of(catalogue, cause, asked)],
+    }  # fmt: skip
+
+
+def _answers(catalogue: Catalogue, given: object) -> dict[str, bool]:
+    if not isinstance(given, Mapping):
+        raise InputError("'observations' must map observation ids to true or false.", field="observations", allowed="an object of true and false")
+    for key, value in given.items():
+        if key not in catalogue.evidence.observations:
+            short = str(key)[:60]
+            raise InputError(f"There is no observation '{short}'.", field="observations", value=short, allowed="see brood observations")
+        if value is not None and not isinstance(value, bool):
+            raise InputError(f"'{key}' must be true or false.", field=f"observations.{key}", value=str(value)[:60], allowed="true or false")
+    return {key: value for key, value in given.items() if value is not None}
+
+
+def _choice(evidence: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> str:
+    value = evidence.get(key) or ""
+    if value and value not in allowed:
+        raise InputError(f"'{key}' must be one of {', '.join(allowed)}.", field=key, value=str(value)[:60], allowed=", ".join(allowed))
+    return str(value)
+
+
+def setting_of(answers: Mapping[str, bool], place: str, kind: str, season: str = "") -> Setting:
+    """The setting as given, or as said among the answers."""
+    said = [name for name, yes in answers.items() if yes]
+    place = place or next((PLACE_SAID[name] for name in said if name in PLACE_SAID), "")
+    kind = kind or next((name.removeprefix(KIND_SAID) for name in said if name.startswith(KIND_SAID)), "")
+    return Setting(place, kind, season or ("winter" if answers.get("winter-time") else ""))
+
+
+def known_apart(answers: Mapping[str, bool]) -> dict[str, bool]:
+    """The answers without those that are part of the setting: place and plant kind count once."""
+    return {name: yes for name, yes in answers.items() if name not in PLACE_SAID and not name.startswith(KIND_SAID)}
+
+
+def telling(catalogue: Catalogue, verdict: Verdict, cause: str) -> tuple[list[str], list[str]]:
+    """The answers that speak for a cause and those against it, the weightiest first."""
+    weights = verdict.weights[:, catalogue.evidence.model.row[cause]]
+    order = sorted(zip(weights, verdict.answers, strict=True), key=lambda pair: -abs(pair[0]))
+    return [name for w, name in order if w >= TELLS], [name for w, name in order if w <= -TELLS]
+
+
+def _check_json(check: Check) -> dict[str, Any]:
+    return {"observation": check.outcomes[0], "minutes": check.minutes, "gain": check.gain, "outcomes": list(check.outcomes)}
+
+
+def stages_of(catalogue: Catalogue, cause: str, answers: Mapping[str, bool]) -> tuple[StageChance, ...]:
+    """The stages of a pest as words that a case takes (egg, larva, nymph, pupa, adult), with their chances; nothing for what is no pest."""
+    record = catalogue.records.get(cause)
+    if record is None:
+        return ()
+    words: dict[str, str] = {}
+    for stage in record.stage:
+        words.setdefault("young" if stage.display in ("larva", "nymph") else stage.display, stage.display)
+    model = catalogue.evidence.model
+    chances = stage_chances(model, model.causes[model.row[cause]], list(words), answers)
+    return tuple(StageChance(words[s.kind], s.chance, s.seen) for s in chances)
+
+
+def observations(catalogue: Catalogue) -> dict[str, Any]:
+    """Every observation that can be reported."""
+    return {"schema": 1, "observations": [
+        {"id": o.id, "theme": o.theme, "group": o.group or None, "phrase": o.phrase, "how_to_check": o.how_to_check, "tool": o.tool,
+         "minutes": o.effort_minutes} for o in catalogue.evidence.observations.values()
+    ]}  # fmt: skip
