@@ -24,7 +24,8 @@ SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "heig
 PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/1", "/places/1/edit",
          "/places/1/day/2026-06-01", "/cases/1", "/cases/3", "/settings", "/keys", "/sources", "/phone", "/enter", "/nope",
          "/guide", f"/guide/{MITE}", f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/places/4", "/places/5",
-         "/places/6", "/degree-days?place=6&lower=7.4"]  # fmt: skip
+         "/places/6", "/degree-days?place=6&lower=7.4", "/looks/1?zone=upper", "/looks/1/suspects", "/looks/3/suspects",
+         "/looks/1/every?theme=creature", "/looks/1/loupe/coccus-hesperidum", "/photos/1", "/ruler"]  # fmt: skip
 
 
 @pytest.fixture(scope="module")
@@ -95,7 +96,7 @@ def set_up_household(page):
 
 
 def open_case(page):
-    page.get_by_role("link", name="Something was found").click()
+    page.get_by_role("link", name="I know the pest").click()
     page.get_by_role("link", name="Two-spotted spider mite").click()
     page.get_by_role("group", name="eggs").get_by_label("number").fill("40")
     page.get_by_role("group", name="adults").get_by_label("or about").select_option("a few")
@@ -228,5 +229,84 @@ def test_no_page_has_a_serious_axe_violation_or_scrolls_sideways(browser, demo_s
         if serious or wide > 0:
             faults[path] = (serious, wide)
     assert faults == {}
+    assert page.faults == []
+    page.context.close()
+
+
+def press(page, name, exact=True):
+    """Reach a control by its name and press it with the keyboard alone."""
+    found = page.get_by_role("button", name=name, exact=exact).or_(page.get_by_role("link", name=name, exact=exact)).first
+    found.focus()
+    page.keyboard.press("Enter")
+
+
+def tap(page, name, exact=True):
+    page.get_by_role("button", name=name, exact=exact).or_(page.get_by_role("link", name=name, exact=exact)).first.tap()
+
+
+def pin(page, start, way):
+    link = page.locator(f"a.pin[aria-label^='{start}']")
+    link.locator(".pin-disc").tap() if way == "touch" else (link.focus(), page.keyboard.press("Enter"))
+    expect(link).to_have_attribute("aria-current", "true")
+
+
+@pytest.mark.parametrize("way", ["touch", "keys"])
+def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way):
+    page = visit(browser, site, viewport=SIZES["phone"], has_touch=True)
+    set_up_household(page)
+    do = tap if way == "touch" else press
+
+    def say(observation, said):
+        button = page.locator(f"#b-{observation}-{said}")
+        button.tap() if way == "touch" else (button.focus(), page.keyboard.press("Enter"))
+        expect(button).to_have_attribute("aria-pressed", "true")
+
+    do(page, "Look it over")
+    pin(page, "5, ", way)
+    say("where-along-veins", "yes")
+    say("bump-flat-oval-brown", "yes")
+    pin(page, "7, ", way)
+    say("fixed-in-place", "yes")
+    say("lift-soft-whole", "yes")
+    page.reload()
+    expect(page.locator("#b-lift-soft-whole-yes")).to_have_attribute("aria-pressed", "true")
+    do(page, "Weigh it up")
+    expect(page.locator(".verdict")).to_contain_text("Brown soft scale")
+    do(page, "Brown soft scale: say which stages")
+    if way == "touch":
+        page.get_by_role("group", name="Adults").get_by_text("a few").tap()
+    else:
+        page.get_by_role("group", name="Adults").get_by_label("number").focus()
+        page.keyboard.type("5")
+    do(page, "Open the case with this")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Brown soft scale on Coffee plant")
+    do(page, "Work out the dates")
+    expect(page.get_by_role("heading", level=2).first).to_contain_text("tonight")
+    assert page.faults == []
+    page.context.close()
+
+
+def test_a_photo_is_measured_by_pointer_and_by_keys_and_the_screen_becomes_a_ruler(browser, demo_site):
+    page = visit(browser, demo_site, viewport=SIZES["laptop"])
+    page.goto("/photos/1")
+    canvas, end = page.locator("#shot"), page.locator("[data-end=x2]")
+    box = canvas.bounding_box()
+    before = end.input_value()
+    page.mouse.click(box["x"] + box["width"] * 0.9, box["y"] + box["height"] * 0.5)
+    assert int(end.input_value()) > int(before)
+    moved = int(end.input_value())
+    canvas.focus()
+    page.keyboard.press("2")
+    page.keyboard.press("Shift+ArrowLeft")
+    assert int(end.input_value()) == moved - 20
+    expect(page.locator("#shot-now")).to_contain_text("mm")
+    page.get_by_role("button", name="Measure this body").click()
+    expect(page.get_by_role("heading", name="Measured")).to_be_visible()
+    page.goto("/ruler")
+    page.locator("#card-width").fill("428")
+    page.get_by_role("button", name="It fits").click()
+    page.goto("/looks/1/loupe/coccus-hesperidum")
+    expect(page.get_by_text("Life size on this device.")).to_be_visible()
+    assert float(page.locator("svg.life-size").get_attribute("width")) == pytest.approx(76 * 428 / 85.6)
     assert page.faults == []
     page.context.close()

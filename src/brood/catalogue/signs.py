@@ -77,6 +77,26 @@ class CauseRecord(Record):
     words: dict[Word, list[Id]]
 
 
+class Zone(Record):
+    """A part of a plant to look at: how, and the observations that are asked there first."""
+
+    name: Text
+    how: Text
+    ask: Annotated[list[Id], Field(min_length=2)]
+
+
+class Walk(Record):
+    """Zones by id, their order for every build of plant, and the build of every plant kind."""
+
+    zone: dict[Id, Zone]
+    build: dict[Id, list[Id]]
+    build_of: dict[Id, Id]
+
+    def of(self, kind: str) -> str:
+        """The build of a plant kind; upright where nothing is known."""
+        return self.build_of.get(kind, "upright")
+
+
 @dataclass(frozen=True)
 class Evidence:
     """What identification works with: the model, the observations and causes that it was made of, and what their words stand for."""
@@ -85,6 +105,7 @@ class Evidence:
     observations: Mapping[str, Observation]
     causes: Mapping[str, CauseRecord]
     words: Words
+    walk: Walk
 
 
 def read(folder: Traversable, table: Traversable, pests: Mapping[str, PestRecord], sources: Mapping[str, object],
@@ -93,9 +114,12 @@ def read(folder: Traversable, table: Traversable, pests: Mapping[str, PestRecord
     observations = _observations(table, faults)
     try:
         words = Words.model_validate(tomllib.loads((folder / "words.toml").read_text("utf-8")))
+        walk = Walk.model_validate(tomllib.loads((folder / "walk.toml").read_text("utf-8")))
     except (ValidationError, tomllib.TOMLDecodeError) as error:
-        faults.append(f"words.toml: {error}")
+        faults.append(f"words.toml or walk.toml: {error}")
         return None
+    faults += [f"walk.toml: {key}: there is no observation '{o}'" for key, zone in walk.zone.items() for o in zone.ask if o not in observations]
+    faults += [f"walk.toml: {key}: there is no zone '{z}'" for key, zones in walk.build.items() for z in zones if z not in walk.zone]
     if words.source not in sources:
         faults.append(f"words.toml: source: there is no source '{words.source}'")
     bases = _records(folder / "bases.toml", observations, faults)
@@ -110,7 +134,7 @@ def read(folder: Traversable, table: Traversable, pests: Mapping[str, PestRecord
         for o in observations.values()
     ]
     model = EvidenceModel(signs, [_cause(key, r, bases, words, pests.get(key)) for key, r in causes.items()])
-    return Evidence(model, observations, causes, words)
+    return Evidence(model, observations, causes, words, walk)
 
 
 def _observations(table: Traversable, faults: list[str]) -> dict[str, Observation]:

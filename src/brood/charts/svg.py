@@ -35,6 +35,11 @@ def rect(x: float, y: float, w: float, h: float, cls: str) -> str:
     return f'<rect class="{cls}" x="{num(x)}" y="{num(y)}" width="{num(w)}" height="{num(h)}"/>'
 
 
+def circle(at: Point, r: float, cls: str) -> str:
+    """A circle."""
+    return f'<circle class="{cls}" cx="{num(at[0])}" cy="{num(at[1])}" r="{num(r)}"/>'
+
+
 def text(at: Point, words: str, cls: str = "", anchor: str = "") -> str:
     """A line of text; `anchor` is middle, end or empty."""
     side = f' text-anchor="{anchor}"' if anchor else ""

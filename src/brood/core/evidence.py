@@ -26,7 +26,7 @@ LARGEST_SET = 3
 MIXED = 0.1
 """How much rarer each further cause makes a set."""
 UNKNOWN_PRIOR = 0.02
-STRENGTH = 1.15
+STRENGTH = 1.05
 """What the summed weights are multiplied with: the floors under rare reports are cautious, and simulated keepers show by how much."""
 FADING = (1.0, 0.6, 0.4, 0.3)
 """What the strongest, second and further answers of one kin count; all others as the last."""

@@ -8,7 +8,7 @@ Statistics 27:986-1005).
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -61,7 +61,14 @@ def next_checks(
             minutes = float(np.median([model.signs[model.at[o]].minutes for o in outcomes]))
             out.append((Check(outcomes, minutes, first.tool, gain, ()), table))
     out.sort(key=lambda pair: (-pair[0].worth, pair[0].outcomes))
-    return [Check(c.outcomes, c.minutes, c.tool, c.gain, _leaning(model, weights, table, members)) for c, table in out[:most]]
+    return [_likeliest_first(replace(c, leaning=_leaning(model, weights, table, members)), weights @ table) for c, table in out[:most]]
+
+
+def _likeliest_first(check: Check, expected: Floats) -> Check:
+    """The same check with its outcomes in the order in which they are to be expected."""
+    order = sorted(range(len(check.outcomes)), key=lambda k: -expected[k])
+    leaning = tuple(check.leaning[k] for k in order) + check.leaning[-1:]
+    return replace(check, outcomes=tuple(check.outcomes[k] for k in order), leaning=leaning)
 
 
 def _candidates(model: EvidenceModel, answers: Mapping[str, bool], tools: Collection[str] | None) -> list[tuple[str, ...]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from pathlib import Path
@@ -11,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services import cases, logger_files, places, plants, sensor, weather
+from brood.services import cases, logger_files, looks, photos, places, plants, sensor, weather
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.sensor import Device
 from brood.services.speech import Speech
@@ -31,6 +32,7 @@ PLACES: tuple[tuple[str, str, str, float, float, str, str], ...] = (
     ("Box room", "Quarantine for whatever is new.", "constant", 18.5, 18.5, "07:00", "22:00"),
 )
 HEATED = {"Kitchen sill": (23.0, 19.0)}
+SETTINGS = {"Glazed balcony": "balcony", "Lean-to": "glasshouse", "Raised bed": "outdoor"}
 SPOTS = {"Glazed balcony": (0.0, 1.0, 0.5), "Kitchen sill": (1.0, 0.0, 0.0)}
 """Whole-place shift, warmest and coolest spot, °C."""
 SENSOR_DAYS, DIARY_DAYS = 5, 12
@@ -105,6 +107,7 @@ def seed(path: Path, *, now: datetime | None = None, sensor_url: str = "http://1
         weather.refresh(session, weather.SimulatedWeather(as_if_month=6, today=moment.date()), moment)
         log = csv_text(LoggerPlan(moment - timedelta(days=35), low_c=16.5, high_c=30.0))
         logger_files.take_file(session, place_ids["Glazed balcony"], "glazed-balcony.csv", log.encode(), now=moment)
+        _looked_over(session, catalogue, plant_ids, moment)
     for trouble in TROUBLES:
         _play(store, catalogue, trouble, plant_ids[trouble.plant], moment)
     store.close()
@@ -118,6 +121,7 @@ def _place(
     return places.PlaceCommand(
         name, note, source, places.Warmth(day_c, night_c, *clock), places.Warmth(*heated, *clock) if heated else None,
         *SPOTS.get(name, (0.0, 0.0, 0.0)), sensor_url if source == "sensor" else "",
+        SETTINGS.get(name, "indoor"),
     )  # fmt: skip
 
 
@@ -140,6 +144,47 @@ def _asked(session: Session, place_id: int, moment: datetime) -> None:
             continue
         device.clock = lambda at=at: at  # type: ignore[misc]
         sensor.record(session, place_id, sensor.Answer(device.celsius()), at)
+
+
+LOOKS = (
+    ("Lemon", 0, {"where-along-veins": "yes", "bump-flat-oval-brown": "yes", "fixed-in-place": "yes", "sticky-plant": "yes", "where-stems": "yes",
+                  "stipple-pale-dots": "no", "yellow-rings-patches": "old"}),
+    ("Maidenhair fern", 1, {"tips-edges-crispy": "yes", "same-on-every-leaf": "yes", "air-warm-dry": "yes", "lens-nothing-living": "yes",
+                            "web-fine": "no", "tap-nothing-alive": "yes", "black-specks": "no"}),
+    ("Pelargonium", 2, {"flies-off-when-touched": "yes", "small-flies-about": "no", "sticky-plant": "no"}),
+)  # fmt: skip
+"""Plant, days ago, answers: a look in the middle of things, one with nothing to treat, one just begun."""
+
+
+def _looked_over(session: Session, catalogue: Catalogue, plant_ids: dict[str, int], moment: datetime) -> None:
+    """Looks as a keeper would answer them, one by one."""
+    for plant, ago, answers in LOOKS:
+        at = moment - timedelta(days=ago, minutes=20)
+        look_id = looks.begin(session, plant_ids[plant], now=at)
+        for n, (observation, said) in enumerate(answers.items()):
+            looks.answer(session, catalogue, look_id, {observation: said}, now=at + timedelta(minutes=2 * n))
+        if plant == LOOKS[0][0]:
+            _photo(session, look_id, at + timedelta(minutes=16))
+
+
+def _photo(session: Session, look_id: int, at: datetime) -> None:
+    """A drawn photo of a leaf with three bumps beside a ruler, 20 dots to the millimetre, the first bump measured."""
+    from PIL import Image, ImageDraw
+
+    picture = Image.new("RGB", (1600, 1060), (226, 214, 186))
+    pen = ImageDraw.Draw(picture)
+    pen.polygon([(0, 920), (260, 430), (760, 150), (1600, 60), (1600, 560), (1120, 830), (520, 960)], fill=(104, 134, 70))
+    pen.line([(0, 920), (520, 700), (1050, 440), (1600, 250)], fill=(146, 168, 98), width=20)
+    for x, y in ((700, 590), (940, 470), (1170, 420)):
+        pen.ellipse([x - 36, y - 22, x + 36, y + 22], fill=(122, 84, 46), outline=(70, 46, 26), width=4)
+    pen.rectangle([180, 975, 1420, 1055], fill=(240, 236, 222))
+    for mm in range(61):
+        pen.line([(200 + mm * 20, 975), (200 + mm * 20, 1035 if mm % 10 == 0 else 1015 if mm % 5 == 0 else 1000)], fill=(40, 34, 28), width=3)
+    data = io.BytesIO()
+    picture.save(data, "JPEG", quality=80)
+    photo_id = photos.add(session, look_id, "lemon-leaf.jpg", data.getvalue(), now=at)
+    photos.set_scale(session, photo_id, (200, 980, 400, 980), 10.0)
+    photos.measure(session, shipped(), photo_id, (664, 590, 736, 590), now=at)
 
 
 def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, moment: datetime) -> None:

@@ -30,6 +30,10 @@ class Warmth:
     night_from: time
 
 
+SETTINGS = {"indoor": "indoors", "glasshouse": "in a glasshouse", "balcony": "on a balcony or terrace", "outdoor": "outdoors"}
+"""Kinds of place, by which some pests are likelier than others."""
+
+
 @dataclass(frozen=True)
 class PlaceCommand:
     """What a place's form says. `heating` is its warmth while the house is heated, where that differs."""
@@ -43,6 +47,7 @@ class PlaceCommand:
     warm_spot_c: float = 0.0
     cool_spot_c: float = 0.0
     sensor_url: str = ""
+    setting: str = "indoor"
 
 
 @dataclass(frozen=True)
@@ -180,6 +185,7 @@ def add(session: Session, command: PlaceCommand, *, now: datetime) -> int:
 def _apply(place: Place, command: PlaceCommand) -> None:
     """Put what a form says into a place, set points apart."""
     place.name, place.note, place.source, place.sensor_url = command.name, command.note, command.source, command.sensor_url
+    place.setting = command.setting
     place.offset_c, place.warm_spot_c, place.cool_spot_c = command.offset_c, command.warm_spot_c, command.cool_spot_c
 
 

@@ -59,12 +59,14 @@ class Place(Table):
     __tablename__ = "place"
     __table_args__ = (
         CheckConstraint("source in ('constant', 'set-points', 'diary', 'logger', 'sensor', 'weather')", name="source"),
+        CheckConstraint("setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')", name="setting"),
         CheckConstraint("offset_c between -15 and 15", name="offset"),
         CheckConstraint("warm_spot_c between 0 and 15 and cool_spot_c between 0 and 15", name="spots"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     note: Mapped[str] = mapped_column(default="")
+    setting: Mapped[str] = mapped_column(default="indoor", server_default="indoor")
     source: Mapped[str] = mapped_column(default="set-points")
     offset_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
     warm_spot_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
@@ -294,5 +296,80 @@ class ApplicationRecord(Table):
     treatments: Mapped[list[str]] = mapped_column(JSON)
     note: Mapped[str] = mapped_column(default="")
     cost: Mapped[str] = mapped_column(default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class Look(Table):
+    """A plant looked over to find out what it has, as far as it has come; `case_id` is the case that it led to or asks again about.
+
+    `looker` says who looked, `tools` what was at hand; `closed_at` is set when nothing more is to be answered.
+    """
+
+    __tablename__ = "look"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
+    case_id: Mapped[int | None] = mapped_column(ForeignKey("pest_case.id"))
+    looker: Mapped[str] = mapped_column(default="", server_default="")
+    tools: Mapped[list[str]] = mapped_column(JSON)
+    started_at: Mapped[datetime]
+    closed_at: Mapped[datetime | None]
+    plant: Mapped[Plant] = relationship()
+    answers: Mapped[list[LookAnswer]] = relationship(order_by="LookAnswer.id")
+    stages: Mapped[list[StageSeen]] = relationship(order_by="StageSeen.id")
+    photos: Mapped[list[Photo]] = relationship(order_by="Photo.id")
+
+
+class LookAnswer(Table):
+    """One answer: an observation is there (yes), was looked for and is not (no), or is old damage (old). The newest that stands counts."""
+
+    __tablename__ = "look_answer"
+    __table_args__ = (CheckConstraint("said in ('yes', 'no', 'old')", name="said"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    look_id: Mapped[int] = mapped_column(ForeignKey("look.id"), index=True)
+    observation: Mapped[str]
+    said: Mapped[str]
+    sure: Mapped[bool] = mapped_column(default=True)
+    how: Mapped[str] = mapped_column(default="", server_default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class StageSeen(Table):
+    """A stage seen while looking: a number (of the `share` of the plant that was looked at) or a rough class, alive or dead by a clue."""
+
+    __tablename__ = "stage_seen"
+    __table_args__ = (
+        CheckConstraint("life in ('alive', 'dead', 'unsure')", name="life"),
+        CheckConstraint("number is null or number > 0", name="number"),
+        CheckConstraint("share is null or (share > 0 and share <= 1)", name="share"),
+        CheckConstraint("(number is null) <> (rough is null)", name="one_count"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    look_id: Mapped[int] = mapped_column(ForeignKey("look.id"), index=True)
+    pest_id: Mapped[str]
+    stage: Mapped[str]
+    number: Mapped[float | None]
+    rough: Mapped[str | None]
+    share: Mapped[float | None]
+    life: Mapped[str]
+    clue: Mapped[str] = mapped_column(default="", server_default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class Photo(Table):
+    """A photo without the data that cameras add, made smaller; its scale once a known length was marked, and what was measured on it."""
+
+    __tablename__ = "photo"
+    __table_args__ = (CheckConstraint("px_per_mm is null or px_per_mm > 0", name="scale"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    look_id: Mapped[int] = mapped_column(ForeignKey("look.id"), index=True)
+    filename: Mapped[str]
+    jpeg: Mapped[bytes] = mapped_column(deferred=True)
+    width: Mapped[int]
+    height: Mapped[int]
+    px_per_mm: Mapped[float | None]
+    lengths_mm: Mapped[list[float]] = mapped_column(JSON)
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]

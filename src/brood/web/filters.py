@@ -13,8 +13,8 @@ from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts import brood, brood_tall, degree_days, guide, svg, warmth
-from brood.services import words
+from brood.charts import brood, brood_tall, degree_days, guide, loupe, plate, svg, warmth
+from brood.services import chance, words
 from brood.services.speech import UNITS, days, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
 
@@ -33,7 +33,8 @@ def register(app: Flask) -> None:
     env.filters.update({name: _speech(name) for name in SPOKEN})
     env.filters.update(
         lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
-        number=number, days=days, short_days=short_days, iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
+        number=number, days=days, short_days=short_days, frequency=chance.frequency,
+        iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
         acts=lambda ids: words.act_names(ids, catalogue().treatments),
     )  # fmt: skip
@@ -45,6 +46,9 @@ def register(app: Flask) -> None:
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
         degree_day_chart=lambda result: Markup(degree_days.draw(result, speech())),
+        walk_plate=lambda result, base: Markup(plate.draw(result, base)),
+        **{},
+        loupe_glass=lambda shown: Markup(loupe.magnified(shown)), life_size=lambda shown: Markup(loupe.life_size(shown)),
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
     )  # fmt: skip
     app.context_processor(_values)

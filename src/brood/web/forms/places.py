@@ -8,7 +8,7 @@ from datetime import date, time
 from brood.errors import InputError
 from brood.services import sensor
 from brood.services.knowing import SOURCES
-from brood.services.places import DiaryEntry, PlaceCommand, Warmth
+from brood.services.places import SETTINGS, DiaryEntry, PlaceCommand, Warmth
 from brood.web.forms.reader import Reader
 
 DAY, NIGHT = time(7), time(21)
@@ -23,6 +23,7 @@ def read(reader: Reader) -> PlaceCommand:
     command = PlaceCommand(
         name, note, source, _warmth(reader, source), _heating(reader, source), reader.difference("offset", "The shift", -15),
         reader.difference("warm_spot", "The warmest spot"), reader.difference("cool_spot", "The coolest spot"), url,
+        reader.choice("setting", SETTINGS, "what kind of place it is") if reader.raw("setting") else "indoor",
     )  # fmt: skip
     reader.done()
     return command

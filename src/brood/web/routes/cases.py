@@ -5,10 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import calendar, cases, develop, guide, own, planning
+from brood.services import calendar, cases, develop, guide, looking, looks, own, planning
 from brood.services.brood_chart import stage_drawing
 from brood.services.plants import EATEN
 from brood.store.queries import cases as queries
+from brood.store.queries import looks as look_queries
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import cases as form
@@ -20,11 +21,15 @@ bp = Blueprint("cases", __name__)
 @bp.get("/plants/<int:plant_id>/case")
 def new(plant_id: int) -> Response:
     """Which pest, then what was seen."""
-    return _new(plant_id, request.args.get("pest", ""), {}, {})
+    pest_id, values = request.args.get("pest", ""), {}
+    if request.args.get("look", "").isdigit():
+        with household().store.reading() as session:
+            values = looking.carried_over(look_queries.look(session, int(request.args["look"])), pest_id)
+    return _new(plant_id, pest_id, values, {})
 
 
 def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> Response:
-    held = catalogue()
+    held, again = catalogue(), request.method == "POST"
     with household().store.reading() as session:
         plant = queries.plant(session, plant_id)
         place = plant.stays[-1].place if plant.stays else None
@@ -35,7 +40,7 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
             "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
             treatments=held.offered(pest_id), default_acts=cases.default_acts(held, pest_id, plant.kind),
             drawings={stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)},
-            values=values, wrong=wrong, eaten=plant.kind in EATEN,
+            values=values, wrong=wrong, eaten=plant.kind in EATEN, again=again, look_id=request.values.get("look", ""),
         )  # fmt: skip
 
 
@@ -49,6 +54,8 @@ def open_case(plant_id: int) -> Response:
         command = form.open_case(_reader(), plant_id, pest_id, cases.stage_choices(record), held.treatments)
         with household().store.writing() as session:
             case_id = cases.open_case(session, held, command, today=today(), now=now(), speech=speech())
+            if request.form.get("look", "").isdigit():
+                looks.close(session, int(request.form["look"]), now=now(), case_id=case_id)
     except FieldErrors as error:
         return _new(plant_id, pest_id, request.form, error.by_field)
     except InputError as error:

@@ -21,5 +21,6 @@ def sources() -> Response:
     """Every treatment's figures, and every source and grade."""
     held = catalogue()
     return render.page(
-        "help/sources.html", records=held.records, groups=held.groups, kills=held.kills, treatments=held.treatments, sources=held.sources
+        "help/sources.html", records=held.records, groups=held.groups, kills=held.kills, treatments=held.treatments, sources=held.sources,
+        words=held.evidence.words,
     )

@@ -29,7 +29,7 @@ def page() -> Response:
 @bp.get("/new")
 def new() -> Response:
     """The form for a place."""
-    return render.page("places/form.html", values=START, wrong={}, place=None)
+    return _form(START, None)
 
 
 @bp.post("/new")
@@ -40,7 +40,7 @@ def add() -> Response:
             place_id = places.add(session, form.read(_reader()), now=now())
             weather.refresh(session, household().weather(now()), now())
     except FieldErrors as error:
-        return render.page("places/form.html", 422, values=request.form, wrong=error.by_field, place=None)
+        return _form(request.form, None, error.by_field)
     return render.go(url_for("places.one", place_id=place_id))
 
 
@@ -64,13 +64,19 @@ def edit(place_id: int) -> Response:
         place = cases.place(session, place_id)
         point = readings.set_point(session, place_id)
         values = _values(place, point, readings.set_point(session, place_id, "heating"))
-        return render.page("places/form.html", values=values, wrong={}, place=place)
+        return _form(values, place)
+
+
+def _form(values: object, place: Place | None, wrong: dict[str, str] | None = None) -> Response:
+    return render.page(
+        "places/form.html", 422 if wrong else 200, settings=places.SETTINGS, values=values, wrong=wrong or {}, place=place
+    )  # fmt: skip
 
 
 def _values(place: Place, point: SetPoint | None, heated: SetPoint | None) -> dict[str, str]:
     """A place as its form shows it."""
     scale = 1.0 if speech().unit == "C" else 9 / 5
-    values = {"name": place.name, "note": place.note, "source": place.source, "sensor_url": place.sensor_url, **START}
+    values = {"name": place.name, "note": place.note, "source": place.source, "setting": place.setting, "sensor_url": place.sensor_url, **START}
     for key, celsius in (("offset", place.offset_c), ("warm_spot", place.warm_spot_c), ("cool_spot", place.cool_spot_c)):
         values[key] = f"{celsius * scale:g}" if celsius else ""
     for prefix, row in (("", point), ("heating_", heated)):
@@ -91,7 +97,7 @@ def change(place_id: int) -> Response:
             weather.refresh(session, household().weather(now()), now())
     except FieldErrors as error:
         with household().store.reading() as session:
-            return render.page("places/form.html", 422, values=request.form, wrong=error.by_field, place=cases.place(session, place_id))
+            return _form(request.form, cases.place(session, place_id), error.by_field)
     return render.go(url_for("places.one", place_id=place_id))
 
 

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors
 from brood.services import planning, plants
-from brood.store.queries import cases
+from brood.store.queries import cases, looks
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import plants as form
@@ -58,7 +58,7 @@ def one(plant_id: int) -> Response:
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
-        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, records=catalogue().records)
+        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, looks=looks.of_plant(session, plant_id))
 
 
 @bp.get("/<int:plant_id>/edit")

@@ -5,7 +5,7 @@
 (() => {
   const root = document.documentElement;
   const pages = { p: "/plants", w: "/places", g: "/guide", k: "/degree-days", a: "/plants/new", "?": "/keys" };
-  const spots = { n: "next", d: "dates", f: "finds" };
+  const spots = { n: "next", d: "dates", f: "finds", z: "zone", c: "check" };
   let armed = 0;
   const typing = (el) => el.closest("input, textarea, select, [contenteditable]") !== null;
   const press = (key) => {
@@ -29,3 +29,78 @@ document.addEventListener("htmx:afterSwap", (event) => {
 
 // A form with faults: begin at the first of them.
 document.querySelector("[aria-invalid=true]")?.focus();
+
+// Life size: how many screen dots are a millimetre on this device, set once with a card.
+(() => {
+  const key = "brood-px-per-mm";
+  const kept = () => { try { return Number(localStorage.getItem(key)) || 0; } catch { return 0; } };
+  const say = (text) => document.querySelectorAll("[data-ruler]").forEach((el) => { el.textContent = text; });
+  const px = kept();
+  document.querySelectorAll("svg[data-mm]").forEach((svg) => {
+    if (!px) return;
+    const [, , w, h] = svg.getAttribute("viewBox").split(" ").map(Number);
+    svg.setAttribute("width", w * px);
+    svg.setAttribute("height", h * px);
+  });
+  if (px) say("Life size on this device.");
+  const slider = document.getElementById("card-width");
+  if (!slider) return;
+  const outline = document.querySelector("#card svg");
+  const mm = Number(document.getElementById("card").dataset.cardMm);
+  const fit = () => { outline.setAttribute("width", slider.value); outline.setAttribute("height", (slider.value / mm) * 53.98); };
+  if (px) slider.value = Math.round(px * mm);
+  fit();
+  slider.addEventListener("input", fit);
+  document.querySelectorAll("[data-nudge]").forEach((button) => button.addEventListener("click", () => { slider.value = Number(slider.value) + Number(button.dataset.nudge); fit(); }));
+  document.querySelector("[data-keep-ruler]").addEventListener("click", () => {
+    try { localStorage.setItem(key, String(slider.value / mm)); say("Kept. Drawings are at life size on this device now."); } catch { say("This browser keeps nothing; the drawings stay about life size."); }
+  });
+})();
+
+// Measuring on a photo: two ends, moved by pointer or keys, written into the form beside it.
+(() => {
+  const canvas = document.getElementById("shot");
+  if (!canvas) return;
+  const { width, height, scale, src } = canvas.dataset;
+  canvas.width = width; canvas.height = height;
+  const pen = canvas.getContext("2d"), picture = new Image();
+  const fields = ["x1", "y1", "x2", "y2"].map((name) => document.querySelector(`[data-end=${name}]`));
+  const now = document.getElementById("shot-now");
+  let held = 0;
+  const ends = () => { const v = fields.map((f) => Number(f.value) || 0); return [[v[0], v[1]], [v[2], v[3]]]; };
+  const draw = () => {
+    const [a, b] = ends(), unit = canvas.width / Math.max(canvas.clientWidth, 1);
+    pen.drawImage(picture, 0, 0, canvas.width, canvas.height);
+    for (const [colour, wide] of [["#fff", 6], ["#111", 2.5]]) {
+      pen.strokeStyle = colour; pen.lineWidth = wide * unit;
+      pen.beginPath(); pen.moveTo(...a); pen.lineTo(...b); pen.stroke();
+      [a, b].forEach((end, n) => { pen.beginPath(); pen.arc(...end, (n === held ? 15 : 11) * unit, 0, 7); pen.stroke(); });
+    }
+    const dots = Math.hypot(b[0] - a[0], b[1] - a[1]);
+    now.textContent = scale ? `${(dots / scale).toFixed(2)} mm` : `${Math.round(dots)} dots of the photo`;
+  };
+  const put = (x, y) => {
+    fields[2 * held].value = Math.round(Math.min(Math.max(x, 0), width));
+    fields[2 * held + 1].value = Math.round(Math.min(Math.max(y, 0), height));
+    draw();
+  };
+  const at = (event) => { const box = canvas.getBoundingClientRect(); return [((event.clientX - box.left) * width) / box.width, ((event.clientY - box.top) * height) / box.height]; };
+  canvas.addEventListener("pointerdown", (event) => {
+    const [x, y] = at(event), far = ends().map(([a, b]) => Math.hypot(a - x, b - y));
+    held = far[0] <= far[1] ? 0 : 1;
+    canvas.setPointerCapture(event.pointerId);
+    put(x, y);
+  });
+  canvas.addEventListener("pointermove", (event) => { if (canvas.hasPointerCapture(event.pointerId)) put(...at(event)); });
+  canvas.addEventListener("keydown", (event) => {
+    const step = event.shiftKey ? 20 : 2, moves = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] };
+    if (event.key === "1" || event.key === "2") { held = Number(event.key) - 1; draw(); return; }
+    if (!moves[event.key]) return;
+    event.preventDefault();
+    const [x, y] = ends()[held];
+    put(x + moves[event.key][0], y + moves[event.key][1]);
+  });
+  fields.forEach((field) => field.addEventListener("input", draw));
+  picture.addEventListener("load", draw);
+  picture.src = src;
+})();

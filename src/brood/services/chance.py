@@ -1,0 +1,25 @@
+"""Chances in words, as natural frequencies, and the weight of evidence in strokes."""
+
+from __future__ import annotations
+
+WORDS = ((0.9, "very likely"), (0.6, "likely"), (0.25, "possible"), (0.05, "unlikely"))
+STROKES = ((2.2, 3), (1.1, 2), (0.4, 1))
+
+
+def likelihood(chance: float) -> str:
+    """A chance as a word."""
+    return next((word for least, word in WORDS if chance >= least), "very unlikely")
+
+
+def frequency(chance: float) -> str:
+    """A chance as a natural frequency."""
+    if chance >= 0.95:
+        return "over 19 in 20"
+    if chance < 0.05:
+        return "under 1 in 20"
+    return f"about {max(1, min(9, round(chance * 10)))} in 10"
+
+
+def strokes(weight: float) -> int:
+    """A weight of evidence (logarithm of a likelihood ratio) as 0 to 3 strokes."""
+    return next((n for least, n in STROKES if abs(weight) >= least), 0)
