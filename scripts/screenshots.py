@@ -29,7 +29,6 @@ SHOTS = (
     ("place", "/places/1", WIDE, "light"),
     ("places", "/places", WIDE, "light"),
     ("place-weather", "/places/6", WIDE, "light"),
-    ("place-diary-phone", "/places/5", TALL, "light"),
     ("guide", "/guide", WIDE, "light"),
     ("guide-pest", "/guide/frankliniella-occidentalis", WIDE, "light"),
     ("degree-days", "/degree-days?place=6&lower=7.4&biofix=2026-05-25", WIDE, "light"),

@@ -10,9 +10,10 @@ from sqlalchemy import select
 
 from brood.core.severity import severity
 from brood.errors import FieldErrors
-from brood.services import cases, looking, looks, loupe, photos
+from brood.services import cases, looking, looks, loupe, photos, plants
 from brood.services.chance import frequency, likelihood, strokes
 from brood.services.speech import Speech
+from brood.store.queries import cases as cases_queries
 from brood.store.queries import looks as queries
 from brood.store.tables import LookAnswer, Photo
 
@@ -172,3 +173,16 @@ def test_chances_are_said_in_words_and_as_frequencies():
     assert [looking.season(NOW.replace(month=m), side) for m, side in ((1, "north"), (7, "north"), (7, "south"), (12, "south"))] == [
         "winter", "summer", "winter", "summer",
     ]  # fmt: skip
+
+
+def test_a_plants_build_sets_the_walk_and_its_kind_what_it_is_prone_to(demo_store, catalogue):
+    with demo_store.writing() as session:
+        plant = cases_queries.plant(session, LAUREL)
+        assert {"brown soft scale", "orchid scale"} <= set(plants.prone_to(catalogue, plant))
+        assert "cabbage white" not in plants.prone_to(catalogue, plant)
+        traits = plants.PlantTraits(species="Laurus nobilis", build="cactus", eaten="no")
+        command = plants.PlantCommand("Bay laurel", "woody-citrus", "", plant.stays[-1].place_id, NOW.date(), traits)
+        plants.change(session, LAUREL, command, now=NOW)
+        assert not plants.is_eaten(plant)
+        result = shown(session, catalogue, looks.begin(session, LAUREL, now=NOW))
+        assert [z.id for z in result.zones] == catalogue.evidence.walk.build["cactus"]

@@ -11,6 +11,8 @@ from brood.services.loupe import Loupe
 
 R, MIDDLE = 158.0, 166.0
 RULER_MM, CSS_MM = 70, 96 / 25.4
+SMALLEST, LEGS = 0.2, 64.0
+"""The smallest scale at which a drawing can still be read, and how far below its middle a drawing with legs reaches."""
 def magnified(loupe: Loupe) -> str:
     """The stages at one scale, as large as the round allows; what would be too small to see is drawn a little larger."""
     stages = loupe.stages
@@ -23,15 +25,14 @@ def magnified(loupe: Loupe) -> str:
         inner, outer = ((MIDDLE + r * across, MIDDLE + r * down) for r in (R - 8, R - (3 if k % 5 else 1)))
         out += line(inner, outer, "fn")
     for stage, (x, y) in zip(sorted(stages, key=lambda s: -s.middle_mm), seats, strict=False):
-        long = max(stage.middle_mm * per_mm, 15.0)
-        scale = long / BODY[stage.drawing]
+        scale = max(stage.middle_mm * per_mm / BODY[stage.drawing], SMALLEST)
         out += f'<g class="true-size" transform="translate({num(x)} {num(y)}) scale({scale:.3f})">{drawing(stage.drawing)}</g>'
-        out += f'<rect class="stamp" x="{num(x - 8)}" y="{num(y + long / 2 + 10)}" width="17" height="17"/>'
-        out += text((x + 0.5, y + long / 2 + 23), stage.letter, "stamp-letter", "middle")
+        out += f'<rect class="stamp" x="{num(x - 8)}" y="{num(y + LEGS * scale)}" width="17" height="17"/>'
+        out += text((x + 0.5, y + LEGS * scale + 13), stage.letter, "stamp-letter", "middle")
     bar = next(mm for mm in (10, 5, 2, 1, 0.5, 0.2, 0.1) if mm * per_mm <= 96)
     left = MIDDLE - bar * per_mm / 2
-    out += line((left, 288), (left + bar * per_mm, 288), "ink1") + "".join(line((x, 283), (x, 293), "ink1") for x in (left, left + bar * per_mm))
-    out += text((MIDDLE, 306), f"{bar:g} mm", "size-note", "middle")
+    out += line((left, 293), (left + bar * per_mm, 293), "ink1") + "".join(line((x, 288), (x, 298), "ink1") for x in (left, left + bar * per_mm))
+    out += text((MIDDLE, 311), f"{bar:g} mm", "size-note", "middle")
     names = ", ".join(f"{s.name} {s.length_mm[0]:g} to {s.length_mm[1]:g} mm" for s in stages)
     return figure(2 * MIDDLE, 2 * MIDDLE, "loupe", f"{loupe.record.name} through the loupe", names, out)
 
@@ -39,8 +40,8 @@ def magnified(loupe: Loupe) -> str:
 def _seats(n: int) -> Sequence[Point]:
     """Where the stages sit, the largest first."""
     return {
-        1: [(166, 150)], 2: [(210, 140), (106, 150)], 3: [(216, 128), (112, 190), (100, 92)], 4: [(214, 134), (104, 190), (184, 226), (94, 100)],
-        5: [(222, 128), (108, 200), (190, 222), (70, 136), (132, 84)],
+        1: [(166, 150)], 2: [(210, 140), (106, 150)], 3: [(216, 128), (112, 190), (100, 92)], 4: [(214, 134), (104, 190), (190, 212), (94, 100)],
+        5: [(222, 128), (108, 200), (190, 214), (70, 136), (132, 84)],
     }[min(n, 5)]  # fmt: skip
 
 

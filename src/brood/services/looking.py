@@ -123,7 +123,7 @@ def build(session: Session, catalogue: Catalogue, look_id: int, zone_id: str, *,
     asked = known_apart(answers)
     verdict = weigh(held.model, asked, setting, unsure)
     said = {a.observation: a for a in given}
-    built = held.walk.of(plant.kind)
+    built = plant.build or held.walk.of(plant.kind)
     zones = tuple(_zone_line(catalogue, n, z, said) for n, z in enumerate(held.walk.build[built], start=1))
     here = next((z for z in zones if z.id == zone_id), next((z for z in zones if not z.answered), zones[0]))
     ranked = [cause for n, (cause, chance) in enumerate(verdict.chances.items()) if n < SHOWN_AT_LEAST or chance >= WORTH_SHOWING]

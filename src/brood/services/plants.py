@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date, datetime
 
 from sqlalchemy.orm import Session
@@ -32,6 +32,45 @@ EATEN = ("woody-citrus", "seedling-herb", "fruiting-vegetable", "cabbage-family"
 """Kinds with parts that are eaten: no home mix is offered for them."""
 
 
+BUILDS = {
+    "": "as its kind", "upright": "stems with leaves", "rosette": "a rosette", "orchid": "an orchid", "cactus": "a cactus",
+    "head": "a head in a bed", "tray": "a tray of seedlings",
+}  # fmt: skip
+AGES = {"": "not said", "seedling": "seedling or cutting", "young": "young", "grown": "grown", "old": "old"}
+GROWTHS = {"": "not said", "slow": "slow", "fast": "fast"}
+WORTHS = {"": "not said", "easy": "easily replaced", "dear": "dear", "only": "cannot be replaced"}
+EATEN_CHOICES = {"": "as its kind", "yes": "yes", "no": "no"}
+PRONE, MOST_PRONE = 2.0, 6
+"""From this weight on a plant is said to be prone to a pest; and how many are named."""
+
+
+def is_eaten(plant: Plant) -> bool:
+    """Whether parts of a plant are eaten, as the keeper says or as usual for its kind."""
+    return plant.eaten == "yes" or (plant.eaten == "" and plant.kind in EATEN)
+
+
+def prone_to(catalogue: Catalogue, plant: Plant) -> list[str]:
+    """Names of the pests that this kind of plant, at its kind of place, has more often than others; the likeliest first."""
+    place = plant.stays[-1].place.setting if plant.stays else ""
+    weights = {
+        c.id: c.kinds.get(plant.kind, 1.0) * c.places.get(place, 1.0) for c in catalogue.evidence.model.causes if not c.harmless
+    }  # fmt: skip
+    return [catalogue.name(c) for c in sorted(weights, key=lambda c: -weights[c])[:MOST_PRONE] if weights[c] >= PRONE]
+
+
+@dataclass(frozen=True)
+class PlantTraits:
+    """What is known of a plant beyond its kind; empty where nothing was said."""
+
+    species: str = ""
+    build: str = ""
+    age: str = ""
+    growth: str = ""
+    worth: str = ""
+    eaten: str = ""
+    sensitive: bool = False
+
+
 @dataclass(frozen=True)
 class PlantCommand:
     """What a plant's form says; `since` is when it came to stand there."""
@@ -41,6 +80,7 @@ class PlantCommand:
     note: str
     place_id: int
     since: date
+    traits: PlantTraits = PlantTraits()
 
 
 @dataclass(frozen=True)
@@ -92,7 +132,7 @@ def open_ids(session: Session) -> list[int]:
 def add(session: Session, command: PlantCommand, *, now: datetime) -> int:
     """Add a plant; its id."""
     cases.place(session, command.place_id)
-    plant = Plant(name=command.name, kind=command.kind, note=command.note, created_at=now)
+    plant = Plant(name=command.name, kind=command.kind, note=command.note, created_at=now, **asdict(command.traits))
     session.add(plant)
     session.flush()
     stay_since(session, plant.id, command.place_id, command.since, now)
@@ -104,5 +144,7 @@ def change(session: Session, plant_id: int, command: PlantCommand, *, now: datet
     plant = cases.plant(session, plant_id)
     cases.place(session, command.place_id)
     plant.name, plant.kind, plant.note = command.name, command.kind, command.note
+    for trait, value in asdict(command.traits).items():
+        setattr(plant, trait, value)
     if not plant.stays or plant.stays[-1].place_id != command.place_id:
         stay_since(session, plant_id, command.place_id, command.since, now)

@@ -175,12 +175,20 @@ class Reading(Table):
 
 
 class Plant(Table):
-    """A plant of the household. `kind` is one of the plant kinds or empty."""
+    """A plant of the household. `kind` is one of the plant kinds or empty; so are `build`, `age`, `growth`, `worth` and `eaten` (yes, no)
+    of what is known of it; `sensitive` says that it is easily injured."""
 
     __tablename__ = "plant"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     kind: Mapped[str] = mapped_column(default="")
+    species: Mapped[str] = mapped_column(default="", server_default="")
+    build: Mapped[str] = mapped_column(default="", server_default="")
+    age: Mapped[str] = mapped_column(default="", server_default="")
+    growth: Mapped[str] = mapped_column(default="", server_default="")
+    worth: Mapped[str] = mapped_column(default="", server_default="")
+    eaten: Mapped[str] = mapped_column(default="", server_default="")
+    sensitive: Mapped[bool] = mapped_column(default=False, server_default="0")
     note: Mapped[str] = mapped_column(default="")
     created_at: Mapped[datetime]
     stays: Mapped[list[Stay]] = relationship(order_by="Stay.since_on, Stay.id")

@@ -33,7 +33,7 @@ def register(app: Flask) -> None:
     env.filters.update({name: _speech(name) for name in SPOKEN})
     env.filters.update(
         lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
-        number=number, days=days, short_days=short_days, frequency=chance.frequency,
+        number=number, days=days, short_days=short_days, frequency=chance.frequency, likelihood=chance.likelihood,
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
         acts=lambda ids: words.act_names(ids, catalogue().treatments),

@@ -7,7 +7,7 @@ from flask import Blueprint, Response, make_response, request, url_for
 from brood.errors import FieldErrors, InputError
 from brood.services import calendar, cases, develop, guide, looking, looks, own, planning
 from brood.services.brood_chart import stage_drawing
-from brood.services.plants import EATEN
+from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
 from brood.web import render
@@ -40,7 +40,7 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
             "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
             treatments=held.offered(pest_id), default_acts=cases.default_acts(held, pest_id, plant.kind),
             drawings={stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)},
-            values=values, wrong=wrong, eaten=plant.kind in EATEN, again=again, look_id=request.values.get("look", ""),
+            values=values, wrong=wrong, eaten=is_eaten(plant), again=again, look_id=request.values.get("look", ""),
         )  # fmt: skip
 
 

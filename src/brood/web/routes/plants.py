@@ -58,7 +58,8 @@ def one(plant_id: int) -> Response:
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
-        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, looks=looks.of_plant(session, plant_id))
+        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, prone=plants.prone_to(catalogue(), plant),
+                           looks=looks.of_plant(session, plant_id))
 
 
 @bp.get("/<int:plant_id>/edit")
@@ -67,7 +68,8 @@ def edit(plant_id: int) -> Response:
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         place = plant.stays[-1].place_id if plant.stays else ""
-        return _form(session, {"name": plant.name, "kind": plant.kind, "note": plant.note, "place": str(place)}, plant_id=plant_id)
+        kept = {key: getattr(plant, key) for key in ("name", "kind", "note", "species", "build", "age", "growth", "worth", "eaten", "sensitive")}
+        return _form(session, {**kept, "place": str(place)}, plant_id=plant_id)
 
 
 @bp.post("/<int:plant_id>/edit")
@@ -90,5 +92,7 @@ def _reader() -> Reader:
 def _form(session: Session, values: object, wrong: dict[str, str] | None = None, plant_id: int | None = None) -> Response:
     places = cases.places(session)
     return render.page(
-        "plants/form.html", 422 if wrong else 200, values=values, wrong=wrong or {}, places=places, kinds=plants.KINDS, plant_id=plant_id
+        "plants/form.html", 422 if wrong else 200, values=values, wrong=wrong or {}, places=places, kinds=plants.KINDS, plant_id=plant_id,
+        choices={"build": plants.BUILDS.items(), "age": plants.AGES.items(), "growth": plants.GROWTHS.items(), "worth": plants.WORTHS.items(),
+                 "eaten": plants.EATEN_CHOICES.items()},
     )

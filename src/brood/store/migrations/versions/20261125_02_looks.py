@@ -1,4 +1,4 @@
-"""Looking a plant over: what was answered, which stages were seen, photos; and whether a place is indoors."""
+"""Looking a plant over: answers, stages seen, photos; more of a plant; and whether a place is indoors."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -11,6 +11,10 @@ def upgrade() -> None:
     with op.batch_alter_table("place", schema=None) as batch_op:
         batch_op.add_column(sa.Column("setting", sa.String(), server_default="indoor", nullable=False))
         batch_op.create_check_constraint(op.f("ck_place_setting"), "setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')")
+    with op.batch_alter_table("plant", schema=None) as batch_op:
+        for name in ("species", "build", "age", "growth", "worth", "eaten"):
+            batch_op.add_column(sa.Column(name, sa.String(), server_default="", nullable=False))
+        batch_op.add_column(sa.Column("sensitive", sa.Boolean(), server_default="0", nullable=False))
     _look()
     _look_answer()
     _stage_seen()
