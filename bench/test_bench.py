@@ -16,6 +16,7 @@ from brood.core.timeline import stage_times
 from brood.core.types import Case, Found
 from brood.services import demo
 from brood.services.cases import default_acts
+from brood.services.identify import answer
 from brood.services.logger import LoggerPlan, csv_text
 from brood.settings import Settings
 from brood.web.app import create_app
@@ -46,11 +47,17 @@ def test_project_45_days(benchmark, pest):
     benchmark(project, one, [(DAY + timedelta(days=d), one.acts) for d in range(0, 30, 4)], DAY + timedelta(days=45))
 
 
+def test_identify_with_next_checks(benchmark):
+    evidence = {"observations": {"stipple-pale-dots": True, "web-fine": True, "tap-specks-walk": True, "sticky-plant": False, "black-specks": False}}
+    answer(shipped(), evidence)
+    benchmark(answer, shipped(), evidence)
+
+
 def test_stage_times(benchmark):
     benchmark(stage_times, shipped().pests[PESTS[0]], 21.0)
 
 
-@pytest.mark.parametrize("page", ["/plants", "/places/1", "/cases/1", "/cases/3"])
+@pytest.mark.parametrize("page", ["/plants", "/places/1", "/cases/1", "/cases/3", "/looks/1/suspects"])
 def test_page(benchmark, tmp_path: Path, page: str):
     demo.seed(tmp_path / "household.sqlite", now=datetime.combine(DAY, time(18)))
     client = create_app(Settings(data=tmp_path), lambda: datetime.combine(DAY, time(18))).test_client()

@@ -71,7 +71,7 @@ def test_one_wrong_fact_does_not_rule_the_right_class_out(wrong):
 
 def test_simulated_keepers_are_told_right_after_a_few_answers():
     rng = np.random.default_rng(12)
-    runs = [inquire(Keeper(MODEL, (c.id,), rng), typical_setting(MODEL, c.id, rng)) for c in MODEL.causes for _ in range(4)]
+    runs = [inquire(Keeper(MODEL, (c.id,), rng), typical_setting(MODEL, c.id, rng)) for c in MODEL.causes for _ in range(2)]
     right = np.array([r.best[0] == r.truth[0] for r in runs])
     assert np.median([r.answers for r in runs]) <= 7
     assert right.mean() >= 0.88

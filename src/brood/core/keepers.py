@@ -84,12 +84,12 @@ def inquire(keeper: Keeper, setting: Setting, *, sure: float = 0.9, most: int = 
 def typical_setting(model: EvidenceModel, cause: str, rng: np.random.Generator) -> Setting:
     """A place and plant kind, drawn by how well they fit a cause."""
     held = model.causes[model.row[cause]]
+    return Setting(_one_of(PLACES, held.places, rng), _one_of(KINDS, held.kinds, rng))
 
-    def draw(options: tuple[str, ...], weights: Mapping[str, float]) -> str:
-        w = np.array([weights.get(o, 1.0) for o in options])
-        return str(rng.choice(options, p=w / w.sum()))
 
-    return Setting(draw(PLACES, held.places), draw(KINDS, held.kinds))
+def _one_of(options: tuple[str, ...], weights: Mapping[str, float], rng: np.random.Generator) -> str:
+    w = np.array([weights.get(o, 1.0) for o in options])
+    return str(rng.choice(options, p=w / w.sum()))
 
 
 def calibration_error(chances: Floats, right: Floats, bins: int = 10) -> float:

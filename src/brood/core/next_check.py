@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
+from statistics import median
 
 import numpy as np
 
@@ -52,16 +53,23 @@ def next_checks(
     chance = model.chance[model.sets[order]]
     by_set = np.where(model.clean, chance.min(axis=1), chance.max(axis=1))
     members = model.members[:, order]
+    candidates = _candidates(model, answers, tools)
+    alone = _gains_alone(weights, by_set[:, [model.at[c[0]] for c in candidates if len(c) == 1]])
+    gains: dict[tuple[str, ...], float] = dict(zip((c for c in candidates if len(c) == 1), alone, strict=True))
+    for wide in (c for c in candidates if len(c) > 1):
+        gains[wide] = _gain(weights, _table(by_set[:, [model.at[o] for o in wide]]))
+    worth_it = [_check(model, c, float(gain)) for c, gain in gains.items() if gain >= LEAST_BITS]
+    worth_it.sort(key=lambda check: (-check.worth, check.outcomes))
     out = []
-    for outcomes in _candidates(model, answers, tools):
-        table = _table(by_set[:, [model.at[o] for o in outcomes]])
-        gain = _gain(weights, table)
-        if gain >= LEAST_BITS:
-            first = model.signs[model.at[outcomes[0]]]
-            minutes = float(np.median([model.signs[model.at[o]].minutes for o in outcomes]))
-            out.append((Check(outcomes, minutes, first.tool, gain, ()), table))
-    out.sort(key=lambda pair: (-pair[0].worth, pair[0].outcomes))
-    return [_likeliest_first(replace(c, leaning=_leaning(model, weights, table, members)), weights @ table) for c, table in out[:most]]
+    for check in worth_it[:most]:
+        table = _table(by_set[:, [model.at[o] for o in check.outcomes]])
+        out.append(_likeliest_first(replace(check, leaning=_leaning(model, weights, table, members)), weights @ table))
+    return out
+
+
+def _check(model: EvidenceModel, outcomes: tuple[str, ...], gain: float) -> Check:
+    minutes = median(model.signs[model.at[o]].minutes for o in outcomes)
+    return Check(outcomes, minutes, model.signs[model.at[outcomes[0]]].tool, gain, ())
 
 
 def _likeliest_first(check: Check, expected: Floats) -> Check:
@@ -91,16 +99,22 @@ def _table(yes: Floats) -> Floats:
     return np.hstack([yes / yes.sum(axis=1, keepdims=True) * (1 - none), none])
 
 
+def _gains_alone(weights: Floats, yes: Floats) -> Floats:
+    """The gain of every question with yes and no, from the chance of a yes [sets, questions]."""
+    out: Floats = sum((_information(weights[:, None] * part) for part in (yes, 1 - yes)), np.zeros(yes.shape[1])) - _information(weights[:, None])
+    return out
+
+
 def _gain(weights: Floats, table: Floats) -> float:
-    joint = weights[:, None] * table
+    """The gain of one check in bits, from the chance of each outcome [sets, outcomes]."""
+    return float(_information(weights[:, None] * table).sum() - _information(weights[:, None])[0])
+
+
+def _information(joint: Floats) -> Floats:
+    """For every column of joint chances [sets, outcomes], the sum of j·log2(j / column total): minus its part of the entropy left."""
     total = joint.sum(axis=0)
-    after = joint / np.maximum(total, 1e-300)
-    return float(_entropy(weights) - (total * np.array([_entropy(after[:, k]) for k in range(after.shape[1])])).sum())
-
-
-def _entropy(p: Floats) -> float:
-    held = p[p > 0]
-    return float(-(held * np.log2(held)).sum())
+    summed: Floats = (joint * np.log2(np.maximum(joint, 1e-300))).sum(axis=0) - total * np.log2(np.maximum(total, 1e-300))
+    return summed
 
 
 def _leaning(model: EvidenceModel, weights: Floats, table: Floats, members: Floats) -> tuple[tuple[str, float], ...]:
