@@ -124,7 +124,7 @@ def test_plan_gaps_by_warmth_and_pest_as_the_examples_show():
 def test_words_go_to_standard_error_and_data_to_standard_output():
     result = run("plan", str(EXAMPLES / "mite-20.json"))
     assert result.exit_code == 0
-    assert "not computed yet" in result.stderr
+    assert "chance of clearing 0." in result.stdout
     assert "2026-06-01" in result.stdout
     table = run("develop", "tetranychus-urticae", "--celsius", "20")
     assert "generation" in table.stdout
@@ -209,3 +209,25 @@ def test_identify_refuses_what_it_cannot_read_with_a_sentence(evidence):
     result = run("identify", "-", "--json", stdin=evidence)
     assert result.exit_code == 1
     assert json.loads(result.stdout)["error"]["message"].endswith(".")
+
+
+def test_a_plan_tells_its_chance_beside_the_rules_and_assess_judges_any_dates():
+    answer = json.loads(run("plan", str(EXAMPLES / "mite-20.json"), "--json").stdout)
+    assert 0 < answer["chance_in_90"] <= answer["chance_of_clearing"] < 1
+    assert answer["reaches_target"] == (answer["chance_in_90"] >= 0.95)
+    rules = {r["id"]: r for r in answer["rules"]}
+    assert len(rules) == 9
+    assert rules["twice-weekly-4-weeks"]["chance_of_clearing"] > rules["days-0-7-14"]["chance_of_clearing"]
+    assert rules["four-days-running"]["breaks_label"]
+    dates = ",".join(row["target"] for row in answer["applications"])
+    judged = json.loads(run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates, "--json").stdout)
+    assert judged["chance_of_clearing"] == pytest.approx(answer["chance_of_clearing"], abs=1e-6)
+    assert set(judged["by_day"][0]["stages"]) == {"egg", "larva", "protonymph", "deutonymph", "preoviposition", "adult"}
+    assert "chance of clearing" in run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates).stdout
+
+
+@pytest.mark.parametrize("dates", ["", "2026-13-01", "1999-01-01", "2100-01-01", "soon"])
+def test_assess_refuses_dates_that_cannot_be_computed(dates):
+    result = run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates, "--json")
+    assert result.exit_code == 1
+    assert json.loads(result.stdout)["error"]["field"] == "dates"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from brood import __version__
+from brood.cli.assess import assess
 from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
 from brood.cli.fit import fit
@@ -24,5 +25,5 @@ def main() -> None:
     """
 
 
-for command in (demo, serve, develop, plan, fit, degree_days, logger, sensor, identify, observations):
+for command in (demo, serve, develop, plan, assess, fit, degree_days, logger, sensor, identify, observations):
     main.add_command(command)

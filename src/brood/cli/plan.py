@@ -33,6 +33,7 @@ def _say(answer: dict[str, Any]) -> None:
         short = f"  {row['short_by_days']} d short" if row["short_by_days"] else ""
         click.echo(f"{row['n']:3d}  {row['target']}  ({row['earliest']} to {row['latest']}){short}  {', '.join(row['treatments'])}")
         click.echo(f"     {row['why']}")
+    click.echo(f"chance of clearing {answer['chance_of_clearing']:.2f}, in nine of ten scenarios at least {answer['chance_in_90']:.2f}")
     for entry in answer["escaped"]:
         click.echo(entry["message"])
     for warning in answer["warnings"]:

@@ -136,7 +136,11 @@ class Limits:
 
 @dataclass(frozen=True)
 class Case:
-    """All that a planner may know: the pest, what was found, the temperatures, the acts at hand, what was done."""
+    """All that a planner may know: the pest, what was found, the temperatures, the acts at hand, what was done.
+
+    `refuge` is the share (0 to 1) that no act reaches while a stage lasts, `target` the chance of clearing that is wanted; on open
+    leaves 0.02 is our judgement (C).
+    """
 
     pest: Pest
     start: date
@@ -148,6 +152,8 @@ class Case:
     limits: Limits = field(default_factory=Limits)
     test_patch: bool = False
     horizon_days: int | None = None
+    refuge: float = 0.02
+    target: float = 0.95
 
 
 @dataclass(frozen=True)

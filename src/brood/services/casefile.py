@@ -18,6 +18,7 @@ from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_
 from brood.core.types import Act, Case, DateSpan, Done, Found, Limits, Pest, Plan, Span
 from brood.errors import InputError
 from brood.services import words
+from brood.services.outlook import outlook_json, rules_json
 from brood.services.speech import Speech
 
 Json = Mapping[str, Any]
@@ -29,8 +30,6 @@ NOT_YET = {
     "also": "Further pests on the same plant are not planned for yet.",
     "inspections": "Inspections are not used yet.",
     "harvest": "The harvest date is not used yet: keep your label's waiting period yourself.",
-    "target": "The chance of clearing is not computed yet, so the target is not used.",
-    "refuge": "Hiding places are not modelled yet, so the refuge is not used.",
 }
 SPEECH = Speech()
 
@@ -115,7 +114,7 @@ def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
         acts=tuple(_act(item, n, pest, catalogue) for n, item in enumerate(_given(data, "treatments", list))),
         reach=_number(data.get("reach", 0.9), "reach", 0.01, 1), limits=limits, horizon_days=horizon, 
         test_patch=_maybe(data, "test_patch", bool, False),
-        done=(),
+        done=(), refuge=_number(data.get("refuge", 0.02), "refuge", 0, 0.9), target=_number(data.get("target", 0.95), "target", 0.01, 0.999),
     )  # fmt: skip
     return replace(case, done=_done(_maybe(data, "done", list, []), case.acts)), warnings
 
@@ -250,7 +249,8 @@ def dates_json(span: DateSpan) -> dict[str, str | None]:
 
 
 def plan_json(case: Case, plan: Plan, warnings: list[str]) -> dict[str, Any]:
-    """A plan as the contract has it; what needs the population model is null or empty."""
+    """A plan as the contract has it, with its chance and the rules of thumb beside it. The dates still come from two bounds."""
+    outlook, rules = outlook_json(case, plan), rules_json(case)
     return {
         "schema": 1,
         "pest": case.pest.id,
@@ -263,7 +263,7 @@ def plan_json(case: Case, plan: Plan, warnings: list[str]) -> dict[str, Any]:
             for a in plan.applications
         ],
         "done": [{"date": d.on.isoformat(), "treatments": list(d.acts)} for d in case.done],
-        "chance_in_90": None, "chance_of_clearing": None, "expected_survivors": None, "reaches_target": None,
+        **outlook,
         "complete": plan.complete,
         "last_treatment": (plan.applications[-1].target if plan.applications else case.done[-1].on if case.done else case.start).isoformat(),
         "all_clear": None,
@@ -271,6 +271,6 @@ def plan_json(case: Case, plan: Plan, warnings: list[str]) -> dict[str, Any]:
         "guard": plan.guard, "spared": list(plan.spared),
         "escaped": [{"done": s.done.isoformat(), "latest": s.latest.isoformat(), "breeding_from": s.breeds.date().isoformat(),
                      "message": words.slip_cost(case.pest, s, SPEECH)} for s in plan.slips],
-        "rules": [], "improvements": [],
-        "warnings": [*warnings, *plan.warnings, "The chance of clearing is not computed yet."],
+        "rules": rules, "improvements": [],
+        "warnings": [*warnings, *plan.warnings],
     }  # fmt: skip

@@ -1,0 +1,187 @@
+"""The population: numbers against an adaptive solver, chances against a closed form and against individuals simulated one by one."""
+
+from dataclasses import replace
+from datetime import date, datetime, time, timedelta
+
+import numpy as np
+import pytest
+from conftest import MITE, THRIPS
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.integrate import solve_ivp
+
+from brood.catalogue.loader import shipped
+from brood.core.chain import NODES, chain_of
+from brood.core.evening import effect
+from brood.core.population import SPEED_CV, assess, steps_of
+from brood.core.temperature import constant, daily, day_night
+from brood.core.types import ADULT, PREOVIPOSITION, Case, Found
+
+DAY = date(2026, 6, 1)
+CATALOGUE = shipped()
+USUAL = 4
+"""The scenario without any offset of temperature or speed."""
+
+
+def case(found, *, pest=MITE, acts=("wiping", "insecticidal-soap"), series=None, celsius=21.0, spread=0.0, **more):
+    hours = series or constant(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 160, celsius, spread_c=spread)
+    groups = tuple(Found(DAY, stage, count) for stage, count in found)
+    return Case(CATALOGUE.pest(pest), DAY, groups, hours, tuple(CATALOGUE.act(a, pest) for a in acts), **more)
+
+
+def evenings(one, days):
+    return [(DAY + timedelta(days=d), one.acts) for d in days]
+
+
+@pytest.mark.parametrize("celsius", [18.0, 25.0])
+def test_numbers_agree_with_an_adaptive_solver(celsius):
+    one = case([("egg", 30.0), (ADULT, 4.0)], celsius=celsius)
+    found = assess(one, [(DAY + timedelta(days=14), [])])
+    chain, pest = chain_of(one.pest), one.pest
+    rates = np.array([n * s.rate.days(celsius) ** -1 for n, s in zip(chain.counts, pest.stages, strict=True)])[chain.stage_of]
+    born, died = (float(np.interp(celsius, *np.array(t).T)) for t in (pest.fecundity, pest.longevity))
+
+    def flow(_, x, speed):
+        out = np.append(-rates * speed * x[:-1], -x[-1] / died)
+        out[1:] += rates * speed * x[:-1]
+        out[0] += pest.female_share * born * x[-1]
+        return out
+
+    start = 30 * chain.spread(0) + 4 * chain.spread(len(chain.counts))
+    until = 14 + 10 / 24
+    expected = sum(
+        weight * solve_ivp(flow, (0, until), start, rtol=1e-8, atol=1e-10, args=(1 + node * SPEED_CV,)).y[:, -1] for node, weight in NODES
+    )
+    day = dict(found.by_day)[DAY + timedelta(days=14)]
+    sums = np.bincount(chain.stage_of, expected[:-1])
+    for stage, number in zip(pest.stages, sums, strict=True):
+        assert day[stage.id] == pytest.approx(number, rel=0.01, abs=0.02), stage.id
+    assert sum(day.values()) == pytest.approx(expected.sum(), rel=0.01)
+
+
+def test_without_treatment_the_chance_is_that_of_a_birth_and_death_process():
+    one = case([(ADULT, 1.0)])
+    born, died = (float(np.interp(21.0, *np.array(t).T)) for t in (one.pest.fecundity, one.pest.longevity))
+    phi = one.pest.female_share
+    expected = 1 - phi * (1 - 1 / (phi * born * died))
+    assert assess(one, []).by_scenario[USUAL] == pytest.approx(expected, abs=0.003)
+
+
+class Individuals:
+    """Animals simulated one by one at a constant temperature, with no matrix: gamma stage times, hiding drawn at every moult."""
+
+    def __init__(self, one, days, celsius, seed):
+        self.pest, self.rng, self.refuge = one.pest, np.random.default_rng(seed), one.refuge
+        chain = chain_of(one.pest)
+        self.stages = [(n, s.rate.days(celsius) / n, 1 - effect(one.acts, ADULT if s.id == PREOVIPOSITION else s.id, one.reach))
+                       for n, s in zip(chain.counts, one.pest.stages, strict=True)]  # fmt: skip
+        self.adult = 1 - effect(one.acts, ADULT, one.reach)
+        self.born, self.died = (float(np.interp(celsius, *np.array(t).T)) for t in (one.pest.fecundity, one.pest.longevity))
+        self.evenings = np.array(sorted(days)) + 10 / 24
+        self.found = one.found
+
+    def spared(self, start, end, survive):
+        """Whether one lives through the evenings between two moments in one stage."""
+        met = int(((self.evenings > start) & (self.evenings <= end)).sum())
+        return not met or self.rng.random() < self.refuge or self.rng.random() < survive**met
+
+    def young(self, at, stage, done):
+        """Births of one that has `done` sub-stages of a stage at a moment."""
+        for position in range(stage, len(self.stages)):
+            n, length, survive = self.stages[position]
+            end = at + self.rng.gamma(n - (done if position == stage else 0)) * length
+            if not self.spared(at, end, survive):
+                return []
+            at = end
+        return self.laid(at) if self.rng.random() < self.pest.female_share else []
+
+    def laid(self, at):
+        """Moments at which a female that lays from a moment on gives birth."""
+        end = at + self.rng.exponential(self.died)
+        if self.rng.random() >= self.refuge:
+            for evening in self.evenings[(self.evenings > at) & (self.evenings <= end)]:
+                if self.rng.random() >= self.adult:
+                    end = evening
+                    break
+        return list(self.rng.uniform(at, end, self.rng.poisson(self.born * (end - at))))
+
+    def clears(self, most=250):
+        """Whether everything dies out; so many young waiting after the last evening count as never."""
+        waiting = []
+        for group in self.found:
+            for _ in range(int(group.count)):
+                if group.stage == ADULT:
+                    waiting += self.laid(0.0) if self.rng.random() < self.pest.female_share else []
+                else:
+                    stage = self.pest.index(group.stage)
+                    waiting += self.young(0.0, stage, self.rng.integers(self.stages[stage][0]))
+        while waiting:
+            if len(waiting) > most and min(waiting) > self.evenings[-1]:
+                return False
+            waiting.sort(reverse=True)
+            waiting += self.young(waiting.pop(), 0, 0)
+            if len(waiting) > 20_000:
+                return False
+        return True
+
+
+INDIVIDUAL = [
+    (MITE, 21.0, [("egg", 20), ("protonymph", 10), (ADULT, 4)], ("wiping", "insecticidal-soap"), 0.85, 0.02, range(0, 15, 3)),
+    (MITE, 27.0, [("egg", 10), (ADULT, 3)], ("paraffinic-oil",), 0.9, 0.0, (0, 3, 6, 9)),
+    (THRIPS, 22.0, [("larva-1", 8), (ADULT, 2)], ("insecticidal-soap",), 0.9, 0.02, range(0, 27, 3)),
+]
+
+
+@pytest.mark.parametrize(("pest", "celsius", "found", "acts", "reach", "refuge", "days"), INDIVIDUAL)
+def test_the_chance_agrees_with_individuals_simulated_one_by_one(pest, celsius, found, acts, reach, refuge, days):
+    one = case(found, pest=pest, acts=acts, celsius=celsius, reach=reach, refuge=refuge)
+    chance = assess(one, evenings(one, days)).by_scenario[USUAL]
+    crowd = Individuals(one, list(days), celsius, 8)
+    seen = np.mean([crowd.clears() for _ in range(300)])
+    error = (chance * (1 - chance) / 300) ** 0.5
+    assert 0.02 < chance < 0.99, "a case that says something"
+    assert abs(seen - chance) <= 3.2 * error + 0.005
+
+
+@settings(max_examples=8, deadline=None)
+@given(st.sets(st.integers(0, 24), min_size=1, max_size=5), st.integers(0, 24), st.floats(0.4, 0.95), st.sampled_from([0.0, 0.05]))
+def test_another_evening_or_a_better_reach_never_lowers_the_chance(days, extra, reach, refuge):
+    one = case([("egg", 6.0), ("larva", 3.0), (ADULT, 1.0)], reach=reach, refuge=refuge)
+    steps = steps_of(one, DAY + timedelta(days=26))
+    plain = assess(one, evenings(one, days), steps).by_scenario
+    assert (assess(one, evenings(one, days | {extra}), steps).by_scenario >= plain - 1e-9).all()
+    assert (assess(replace(one, reach=reach + 0.04), evenings(one, days), steps).by_scenario >= plain - 1e-9).all()
+    assert ((plain >= 0) & (plain <= 1)).all()
+
+
+MITES = [("egg", 120.0), ("protonymph", 60.0), (ADULT, 20.0)]
+
+
+def test_the_known_orderings_come_out_of_the_mathematics():
+    swing = daily(DAY - timedelta(days=1), [17.0] * 150, [25.0] * 150, spread_c=0.5)
+
+    def chance(acts, reach, days, refuge=0.0):
+        one = case(MITES, acts=acts, series=swing, reach=reach, refuge=refuge)
+        return assess(one, evenings(one, days)).chance_in_90
+
+    assert chance(("insecticidal-soap",), 0.95, range(0, 30, 2)) > 0.95
+    assert chance(("wiping", "insecticidal-soap"), 0.9, range(0, 21, 3)) > 0.95
+    assert chance(("wiping", "paraffinic-oil"), 0.85, range(0, 18, 3)) > 0.95
+    assert chance(("insecticidal-soap",), 0.9, range(0, 28, 7)) < 0.01
+    night = day_night(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 150, day=25, night=17, day_from=time(7), night_from=time(21))
+    one = case(MITES, acts=("wiping", "paraffinic-oil"), series=night, reach=0.85, refuge=0.02)
+    running, spaced = (assess(one, evenings(one, days)).chance for days in ((0, 1, 2, 3), range(0, 21, 3)))
+    assert running < 0.2, "four evenings running never look like a cure"
+    assert spaced > 0.75
+
+
+def test_more_spread_lowers_the_sure_chance_and_an_early_end_lets_something_escape():
+    days = range(0, 12, 3)
+    narrow, wide = (case(MITES, spread=spread) for spread in (0.0, 3.0))
+    sure = [assess(one, evenings(one, days)).chance_in_90 for one in (narrow, wide)]
+    assert sure[1] < sure[0]
+    short = assess(narrow, evenings(narrow, (0, 7)))
+    assert short.first_escape is not None
+    assert DAY <= short.first_escape <= DAY + timedelta(days=9)
+    long = case([("egg", 3.0)], acts=("wiping", "paraffinic-oil"), refuge=0.0)
+    assert assess(long, evenings(long, range(0, 24, 2))).first_escape is None
