@@ -16,7 +16,8 @@ from brood.web.guard import POLICY
 WEB = Path(__file__).parents[2] / "src" / "brood" / "web"
 PAGES = [
     "/plants", "/plants/new", "/plants/1", "/plants/1/edit", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/new",
-    "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/cases/1/chance", "/settings", "/keys", "/sources",
+    "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/cases/1/chance", "/settings", "/keys",
+    "/sources",
     "/phone", "/enter", "/places/2", "/places/4", "/places/5", "/places/6", "/places/4/edit", "/guide", f"/guide/{MITE}", "/guide/bradysia?stage=egg",
     f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/degree-days", "/degree-days?place=6&lower=7.4&upper=33",
     "/looks/1", "/looks/1?zone=stem", "/looks/2/suspects", "/looks/3/suspects",

@@ -113,15 +113,37 @@ def assess(case: Case, schedule: Schedule, steps: Steps | None = None) -> Assess
     Treatments are at 19:00, and what was found was there at 09:00 of its day. After the last date the line's fate follows from the rates at
     the end of the steps.
     """
-    refuge = case.refuge
-    last = max([on for on, _ in schedule], default=case.start)
-    held = steps or steps_of(case, max(last, *(f.on for f in case.found)) + timedelta(days=1))
-    survive = {on: _survivals(held.chain, acts, case.reach) for on, acts in schedule}
-    newborn = np.zeros((len(held.ends), len(held.weights)))
-    chances = _chances(case, held, survive, refuge, newborn)
-    days, after, escaping = _forward(case, held, survive, refuge, newborn, last)
-    rank = _rank(chances, held.weights)
-    return Assessment(chances, held.weights, float((after * held.weights).sum()), _first_escape(chances[rank], escaping[:, rank], held.ends), days)
+    return assess_many(case, [schedule], steps)[0]
+
+
+def assess_many(case: Case, schedules: Sequence[Schedule], steps: Steps | None = None) -> list[Assessment]:
+    """Several schedules at once, in their order."""
+    lasts = [max([on for on, _ in schedule], default=case.start) for schedule in schedules]
+    held = steps or steps_of(case, max(*lasts, *(f.on for f in case.found)) + timedelta(days=1))
+    survive = _evenings(case, held.chain, schedules)
+    newborn = np.zeros((len(held.ends), len(schedules), len(held.weights)))
+    chances = _chances(case, held, survive, newborn)
+    numbers, escaping = _forward(case, held, survive, newborn)
+    return [_assessment(held, chances[b], numbers[:, b], escaping[:, b], last) for b, last in enumerate(lasts)]
+
+
+def _assessment(steps: Steps, chances: Array, numbers: Array, escaping: Array, last: date) -> Assessment:
+    rank = _rank(chances, steps.weights)
+    evenings = [n for n, end in enumerate(steps.ends) if end.time() == EVENING]
+    mean = np.einsum("s,tsk->tk", steps.weights, numbers[evenings])
+    names = [*(s.id for s in steps.chain.pest.stages), ADULT]
+    days = tuple((steps.ends[n].date(), dict(zip(names, map(float, row), strict=True))) for n, row in zip(evenings, mean, strict=True))
+    survivors = next((float(row.sum()) for n, row in zip(evenings, mean, strict=True) if steps.ends[n].date() == last), 0.0)
+    return Assessment(chances, steps.weights, survivors, _first_escape(chances[rank], escaping[:, rank], steps.ends), days)
+
+
+def _evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[date, Array]:
+    """Survivals by evening, [schedules, 1, size + 1]; 1 where a schedule has none."""
+    out: dict[date, Array] = {}
+    for b, schedule in enumerate(schedules):
+        for on, acts in schedule:
+            out.setdefault(on, np.ones((len(schedules), 1, chain.size + 1)))[b, 0] *= _survivals(chain, acts, case.reach)
+    return out
 
 
 def _survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
@@ -130,43 +152,41 @@ def _survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
     return np.array([*np.array(by_stage)[chain.stage_of], 1 - effect(acts, ADULT, reach)])
 
 
-def _chances(case: Case, steps: Steps, survive: dict[date, Array], refuge: float, newborn: Array) -> Array:
-    """The chance of clearing in every scenario; fills `newborn` with the chance that one born in a step lives on. Backward in time."""
-    phi = case.pest.female_share
+def _chances(case: Case, steps: Steps, survive: dict[date, Array], newborn: Array) -> Array:
+    """The chance of clearing [schedules, scenarios]; fills `newborn` with the chance that one born in a step lives on. Backward in time."""
+    phi, refuge = case.pest.female_share, case.refuge
     born, died = steps.late
-    adult = np.maximum(0.0, 1 - died / np.maximum(phi * born, 1e-12))
-    exposed = np.repeat((phi * adult)[:, None], steps.chain.size, 1)
-    hidden, hidden_adult = exposed.copy(), adult.copy()
-    clears = np.ones(len(steps.weights))
+    adult = np.tile(np.maximum(0.0, 1 - died / np.maximum(phi * born, 1e-12)), (newborn.shape[1], 1))
+    exposed = np.repeat((phi * adult)[..., None], steps.chain.size, -1)
+    hidden, hidden_adult, clears = exposed.copy(), adult.copy(), np.ones_like(adult)
     mornings = {f.on for f in case.found}
     for n in range(len(steps.ends) - 1, -1, -1):
         end = steps.ends[n]
         if end.time() == EVENING and end.date() in survive:
-            exposed, adult = exposed * survive[end.date()][:-1], adult * survive[end.date()][-1]
+            exposed, adult = exposed * survive[end.date()][..., :-1], adult * survive[end.date()][..., -1]
         if end.time() == MORNING and end.date() in mornings:
-            clears *= _founders(case, steps.chain, end.date(), exposed, hidden, adult, hidden_adult, refuge)
-        before = (1 - refuge) * exposed[:, 0] + refuge * hidden[:, 0]
+            clears *= _founders(case, steps.chain, end.date(), exposed, hidden, adult, hidden_adult)
+        before = (1 - refuge) * exposed[..., 0] + refuge * hidden[..., 0]
         exposed, hidden = _back(steps, n, exposed, hidden, phi * ((1 - refuge) * adult + refuge * hidden_adult), refuge)
-        newborn[n] = (before + (1 - refuge) * exposed[:, 0] + refuge * hidden[:, 0]) / 2
+        newborn[n] = (before + (1 - refuge) * exposed[..., 0] + refuge * hidden[..., 0]) / 2
         success = steps.births[n] * newborn[n]
         adult, hidden_adult = (_lives_on(p, success, steps.deaths[n]) for p in (adult, hidden_adult))
-    first = min(mornings)
-    return clears * _founders(case, steps.chain, first, exposed, hidden, adult, hidden_adult, refuge)
+    return clears * _founders(case, steps.chain, min(mornings), exposed, hidden, adult, hidden_adult)
 
 
-def _founders(case: Case, chain: Chain, on: date, exposed: Array, hidden: Array, adult: Array, hidden_adult: Array, refuge: float) -> Array:
-    """The chance that the lines of all that was found on a day die out."""
-    out = np.ones(len(adult))
+def _founders(case: Case, chain: Chain, on: date, exposed: Array, hidden: Array, adult: Array, hidden_adult: Array) -> Array:
+    """The chance that the lines of all that was found on a day die out, [schedules, scenarios]."""
+    out, refuge = np.ones_like(adult), case.refuge
     for group in case.found:
         if group.on != on:
             continue
         if group.stage == ADULT:
-            lives = case.pest.female_share * ((1 - refuge) * adult + refuge * hidden_adult)[:, None]
+            lives = case.pest.female_share * ((1 - refuge) * adult + refuge * hidden_adult)[..., None]
         else:
             stage = case.pest.index(group.stage)
             part = slice(chain.first(stage), chain.first(stage + 1))
-            lives = (1 - refuge) * exposed[:, part] + refuge * hidden[:, part]
-        out *= np.exp(group.count * np.log1p(-np.minimum(lives, 1 - 1e-15)).mean(axis=1))
+            lives = (1 - refuge) * exposed[..., part] + refuge * hidden[..., part]
+        out *= np.exp(group.count * np.log1p(-np.minimum(lives, 1 - 1e-15)).mean(axis=-1))
     return out
 
 
@@ -192,7 +212,7 @@ def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, 
     while seen < 1 - TAIL and k < 200:
         following[..., :-1] = p[..., 1:]
         following[..., -1] = entering
-        mixed = (1 - refuge) * p[0][:, ends] + refuge * p[1][:, ends]
+        mixed = (1 - refuge) * p[0][..., ends] + refuge * p[1][..., ends]
         following[..., ends - 1] = mixed
         p = p + share * (following - p)
         k += 1
@@ -202,38 +222,35 @@ def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, 
     return out[0], out[1]
 
 
-def _forward(case: Case, steps: Steps, survive: dict[date, Array], refuge: float, newborn: Array,
-             last: date) -> tuple[tuple[tuple[date, dict[str, float]], ...], Array, Array]:  # fmt: skip
-    """Expected numbers by day and stage, those right after the last date [scenarios], and births that live on by step [steps, scenarios].
+def _forward(case: Case, steps: Steps, survive: dict[date, Array], newborn: Array) -> tuple[Array, Array]:
+    """Expected numbers at every step's end by stage [steps, schedules, scenarios, stages + 1], and births by found ones that live on
+    [steps, schedules, scenarios].
 
     The numbers are held twice: everything, and the found individuals alone, for an escape is a birth by one of those.
     """
-    chain, n_scenarios = steps.chain, len(steps.weights)
-    x = np.zeros((2, 2, n_scenarios, chain.size + 1))
-    days, after, escaping = [], np.zeros(n_scenarios), np.zeros((len(steps.ends), n_scenarios))
-    _found_on(x, case, chain, min(f.on for f in case.found), refuge)
+    chain, shape = steps.chain, newborn.shape
+    x = np.zeros((2, 2, *shape[1:], chain.size + 1))
+    numbers, escaping = np.zeros((*shape, len(chain.counts) + 1)), np.zeros(shape)
+    starts = [chain.first(stage) for stage in range(len(chain.counts) + 1)]
+    _found_on(x, case, chain, min(f.on for f in case.found))
     for n, end in enumerate(steps.ends):
-        born = x[..., -1].sum(axis=1) * case.pest.female_share * steps.births[n]
-        escaping[n] = born[FOUND] * newborn[n]
-        x = _ahead(steps, n, x, case.pest.female_share, refuge)
+        escaping[n] = x[FOUND, ..., -1].sum(axis=0) * case.pest.female_share * steps.births[n] * newborn[n]
+        x = _ahead(steps, n, x, case.pest.female_share, case.refuge)
         if end.time() == MORNING:
-            _found_on(x, case, chain, end.date(), refuge)
-            continue
-        if end.date() in survive:
+            _found_on(x, case, chain, end.date())
+        elif end.date() in survive:
             x[:, 0] *= survive[end.date()]
-        if end.date() == last:
-            after = x[ALL].sum(axis=(0, 2))
-        days.append((end.date(), _by_stage(chain, np.einsum("s,tsn->n", steps.weights, x[ALL]))))
-    return tuple(days), after, escaping
+        numbers[n] = np.add.reduceat(x[ALL].sum(axis=0), starts, axis=-1)
+    return numbers, escaping
 
 
-def _found_on(x: Array, case: Case, chain: Chain, on: date, refuge: float) -> None:
+def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:
     """Add, in place, what was found on a day."""
     for group in case.found:
         if group.on == on:
             spread = group.count * chain.spread(case.pest.index(group.stage))
-            x[:, 0] += (1 - refuge) * spread
-            x[:, 1] += refuge * spread
+            x[:, 0] += (1 - case.refuge) * spread
+            x[:, 1] += case.refuge * spread
 
 
 def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float) -> Array:
@@ -241,7 +258,7 @@ def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float) -> Arr
     moves, deaths = steps.moves[n], steps.deaths[n]
     most = max(float(moves.max(initial=0.0)), float(deaths.max()))
     share, dying = moves / most, deaths / most
-    young = np.array([[1 - refuge], [refuge]]) * steps.births[n] * females / most
+    young = np.array([1 - refuge, refuge])[:, None, None] * steps.births[n] * females / most
     ends = np.append(np.flatnonzero(np.diff(steps.chain.stage_of)) + 1, steps.chain.size)
     term, weight, k = x, math.exp(-most), 0
     out, seen = weight * term, weight
@@ -256,17 +273,12 @@ def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float) -> Arr
         term[:, 0][..., ends] += (1 - refuge) * total
         term[:, 1][..., ends] += refuge * total
         term[..., -1] -= dying * laying
-        term[ALL, :, :, 0] += young * laying[ALL].sum(axis=0)
+        term[ALL, ..., 0] += young * laying[ALL].sum(axis=0)
         k += 1
         weight *= most / k
         out = out + weight * term
         seen += weight
     return out
-
-
-def _by_stage(chain: Chain, numbers: Array) -> dict[str, float]:
-    sums = np.bincount(chain.stage_of, numbers[:-1], len(chain.counts))
-    return {**{s.id: float(v) for s, v in zip(chain.pest.stages, sums, strict=True)}, ADULT: float(numbers[-1])}
 
 
 def _first_escape(chance: float, escaping: Array, ends: Sequence[datetime]) -> date | None:

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.population import Assessment, Schedule, assess, steps_of
+from brood.core.population import Assessment, Schedule, assess, assess_many, steps_of
 from brood.core.types import Act, Case, Plan
 from brood.errors import InputError
 from brood.services import planning
@@ -78,12 +78,11 @@ def rules_json(case: Case) -> list[dict[str, Any]]:
     known = (case.series.end.date() - case.start).days - 2
     fitting = {name: days for name, days in RULES.items() if days[-1] < known}
     steps = steps_of(case, max(case.start, *(f.on for f in case.found)) + timedelta(days=max((d[-1] for d in fitting.values()), default=0) + 1))
-    out = []
-    for name, days in fitting.items():
-        schedule = [*done, *((case.start + timedelta(days=d), list(case.acts)) for d in days)]
-        found = assess(case, schedule, steps)
-        out.append({"id": name, "applications": len(days), **_figures(found), "breaks_label": breaks_label(case, days)})
-    return out
+    schedules = [[*done, *((case.start + timedelta(days=d), list(case.acts)) for d in days)] for days in fitting.values()]
+    return [
+        {"id": name, "applications": len(days), **_figures(found), "breaks_label": breaks_label(case, days)}
+        for (name, days), found in zip(fitting.items(), assess_many(case, schedules, steps), strict=True)
+    ]
 
 
 def breaks_label(case: Case, days: Sequence[int]) -> bool:
