@@ -26,13 +26,23 @@ RULES: dict[str, tuple[int, ...]] = {
 
 
 @dataclass(frozen=True)
+class RuleOutcome:
+    """A rule of thumb on a case: its id, number of evenings, what it would do, and whether a label forbids it."""
+
+    id: str
+    evenings: int
+    assessment: Assessment
+    breaks_label: bool
+
+
+@dataclass(frozen=True)
 class ChanceResult:
     """The outlook of a case's dates, with how many evenings they are; `problem` says in a sentence why there is none."""
 
     assessment: Assessment | None
     evenings: int
     problem: str
-    rules: tuple[dict[str, Any], ...] = ()
+    rules: tuple[RuleOutcome, ...] = ()
 
 
 def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, *, rules: bool = False) -> ChanceResult:
@@ -45,7 +55,7 @@ def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, 
     schedule = schedule_of(case, plan)
     if not schedule:
         return ChanceResult(None, 0, "There are no dates to judge.")
-    return ChanceResult(assess(case, schedule), len(schedule), "", tuple(rules_json(case)) if rules else ())
+    return ChanceResult(assess(case, schedule), len(schedule), "", tuple(rules_of(case)) if rules else ())
 
 
 def schedule_of(case: Case, plan: Plan) -> Schedule:
@@ -71,7 +81,7 @@ def _figures(found: Assessment) -> dict[str, Any]:
     return {"chance_of_clearing": found.chance, "expected_survivors": found.survivors, "first_escape": escape}
 
 
-def rules_json(case: Case) -> list[dict[str, Any]]:
+def rules_of(case: Case) -> list[RuleOutcome]:
     """What every rule of thumb would do to the same case with the same acts on every date; limits are only told. Rules that last longer
     than the temperatures are known are left out."""
     done = [(d.on, [a for a in case.acts if a.id in d.acts]) for d in case.done]
@@ -79,10 +89,13 @@ def rules_json(case: Case) -> list[dict[str, Any]]:
     fitting = {name: days for name, days in RULES.items() if days[-1] < known}
     steps = steps_of(case, max(case.start, *(f.on for f in case.found)) + timedelta(days=max((d[-1] for d in fitting.values()), default=0) + 1))
     schedules = [[*done, *((case.start + timedelta(days=d), list(case.acts)) for d in days)] for days in fitting.values()]
-    return [
-        {"id": name, "applications": len(days), **_figures(found), "breaks_label": breaks_label(case, days)}
-        for (name, days), found in zip(fitting.items(), assess_many(case, schedules, steps), strict=True)
-    ]
+    found = assess_many(case, schedules, steps)
+    return [RuleOutcome(name, len(days), a, breaks_label(case, days)) for (name, days), a in zip(fitting.items(), found, strict=True)]
+
+
+def rules_json(case: Case) -> list[dict[str, Any]]:
+    """The rules of thumb by the contract."""
+    return [{"id": r.id, "applications": r.evenings, **_figures(r.assessment), "breaks_label": r.breaks_label} for r in rules_of(case)]
 
 
 def breaks_label(case: Case, days: Sequence[int]) -> bool:
