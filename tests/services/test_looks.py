@@ -63,7 +63,7 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
         assert {s.kind for s in result.stages["coccus-hesperidum"]} == {"nymph", "adult"}
         looks.keep_stages(session, look_id, "coccus-hesperidum", [
             looks.StageCommand("adult", 6, None, 0.25, "alive", "holds on firmly"), looks.StageCommand("young", None, "dozens", None, "unsure", ""),
-        ], now=NOW)  # fmt: skip
+        ], now=NOW, affected=0.2)  # fmt: skip
         carried = looking.carried_over(queries.look(session, look_id), "coccus-hesperidum")
         assert carried["number-adult"] == "24", "six on a quarter of the plant"
         assert (carried["rough-young"], carried["where-young"]) == ("dozens", "not sure it lives")
@@ -95,7 +95,9 @@ def test_what_was_seen_implies_what_was_not(demo_store, catalogue):
     ({"sticky-plant": "yes", "ants-on-plant": "yes"}, "Undecided so far.", "Search:"),
     ({"eats-other-insects": "yes", "white-shaggy-tassels": "yes", "runs-fast": "yes", "size-4-to-8": "yes"},
      "Nothing to treat: a helpful hunter,", "Leave it:"),
-    ({"slime-trail": "yes", "holes-ragged": "yes", "night-soft-legless": "yes"}, "Nothing to treat: slugs or snails,", None),
+    ({"slime-trail": "yes", "holes-ragged": "yes", "night-soft-legless": "yes"}, "Not treated here: slugs or snails,", None),
+    ({"all-sizes-together": "yes", "where-growing-tips": "yes", "sticky-plant": "yes", "husks-white-papery": "yes", "leaves-curled": "yes"},
+     "Aphids, over 19 in 20; which kind", None),
     ({"tracks-inside-leaf": "yes", "grey-oval-on-leaf-top": "yes", "web-coarse-few": "yes", "eggs-on-stalks": "yes", "holes-ragged": "no"},
      "Undecided: this fits nothing", None),
     ({"lens-nothing-living": "yes", "tap-nothing-alive": "yes", "above-ground-clean": "yes", "tap-specks-walk": "yes", "web-fine": "yes",

@@ -63,12 +63,14 @@ class Observation(Record):
 
 
 class CauseRecord(Record):
-    """A cause as it stands in the files: words with the signs that they are said of. Harmless ones have a name, a reason and an advice."""
+    """A cause as it stands in the files: words with the signs that they are said of. Harmless ones have a name, a reason and an
+    advice; `elsewhere` says that they do harm and are not treated here."""
 
     base: str = ""
     name: str = ""
     why: str = ""
     instead: str = ""
+    elsewhere: bool = False
     common: Literal["common", "usual", "uncommon", "rare"] = "usual"
     size_mm: tuple[Positive, Positive] | None = None
     places: dict[PlaceKind, Weight] = Field(default_factory=dict)

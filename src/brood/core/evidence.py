@@ -223,6 +223,14 @@ def _conflict(model: EvidenceModel, reported_at: NDArray[np.int64], if_yes: Floa
     return open_ends >= LOOSE_ENDS and 2 * open_ends >= len(telling)
 
 
+def group_chances(model: EvidenceModel, verdict: Verdict) -> dict[str, float]:
+    """The chance that any cause of a group is there, by group; more than its likeliest member's where kinds are hard to tell apart."""
+    groups: dict[str, list[int]] = {}
+    for n, cause in enumerate(model.causes):
+        groups.setdefault(cause.group, []).append(n)
+    return {name: float(model.members[rows].max(axis=0) @ verdict.posterior) for name, rows in groups.items()}
+
+
 def _count_once(model: EvidenceModel, at: NDArray[np.int64], yes: NDArray[np.bool_], each: Floats) -> Floats:
     """Of each exclusive group only the strongest answer, for every cause by itself; a no beside a yes says nothing new."""
     out = each.copy()

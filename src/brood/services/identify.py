@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.evidence import TELLS, Setting, Verdict, weigh
+from brood.core.evidence import TELLS, Setting, Verdict, group_chances, weigh
 from brood.core.next_check import Check, next_checks
 from brood.core.stages_seen import StageChance, stage_chances
 from brood.errors import InputError
@@ -29,6 +29,7 @@ def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
         "suspects": [{"id": cause, "probability": chance, **dict(zip(("for", "against"), telling(catalogue, verdict, cause), strict=True)),
                       "harmless": cause not in catalogue.records} for cause, chance in verdict.chances.items()],
         "present": list(verdict.present), "undecided": verdict.undecided, "something_else": verdict.unknown, "contradictory": verdict.conflict,
+        "groups": [{"id": g, "probability": p} for g, p in sorted(group_chances(model, verdict).items(), key=lambda pair: -pair[1])],
         "next_checks": [_check_json(c) for c in next_checks(model, asked, verdict)],
         "stages": [{"id": cause, "stage": s.kind, "probability": s.chance, "seen": s.seen}
                    for cause in verdict.present for s in stages_of(catalogue, cause, asked)],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation, Zone
-from brood.core.evidence import Setting, Verdict, weigh
+from brood.core.evidence import Setting, Verdict, group_chances, weigh
 from brood.core.inference import CLASSES
 from brood.core.next_check import next_checks
 from brood.core.severity import Severity, severity
@@ -30,7 +30,10 @@ SEARCH = (
     "Ants and stickiness come of something that drinks sap and prove nothing by themselves. Look above the sticky spots: shoot tips, undersides "
     "along the veins, axils, twigs all round, then the plants that stand over this one."
 )
-SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING = 6, 3, 0.015
+HARMLESS, ELSEWHERE = "Nothing to treat", "Not treated here"
+SURE_GROUP = 0.8
+"""From this chance on a group is named although its kind is open."""
+SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
 SEASONS = ("winter", "spring", "summer", "autumn")
 
 
@@ -79,6 +82,7 @@ class Suspect:
     frequency: str
     speaks_for: tuple[Evidenced, ...]
     against: tuple[Evidenced, ...]
+    lead: str
     why: str
     instead: str
     drawing: str
@@ -130,13 +134,16 @@ def build(session: Session, catalogue: Catalogue, look_id: int, zone_id: str, *,
     suspects = tuple(_suspect(catalogue, verdict, cause, answers) for cause in ranked[:SHOWN])
     present = tuple(s for s in suspects if s.id in verdict.present)
     checks = next_checks(held.model, asked, verdict, (*row.tools, "none"), most=3)
-    seen = tuple(looks.seen(row))
+    seen, (group, sure) = tuple(looks.seen(row)), _likeliest_group(catalogue, verdict)
+    known = {catalogue.records[c].group for c in verdict.present if c in catalogue.records} | ({group} if sure >= SURE_GROUP else set())
+    photos = tuple(p for p in row.photos if p.withdrawn_at is None)
     return LookResult(
         row, built, place.name if place else "", zones, here, _questions(catalogue, here.zone.ask, said), len(given),
-        *_headline(verdict, present, suspects, len(given)), suspects, present, verdict.unknown, verdict.conflict,
-        tuple(card(catalogue, check) for check in checks), _notices(catalogue, verdict, answers),
-        {s.id: stages_of(catalogue, s.id, asked) for s in present if not s.harmless}, seen, tuple(p for p in row.photos if p.withdrawn_at is None),
-        _severity(catalogue, seen, answers), tuple(reversed(row.answers)),
+        *_headline(verdict, present, suspects, len(given), (catalogue.groups[group].name, sure)),
+        suspects, present, verdict.unknown, verdict.conflict,
+        tuple(card(catalogue, check) for check in checks), _notices(catalogue, verdict, answers, known),
+        {s.id: stages_of(catalogue, s.id, asked) for s in present if not s.harmless}, seen, photos,
+        _severity(row, seen, answers), tuple(reversed(row.answers)),
     )  # fmt: skip
 
 
@@ -178,9 +185,10 @@ def _suspect(catalogue: Catalogue, verdict: Verdict, cause: str, answers: Mappin
     order = sorted(zip(weights, verdict.answers, strict=True), key=lambda pair: -abs(pair[0]))
     tells = [(w, Evidenced(_said(catalogue, o, answers[o]), strokes(w))) for w, o in order if strokes(w)]
     pest = catalogue.records.get(cause)
+    for_it, against = (tuple(e for w, e in tells if w * side > 0)[:MOST_TELLS] for side in (1, -1))
     return Suspect(
-        cause, catalogue.name(cause), pest is None, chance, likelihood(chance), frequency(chance), tuple(e for w, e in tells if w > 0)[:4],
-        tuple(e for w, e in tells if w < 0)[:4], record.why, record.instead, pest.adult_drawing if pest else "",
+        cause, catalogue.name(cause), pest is None, chance, likelihood(chance), frequency(chance), for_it, against,
+        ELSEWHERE if record.elsewhere else HARMLESS, record.why, record.instead, pest.adult_drawing if pest else "",
     )  # fmt: skip
 
 
@@ -189,7 +197,9 @@ def _said(catalogue: Catalogue, observation: str, yes: bool) -> str:
     return phrase if yes else f"Not: {phrase[0].lower()}{phrase[1:]}"
 
 
-def _headline(verdict: Verdict, present: tuple[Suspect, ...], suspects: tuple[Suspect, ...], answered: int) -> tuple[str, str]:
+def _headline(
+    verdict: Verdict, present: tuple[Suspect, ...], suspects: tuple[Suspect, ...], answered: int, group: tuple[str, float]
+) -> tuple[str, str]:
     """One sentence on what it is, and one on what to do."""
     if not answered:
         return "Nothing looked at yet.", "Begin with any part of the plant. Leave out what you did not look at: only looking counts."
@@ -198,7 +208,8 @@ def _headline(verdict: Verdict, present: tuple[Suspect, ...], suspects: tuple[Su
     if present:
         names = " and ".join(s.name for s in present)
         if all(s.harmless for s in present):
-            return f"Nothing to treat: {names}, {present[0].frequency}.", " ".join(s.why for s in present)
+            elsewhere = [s for s in present if s.lead == ELSEWHERE]
+            return f"{(elsewhere or present)[0].lead}: {names}, {present[0].frequency}.", " ".join(f"{s.why} {s.instead}" for s in present)
         return f"{names[0].upper()}{names[1:]}, {present[0].frequency}.", "Say which stages you see, then open the case." if not any(
             s.harmless for s in present) else "Some of what you found is harmless; the rest is worth a case."  # fmt: skip
     if verdict.unknown >= max(verdict.chances.values()):
@@ -206,27 +217,35 @@ def _headline(verdict: Verdict, present: tuple[Suspect, ...], suspects: tuple[Su
             "Note the plant, the part, the size in mm, the day, and take a photo beside a ruler. Show them to a plant clinic, an extension service "
             "or a botanic garden before anything is sprayed."
         )  # fmt: skip
+    if group[1] >= SURE_GROUP:
+        return f"{group[0]}, {frequency(group[1])}; which kind is open.", f"Likeliest is {suspects[0].name}, {suspects[0].frequency}."
     return "Undecided so far.", f"Likeliest is {suspects[0].name}, {suspects[0].frequency}. The check below would settle most."
 
 
-def _notices(catalogue: Catalogue, verdict: Verdict, answers: Mapping[str, bool]) -> tuple[tuple[str, str], ...]:
-    """What must be said whatever the verdict: leave a hunter alone, look for what ants or stickiness point to."""
+def _likeliest_group(catalogue: Catalogue, verdict: Verdict) -> tuple[str, float]:
+    """The id of the group of pests that is likeliest, with its chance."""
+    chances = group_chances(catalogue.evidence.model, verdict)
+    pests = {g: p for g, p in chances.items() if g in catalogue.groups}
+    best = max(pests, key=lambda g: pests[g])
+    return best, pests[best]
+
+
+def _notices(catalogue: Catalogue, verdict: Verdict, answers: Mapping[str, bool], known: Collection[str]) -> tuple[tuple[str, str], ...]:
+    """What must be said whatever the verdict: leave a hunter alone; look for what ants or stickiness point to unless a group is known."""
     out = []
     if verdict.chances[HUNTER] >= 0.3:
         out.append(("Leave it:", catalogue.evidence.causes[HUNTER].why + " " + catalogue.evidence.causes[HUNTER].instead))
-    sucking = [c for c in verdict.present if c in catalogue.records and catalogue.records[c].group in SUCKERS]
-    if (answers.get("ants-on-plant") or any(answers.get(o) for o in HONEYDEW)) and not sucking:
+    if (answers.get("ants-on-plant") or any(answers.get(o) for o in HONEYDEW)) and not set(known) & set(SUCKERS):
         out.append(("Search:", SEARCH))
     return tuple(out)
 
 
-def _severity(catalogue: Catalogue, seen: tuple[StageSeen, ...], answers: Mapping[str, bool]) -> Severity | None:
+def _severity(row: Look, seen: tuple[StageSeen, ...], answers: Mapping[str, bool]) -> Severity | None:
     alive = [s for s in seen if s.life != "dead"]
     if not alive:
         return None
-    kinds = {"adult" if s.stage == "adult" else s.stage for s in alive}
-    shares = [s.share for s in alive if s.share]
-    return severity(sum(whole_plant(s) for s in alive), max(shares, default=None), kinds, bool(answers.get(SPREAD)))
+    kinds = {s.stage for s in alive}
+    return severity(sum(whole_plant(s) for s in alive), row.affected, kinds, bool(answers.get(SPREAD)))
 
 
 def carried_over(row: Look, pest_id: str) -> dict[str, str]:

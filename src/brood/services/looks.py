@@ -88,9 +88,12 @@ def set_tools(session: Session, look_id: int, tools: Sequence[str], looker: str)
     row.tools, row.looker = [t for t in TOOLS if t in tools], looker
 
 
-def keep_stages(session: Session, look_id: int, pest_id: str, found: Sequence[StageCommand], *, now: datetime) -> None:
-    """The stages of a pest as they were seen; what was said of it before is withdrawn, and stays in the log."""
+def keep_stages(
+    session: Session, look_id: int, pest_id: str, found: Sequence[StageCommand], *, now: datetime, affected: float | None = None
+) -> None:
+    """The stages of a pest as seen, and the share of the leaves that shows it; what was said before is withdrawn, and stays in the log."""
     row = looks.look(session, look_id)
+    row.affected = affected
     for before in seen(row, pest_id):
         before.withdrawn_at = now
     row.stages += [StageSeen(pest_id=pest_id, recorded_at=now, **asdict(f)) for f in found]

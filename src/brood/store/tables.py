@@ -311,7 +311,8 @@ class ApplicationRecord(Table):
 class Look(Table):
     """A plant looked over to find out what it has, as far as it has come; `case_id` is the case that it led to or asks again about.
 
-    `looker` says who looked, `tools` what was at hand; `closed_at` is set when nothing more is to be answered.
+    `looker` says who looked, `tools` what was at hand, `affected` which share of the leaves shows it (0 to 1); `closed_at` is set when
+    nothing more is to be answered.
     """
 
     __tablename__ = "look"
@@ -320,6 +321,7 @@ class Look(Table):
     case_id: Mapped[int | None] = mapped_column(ForeignKey("pest_case.id"))
     looker: Mapped[str] = mapped_column(default="", server_default="")
     tools: Mapped[list[str]] = mapped_column(JSON)
+    affected: Mapped[float | None]
     started_at: Mapped[datetime]
     closed_at: Mapped[datetime | None]
     plant: Mapped[Plant] = relationship()

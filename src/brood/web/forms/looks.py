@@ -13,11 +13,13 @@ CLUES = {
     "": "no clue noted", "moved": "it moved", "wet": "crushed wet", "holds": "holds on firmly", "dry": "dry and crunchy", "lifts": "lifts off easily",
     "colour": "changed colour, shrivelled", "still": "still for days",
 }  # fmt: skip
+AFFECTED = {"": "not said", "5": "one in twenty or fewer", "20": "about a fifth", "60": "more than a third"}
 SHARES = {"": "not said", "5": "a twentieth", "10": "a tenth", "25": "a quarter", "50": "half", "100": "the whole plant"}
 
 
-def stages(reader: Reader, choices: Sequence[tuple[str, str]]) -> list[StageCommand]:
-    """The stages as seen; raises FieldErrors."""
+def stages(reader: Reader, choices: Sequence[tuple[str, str]]) -> tuple[list[StageCommand], float | None]:
+    """The stages as seen, and the share of the leaves that shows it; raises FieldErrors."""
+    affected = reader.choice("affected", AFFECTED, "how many leaves show it")
     share = reader.choice("share", SHARES, "how much of the plant was looked at")
     found = []
     for stage, name in choices:
@@ -34,7 +36,7 @@ def stages(reader: Reader, choices: Sequence[tuple[str, str]]) -> list[StageComm
     if not found:
         reader.fault("stages", "Say what you see: a number or a rough count for at least one stage.")
     reader.done()
-    return found
+    return found, float(affected) / 100 if affected else None
 
 
 def ends(reader: Reader) -> list[float]:

@@ -129,7 +129,7 @@ def _glass(look_id: int, pest_id: str, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         shown = loupe.build(session, catalogue(), look_id, pest_id, now=now())
         return render.page("looks/loupe.html", 422 if wrong else 200, r=shown, wrong=wrong, values=request.form, rough=ROUGH, life=form.LIFE,
-                           clues=form.CLUES, shares=form.SHARES)  # fmt: skip
+                           clues=form.CLUES, shares=form.SHARES, affected=form.AFFECTED)  # fmt: skip
 
 
 @bp.post("/looks/<int:look_id>/loupe/<pest_id>")
@@ -137,9 +137,9 @@ def keep_stages(look_id: int, pest_id: str) -> Response:
     """Keep the stages as seen, and go on to the case, or back."""
     record = catalogue().records[catalogue().pest(pest_id).id]
     try:
-        found = form.stages(Reader(request.form, speech(), today()), stage_choices(record))
+        found, affected = form.stages(Reader(request.form, speech(), today()), stage_choices(record))
         with household().store.writing() as session:
-            looks.keep_stages(session, look_id, pest_id, found, now=now())
+            looks.keep_stages(session, look_id, pest_id, found, now=now(), affected=affected)
             row = queries.look(session, look_id)
             plant_id, case_id = row.plant_id, row.case_id
     except FieldErrors as error:

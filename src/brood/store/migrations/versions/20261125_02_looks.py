@@ -29,6 +29,7 @@ def _look() -> None:
         sa.Column("case_id", sa.Integer(), nullable=True),
         sa.Column("looker", sa.String(), server_default="", nullable=False),
         sa.Column("tools", sa.JSON(), nullable=False),
+        sa.Column("affected", sa.Double(), nullable=True),
         sa.Column("started_at", sa.DateTime(), nullable=False),
         sa.Column("closed_at", sa.DateTime(), nullable=True),
         sa.ForeignKeyConstraint(["plant_id"], ["plant.id"], name=op.f("fk_look_plant_id")),
