@@ -9,7 +9,8 @@ from conftest import MITE
 
 from brood.core.planner import first_planner
 from brood.errors import InputError
-from brood.services.casefile import parse_json, plan_json, read_case
+from brood.services.casefile import plan_json, read_case
+from brood.services.documents import parse_json
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "examples"
 BASE = json.loads((EXAMPLES / "mite-20.json").read_text("utf-8"))

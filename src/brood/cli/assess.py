@@ -22,7 +22,8 @@ def assess(case: str, dates: str, as_json: bool) -> None:
     \b
     brood assess docs/examples/mite-20.json --dates 2026-06-01,2026-06-04,2026-06-07 --json
     """
-    from brood.services.casefile import parse_json, read_case
+    from brood.services.casefile import read_case
+    from brood.services.documents import parse_json
     from brood.services.outlook import assess_json
 
     parsed, _ = read_case(parse_json(text(read(case))), shipped())

@@ -20,7 +20,7 @@ def identify(evidence: str, as_json: bool) -> None:
     brood identify docs/examples/evidence.json --json
     echo '{"schema": 1, "observations": {"web-fine": true}}' | brood identify -
     """
-    from brood.services.casefile import parse_json
+    from brood.services.documents import parse_json
     from brood.services.identify import answer
 
     result = answer(shipped(), parse_json(text(read(evidence))))

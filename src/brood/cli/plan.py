@@ -21,7 +21,8 @@ def plan(case: str, as_json: bool) -> None:
     echo '{"schema": 1, "pest": "tetranychus-urticae", …}' | brood plan -
     """
     from brood.core.planner import first_planner
-    from brood.services.casefile import parse_json, plan_json, read_case
+    from brood.services.casefile import plan_json, read_case
+    from brood.services.documents import parse_json
 
     parsed, warnings = read_case(parse_json(text(read(case))), shipped())
     answer = plan_json(parsed, first_planner(parsed), warnings)

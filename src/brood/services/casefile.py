@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 from typing import Any, TypeVar
@@ -18,10 +17,10 @@ from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_
 from brood.core.types import Act, Case, DateSpan, Done, Found, Limits, Pest, Plan, Span
 from brood.errors import InputError
 from brood.services import words
+from brood.services.documents import Json
 from brood.services.outlook import outlook_json, rules_json
 from brood.services.speech import Speech
 
-Json = Mapping[str, Any]
 T = TypeVar("T")
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MOST_COUNT = 1_000_000
@@ -32,19 +31,6 @@ NOT_YET = {
     "harvest": "The harvest date is not used yet: keep your label's waiting period yourself.",
 }
 SPEECH = Speech()
-
-
-def parse_json(text: str) -> Json:
-    """A JSON object; raises InputError that says where it went wrong."""
-    try:
-        data = json.loads(text)
-    except json.JSONDecodeError as error:
-        raise InputError(f"This is not JSON: {error.msg} in line {error.lineno}.", field="case", allowed="a JSON object") from None
-    except RecursionError:
-        raise InputError("This JSON is nested too deeply.", field="case", allowed="a JSON object") from None
-    if not isinstance(data, dict):
-        raise InputError("A case must be one JSON object.", field="case", value=type(data).__name__, allowed="a JSON object")
-    return data
 
 
 def _given(data: Json, key: str, kind: type | tuple[type, ...], where: str = "") -> Any:

@@ -8,14 +8,9 @@ from datetime import date, timedelta
 from itertools import pairwise
 from typing import Any
 
-from sqlalchemy.orm import Session
-
-from brood.catalogue.holdings import Catalogue
 from brood.core.population import Assessment, Schedule, assess, assess_many, steps_of
 from brood.core.types import Act, Case, Plan
 from brood.errors import InputError
-from brood.services import planning
-from brood.store.tables import PestCase
 
 RULES: dict[str, tuple[int, ...]] = {
     "every-3-days-2-weeks": (0, 3, 6, 9, 12), "twice-weekly-4-weeks": (0, 3, 7, 10, 14, 17, 21, 24), "days-0-7-14": (0, 7, 14),
@@ -33,29 +28,6 @@ class RuleOutcome:
     evenings: int
     assessment: Assessment
     breaks_label: bool
-
-
-@dataclass(frozen=True)
-class ChanceResult:
-    """The outlook of a case's dates, with how many evenings they are; `problem` says in a sentence why there is none."""
-
-    assessment: Assessment | None
-    evenings: int
-    problem: str
-    rules: tuple[RuleOutcome, ...] = ()
-
-
-def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, *, rules: bool = False) -> ChanceResult:
-    """What a recorded case's dates would do, as seen today; the rules of thumb beside them when asked for."""
-    try:
-        case = planning.model(session, catalogue, row, today)
-        plan = planning.plan_of(case)
-    except InputError as error:
-        return ChanceResult(None, 0, error.message)
-    schedule = schedule_of(case, plan)
-    if not schedule:
-        return ChanceResult(None, 0, "There are no dates to judge.")
-    return ChanceResult(assess(case, schedule), len(schedule), "", tuple(rules_of(case)) if rules else ())
 
 
 def schedule_of(case: Case, plan: Plan) -> Schedule:

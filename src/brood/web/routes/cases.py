@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import calendar, cases, develop, guide, looking, looks, outlook, own, planning
+from brood.services import calendar, case_chance, cases, develop, guide, looking, looks, own, planning
 from brood.services.brood_chart import stage_drawing
 from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
@@ -155,7 +155,7 @@ def chance(case_id: int) -> Response:
     """The chance that the dates clear the plant, and what common rules would do."""
     with household().store.reading() as session:
         row = queries.case(session, case_id)
-        found = outlook.of_case(session, catalogue(), row, today(), rules=not render.wants_part())
+        found = case_chance.of_case(session, catalogue(), row, today(), rules=not render.wants_part())
         return render.page("cases/chance.html", part="cases/_chance.html", row=row, r=found)
 
 
