@@ -23,7 +23,7 @@ def identify(evidence: str, as_json: bool) -> None:
     from brood.services.documents import parse_json
     from brood.services.identify import answer
 
-    result = answer(shipped(), parse_json(text(read(evidence))))
+    result = answer(shipped(), parse_json(text(read(evidence)), "evidence"))
     (emit if as_json else _say)(result)
 
 

@@ -11,14 +11,14 @@ from brood.errors import InputError
 Json = Mapping[str, Any]
 
 
-def parse_json(text: str) -> Json:
-    """A JSON object; raises InputError that says where it went wrong."""
+def parse_json(text: str, what: str = "case") -> Json:
+    """A JSON object; raises InputError on `what` it was to be, saying where it went wrong."""
     try:
         data = json.loads(text)
     except json.JSONDecodeError as error:
-        raise InputError(f"This is not JSON: {error.msg} in line {error.lineno}.", field="document", allowed="a JSON object") from None
+        raise InputError(f"This is not JSON: {error.msg} in line {error.lineno}.", field=what, allowed="a JSON object") from None
     except RecursionError:
-        raise InputError("This JSON is nested too deeply.", field="document", allowed="a JSON object") from None
+        raise InputError("This JSON is nested too deeply.", field=what, allowed="a JSON object") from None
     if not isinstance(data, dict):
-        raise InputError("This must be one JSON object.", field="document", value=type(data).__name__, allowed="a JSON object")
+        raise InputError("This must be one JSON object.", field=what, value=type(data).__name__, allowed="a JSON object")
     return data
