@@ -26,8 +26,7 @@ def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
     verdict = weigh(model, asked, setting)
     return {
         "schema": 1,
-        "suspects": [{"id": cause, "probability": chance, **dict(zip(("for", "against"), telling(catalogue, verdict, cause), strict=True)),
-                      "harmless": cause not in catalogue.records} for cause, chance in verdict.chances.items()],
+        "suspects": [_suspect_json(catalogue, verdict, cause) for cause in verdict.chances],
         "present": list(verdict.present), "undecided": verdict.undecided, "something_else": verdict.unknown, "contradictory": verdict.conflict,
         "groups": [{"id": g, "probability": p} for g, p in sorted(group_chances(model, verdict).items(), key=lambda pair: -pair[1])],
         "next_checks": [_check_json(c) for c in next_checks(model, asked, verdict)],
@@ -68,11 +67,19 @@ def known_apart(answers: Mapping[str, bool]) -> dict[str, bool]:
     return {name: yes for name, yes in answers.items() if name not in PLACE_SAID and not name.startswith(KIND_SAID)}
 
 
-def telling(catalogue: Catalogue, verdict: Verdict, cause: str) -> tuple[list[str], list[str]]:
-    """The answers that speak for a cause and those against it, the weightiest first."""
+def telling(catalogue: Catalogue, verdict: Verdict, cause: str) -> list[tuple[float, str]]:
+    """(weight, answer) of what speaks for a cause (above 0) and against it, the weightiest first; what tells next to nothing is left out."""
     weights = verdict.weights[:, catalogue.evidence.model.row[cause]]
-    order = sorted(zip(weights, verdict.answers, strict=True), key=lambda pair: -abs(pair[0]))
-    return [name for w, name in order if w >= TELLS], [name for w, name in order if w <= -TELLS]
+    order = sorted(zip(map(float, weights), verdict.answers, strict=True), key=lambda pair: -abs(pair[0]))
+    return [(w, name) for w, name in order if abs(w) >= TELLS]
+
+
+def _suspect_json(catalogue: Catalogue, verdict: Verdict, cause: str) -> dict[str, Any]:
+    tells = telling(catalogue, verdict, cause)
+    return {
+        "id": cause, "probability": verdict.chances[cause], "for": [name for w, name in tells if w > 0],
+        "against": [name for w, name in tells if w < 0], "harmless": cause not in catalogue.records,
+    }  # fmt: skip
 
 
 def _check_json(check: Check) -> dict[str, Any]:

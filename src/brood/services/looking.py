@@ -18,7 +18,7 @@ from brood.core.stages_seen import StageChance
 from brood.services import looks
 from brood.services.chance import frequency, likelihood, strokes
 from brood.services.check_cards import CheckCard, card
-from brood.services.identify import known_apart, setting_of, stages_of
+from brood.services.identify import known_apart, setting_of, stages_of, telling
 from brood.store.queries import looks as queries
 from brood.store.tables import Look, LookAnswer, Photo, StageSeen
 
@@ -181,9 +181,7 @@ def questions_of_theme(catalogue: Catalogue, row: Look, theme: str) -> tuple[Que
 
 def _suspect(catalogue: Catalogue, verdict: Verdict, cause: str, answers: Mapping[str, bool]) -> Suspect:
     chance, record = verdict.chances[cause], catalogue.evidence.causes[cause]
-    weights = verdict.weights[:, catalogue.evidence.model.row[cause]]
-    order = sorted(zip(weights, verdict.answers, strict=True), key=lambda pair: -abs(pair[0]))
-    tells = [(w, Evidenced(_said(catalogue, o, answers[o]), strokes(w))) for w, o in order if strokes(w)]
+    tells = [(w, Evidenced(_said(catalogue, o, answers[o]), strokes(w))) for w, o in telling(catalogue, verdict, cause)]
     pest = catalogue.records.get(cause)
     for_it, against = (tuple(e for w, e in tells if w * side > 0)[:MOST_TELLS] for side in (1, -1))
     return Suspect(

@@ -11,6 +11,7 @@ def upgrade() -> None:
     with op.batch_alter_table("place", schema=None) as batch_op:
         batch_op.add_column(sa.Column("setting", sa.String(), server_default="indoor", nullable=False))
         batch_op.create_check_constraint(op.f("ck_place_setting"), "setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')")
+    op.execute("update place set setting = 'outdoor' where source = 'weather'")
     with op.batch_alter_table("plant", schema=None) as batch_op:
         for name in ("species", "build", "age", "growth", "worth", "eaten"):
             batch_op.add_column(sa.Column(name, sa.String(), server_default="", nullable=False))
