@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from brood.catalogue.loader import load, shipped
-from brood.core.planner import first_planner
+from brood.core.planner import plan, problem_of
 from brood.core.projection import project
 from brood.core.temperature import daily
 from brood.core.timeline import stage_times
@@ -38,7 +38,7 @@ def test_read_the_catalogue(benchmark):
 
 @pytest.mark.parametrize("pest", PESTS)
 def test_plan(benchmark, pest):
-    benchmark(first_planner, case(pest))
+    benchmark(lambda: plan(problem_of(case(pest))))
 
 
 @pytest.mark.parametrize("pest", PESTS)

@@ -30,7 +30,7 @@ def test_an_evening_takes_its_share_of_every_stage(make_case):
     case = make_case()
     strike = project(case, [(DAY, case.acts)], DAY + timedelta(days=3)).strikes[0]
     left = strike.after[2, 4] / strike.before[2, 4]
-    assert left == pytest.approx(1 - effect(case.acts, "adult", case.reach))
+    assert left == pytest.approx(case.refuge + (1 - case.refuge) * (1 - effect(case.acts, "adult", case.reach)))
     assert survivals(chain_of(case.pest), case.acts, 0.9).shape == (chain_of(case.pest).size + 1,)
 
 

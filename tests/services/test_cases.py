@@ -78,9 +78,9 @@ def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_
     page = keeper.sees()
     cost = page.evenings[1].record.cost
     assert page.evenings[1].slot.status == "late"
-    assert "3 days after the last day that was safe" in cost
+    assert "3 days after the end of its window" in cost
     assert "have probably laid" in cost
-    assert "more evening" in cost
+    assert "more evening" in cost or "later" in cost
     assert set(before) <= set(after)
     assert all(after[uid]["sequence"] > before[uid]["sequence"] for uid in before if uid != planned[0][6])
     assert max(e["dtstart"].dt for e in after.values()) > max(e["dtstart"].dt for e in before.values())
@@ -94,7 +94,7 @@ def test_late_but_inside_the_window_costs_no_eggs(keeper):
     keeper.marks(2)
     row = keeper.sees().evenings[1]
     assert row.slot.status == "done"
-    assert "still before anything new could breed" in row.record.cost
+    assert "still inside the window" in row.record.cost
 
 
 def test_only_the_acts_that_were_done_count(keeper):

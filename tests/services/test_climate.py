@@ -180,11 +180,11 @@ def test_a_value_that_stays_for_hours_is_a_run_and_a_calm_room_is_not():
 def test_a_warm_spot_brings_breeding_forward_and_a_cool_spot_lengthens_the_course(make_case):
     from dataclasses import replace
 
-    from brood.core.planner import first_planner
+    from brood.core.planner import plan, problem_of
 
     plain = make_case()
     spots = replace(plain, series=replace(plain.series, warm_spot_c=3.0, cool_spot_c=2.0))
-    a, b = first_planner(plain), first_planner(spots)
+    a, b = (plan(problem_of(case)) for case in (plain, spots))
     assert b.first_breeding.fast < a.first_breeding.fast
     assert b.last_hatch.slow > a.last_hatch.slow
     assert np.array_equal(plain.series.celsius, spots.series.celsius)

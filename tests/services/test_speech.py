@@ -34,10 +34,10 @@ def test_lists_and_days_read_as_english():
     assert (days(1), days(3)) == ("1 day", "3 days")
 
 
-@pytest.mark.parametrize("kind", ["first-laying", "first-immature", "first-hidden", "after-patch", "repeat", "short", "closing", "overdue"])
+@pytest.mark.parametrize("kind", ["first-laying", "first-immature", "first-hidden", "after-patch", "repeat", "short", "overdue"])
 @pytest.mark.parametrize(("pest", "stage", "event"), [(MITE, "egg", "hatch"), (THRIPS, "pupa", "emergence"), (MITE, "larva", "moult")])
 def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage, event):
-    why = Reason(kind, stage, event, WHEN, WHEN, 21.4, WHEN)
+    why = Reason(kind, stage, event, WHEN, WHEN, 21.4, 0.97, 0.6)
     text = words.reason(catalogue.pests[pest], why, GB, 2)
     assert "about 21 °C" in text
     assert words.brief(catalogue.pests[pest], why, GB, 2).endswith(".")
@@ -60,7 +60,7 @@ def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage
 )
 def test_the_next_action_is_one_sentence(catalogue, earliest, target, latest, today, headline):
     at = [DAY.replace(day=d) for d in (earliest, target, latest, today)]
-    a = Application(2, at[0], at[1], at[2], 0, ("insecticidal-soap", "wiping"), Reason("repeat", "egg", "hatch", WHEN, WHEN, 20.0, None))
+    a = Application(2, at[0], at[1], at[2], 0, ("insecticidal-soap", "wiping"), Reason("repeat", "egg", "hatch", WHEN, WHEN, 20.0, 0.97, 0.6))
     assert words.next_step(a, at[3], True, GB, catalogue.treatments) == headline
     assert "None" not in words.window(a, at[3], GB)
 

@@ -41,12 +41,15 @@ class Catalogue:
             raise InputError(
                 f"There is no treatment '{treatment_id[:60]}' in the catalogue.", field="treatments", value=treatment_id[:60], allowed=known
             )
-        record = self.treatments[treatment_id]
+        record, row = self.treatments[treatment_id], self.kill_row(treatment_id, pest_id)
+        trap = row is not None and row.per_day
         return Act(
             id=record.id, name=record.name, verb=record.verb, by_hand=record.by_hand,
             kill=dict(kill) if kill is not None else self.kill(treatment_id, pest_id),
             min_gap_days=record.min_gap_days if min_gap_days is None else min_gap_days,
             max_applications=record.max_applications if max_applications is None else max_applications,
+            residual_days=sum(row.residual_days) / 2 if row and row.residual_days and not trap else 0.0,
+            lasts_days=int(record.residual_days) if trap else 0, harvest_days=record.harvest_days,
         )  # fmt: skip
 
     def kill_row(self, treatment_id: str, pest_id: str) -> KillRow | None:

@@ -251,7 +251,7 @@ class KillTable(Record):
 
 class TreatmentRecord(Record):
     """A treatment: its limits and its cautions. `resistance_group` is its mode-of-action class, `not_for` the plant kinds that it
-    often injures."""
+    often injures, `harvest_days` the days from the last use to the harvest on the usual label."""
 
     id: Id
     name: Text
@@ -264,6 +264,7 @@ class TreatmentRecord(Record):
     usual_repeat_days: tuple[int, int]
     strength: Text
     residual_days: Annotated[float, Field(ge=0)]
+    harvest_days: Annotated[int, Field(ge=0, le=120)] = 0
     limits_c: tuple[Celsius, Celsius] | None = None
     not_for: list[Literal["foliage", "flowering", "rosette", "woody-citrus", "seedling-herb", "fruiting-vegetable", "orchid",
                           "cactus-succulent", "cabbage-family"]] = []  # fmt: skip

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from html import escape
 
 import numpy as np
 from numpy.typing import NDArray
 
 from brood.charts.svg import Point, drawing, num, path, simplify
 from brood.services.brood_chart import Band, ChartData, Stroke
+from brood.services.speech import Speech
 
 Array = NDArray[np.float64]
 Place = Callable[[float, float], Point]
@@ -189,6 +191,24 @@ def handle(at: Point, state: str, turn: int = 0, scale: float = 1.0) -> str:
     ring = '<path class="handle-ring" d="M-15 -19H15V9L6.5 19.5H-6.5L-15 9Z"/>' if state == "next" else ""
     place = f"translate({num(at[0])} {num(at[1])})" + (f" rotate({turn})" if turn else "") + (f" scale({scale:g})" if scale != 1 else "")
     return f'<g transform="{place}">{ring}<path class="handle-{state}" d="{body}"/>{inner}</g>'
+
+
+def slider(stroke: Stroke, n: int, at: Point, hit: tuple[float, float], speech: Speech, body: str) -> str:
+    """A handle that can be moved along the axis, with its window said; `n` counts the planned evenings from 0."""
+    window = f", window {speech.span(stroke.earliest.date(), stroke.latest.date())}" if stroke.earliest and stroke.latest else ""
+    wide, high = hit
+    return (
+        f'<g class="drag" role="slider" tabindex="0" data-drag="{n}" aria-label="Evening {stroke.n}" aria-valuenow="{stroke.at.toordinal()}"'
+        f' aria-valuemin="{(stroke.earliest or stroke.at).toordinal()}" aria-valuemax="{(stroke.latest or stroke.at).toordinal()}"'
+        f' aria-valuetext="{escape(speech.day(stroke.at) + window, quote=True)}">'
+        f'<rect class="hit" x="{num(at[0] - wide / 2)}" y="{num(at[1] - high / 2)}" width="{num(wide)}" height="{num(high)}"/>{body}</g>'
+    )
+
+
+def was_there(at: Point, turn: int = 0) -> str:
+    """Where a handle stood before it was tried elsewhere."""
+    spin = f" rotate({turn})" if turn else ""
+    return f'<path class="handle-was" transform="translate({num(at[0])} {num(at[1])}){spin}" d="M-11 -15H11V7L4 15H-4L-11 7Z"/>'
 
 
 def thorn(at: Point, turn: int = 0) -> str:

@@ -54,15 +54,17 @@ class _Chart:
         return min([*after, WIDTH - RIGHT]) - x
 
 
-def draw(data: ChartData, speech: Speech, title: str) -> str:
-    """The chart lying, for wide pages."""
+def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> str:
+    """The chart lying, for wide pages; with handles that can be moved along the axis when `movable`."""
     c = _Chart(data, speech)
     body = "".join((
         _days(c), _warmth(c), *(_row_head(c, row) for row in c.rows), *(bands.ghost(row, data, c.k) for row in c.rows),
         *(bands.band(row, data, c.k) for row in c.rows), _strokes(c), _today(c), *(bands.stamps(row, data, c.k, 19, c.per_day) for row in c.rows),
-        _notes(c), _thorns(c), _handles(c), _windows(c),
+        _notes(c), _thorns(c), _handles(c, movable), _windows(c),
     ))  # fmt: skip
-    return figure(WIDTH, c.foot, "chart", title, describe(data, speech), body)
+    if not movable:
+        return figure(WIDTH, c.foot, "chart", title, describe(data, speech), body)
+    return figure(WIDTH, c.foot, "chart", title, describe(data, speech), body, role="group", data={"per-day": num(c.per_day), "axis": "x"})
 
 
 def describe(data: ChartData, speech: Speech) -> str:
@@ -168,7 +170,7 @@ def _notes(c: _Chart) -> str:
             y = row.base - high - 6
             if words:
                 out.append(text((at, y), words, "caught halo"))
-            eggs_words = f"{number(eggs)} eggs pass"
+            eggs_words = "1 egg passes" if number(eggs) == "1" else f"{number(eggs)} eggs pass"
             if eggs >= 0.95 and width(eggs_words) <= room and row.tallest - high > 26:
                 out.append(text((at, y - 16), eggs_words, "note2 halo"))
     return "".join(out)
@@ -189,17 +191,24 @@ def _thorns(c: _Chart) -> str:
     return "".join(out)
 
 
-def _handles(c: _Chart) -> str:
+def _handles(c: _Chart, movable: bool) -> str:
     out = []
+    planned = 0
     for stroke in c.data.strokes:
+        if stroke.was is not None:
+            out.append(bands.was_there((c.x(days_since(c.data, stroke.was)), HANDLES)))
         x = c.at(stroke)
         before = [x - c.at(s) for s in c.data.strokes if x - c.at(s) > 1]
         room = min([*before, c.room(stroke), 999.0])
-        out.append(bands.handle((x, HANDLES), stroke.state, scale=1.0 if room > 30 else 0.7))
         words = c.speech.day_short(stroke.at) if room >= 54 else str(stroke.at.day) if room >= 20 else ""
         if stroke.state == "next" and room >= 30:
             words = c.speech.day_short(stroke.at)
-        out.append(text((x, LABELS - 1 if stroke.state != "next" else LABELS - 4), words, "stroke-day halo", "middle") if words else "")
+        drawn = bands.handle((x, HANDLES), stroke.state, scale=1.0 if room > 30 else 0.7)
+        drawn += text((x, LABELS - 1 if stroke.state != "next" else LABELS - 4), words, "stroke-day halo", "middle") if words else ""
+        if movable and stroke.state != "done":
+            drawn = bands.slider(stroke, planned, (x, HANDLES), (min(max(room, 24), 54), 54), c.speech, drawn)
+            planned += 1
+        out.append(drawn)
     return "".join(out)
 
 

@@ -8,7 +8,7 @@ from datetime import timedelta
 from brood.charts import bands
 from brood.charts.bands import Row, days_since
 from brood.charts.brood import describe
-from brood.charts.svg import Point, figure, line, path, rect, text
+from brood.charts.svg import Point, figure, line, num, path, rect, text
 from brood.core.temperature import EXPECTED
 from brood.services.brood_chart import ChartData
 from brood.services.speech import Speech, number
@@ -20,8 +20,8 @@ WIDTH, GUTTER, HEAD, RIGHT = 354.0, 86.0, 62.0, 34.0
 LEAST_PER_DAY, GAP, LEAST = 13.0, 16.0, 26.0
 
 
-def draw(data: ChartData, speech: Speech, title: str) -> str:
-    """The chart for narrow pages."""
+def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> str:
+    """The chart for narrow pages; with handles that can be moved along the axis when `movable`."""
     length = days_since(data, data.last)
     gaps = [(b.at - a.at) / timedelta(days=1) for a, b in zip(data.strokes, data.strokes[1:], strict=False)]
     per_day = min(24.0, max(LEAST_PER_DAY, 24 / min([*gaps, 9.0])))
@@ -37,19 +37,28 @@ def draw(data: ChartData, speech: Speech, title: str) -> str:
         out.append(line((row.base - 0.5, HEAD - 2), (row.base - 0.5, foot), "ink1") + _head(row))
     out += [bands.ghost(row, data, k) for row in rows]
     out += [bands.band(row, data, k) for row in rows]
+    handles, planned = [], 0
     for stroke in data.strokes:
         at = y(days_since(data, stroke.at))
         out.append(line((GUTTER, at), (right - 8, at), "stroke-next" if stroke.state == "next" else "stroke"))
         out += [bands.stroke_through(row, position, stroke, data, k) for position, row in enumerate(rows)]
-        out.append(bands.handle((right + 8, at), stroke.state, 90, 0.8 if per_day * min([*gaps, 9.0]) > 26 else 0.6))
+        if stroke.was is not None:
+            handles.append(bands.was_there((right + 8, y(days_since(data, stroke.was))), 90))
+        drawn = bands.handle((right + 8, at), stroke.state, 90, 0.8 if per_day * min([*gaps, 9.0]) > 26 else 0.6)
+        if movable and stroke.state != "done":
+            drawn = bands.slider(stroke, planned, (right + 4, at), (58, min(max(per_day * min([*gaps, 9.0]), 24), 54)), speech, drawn)
+            planned += 1
+        handles.append(drawn)
         out.append(text((0, at + 5), speech.day_short(stroke.at), "stroke-day-tall halo"))
     out += [bands.stamps(row, data, k, 19, per_day) for row in rows]
     now = y(days_since(data, data.now))
     out.append(
         line((GUTTER - 4, now), (WIDTH, now), "today") + rect(0, now - 10, 54, 20, "ink-fill") + text((27, now + 5), "today", "on-ink-tall", "middle")
     )
-    out.append(_window(data, y, right))
-    return figure(WIDTH, foot + 6, "chart-tall", title, describe(data, speech), "".join(out))
+    body = "".join([*out, _window(data, y, right), *handles])
+    if not movable:
+        return figure(WIDTH, foot + 6, "chart-tall", title, describe(data, speech), body)
+    return figure(WIDTH, foot + 6, "chart-tall", title, describe(data, speech), body, role="group", data={"per-day": num(per_day), "axis": "y"})
 
 
 def _columns(data: ChartData, y: Down) -> tuple[list[Row], float]:

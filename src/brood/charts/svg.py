@@ -78,9 +78,10 @@ def drawing(name: str) -> str:
     return source.read_text("utf-8").strip() if source.is_file() else ""
 
 
-def figure(w: float, h: float, cls: str, title: str, desc: str, body: str) -> str:
-    """A whole picture with its name and description."""
+def figure(w: float, h: float, cls: str, title: str, desc: str, body: str, *, role: str = "img", data: dict[str, str] | None = None) -> str:
+    """A whole picture with its name and description; `role` group for one with things to move, `data` for what moves them."""
+    more = "".join(f' data-{key}="{escape(value, quote=True)}"' for key, value in (data or {}).items())
     return (
-        f'<svg class="{cls}" viewBox="0 0 {num(w)} {num(h)}" width="{num(w)}" height="{num(h)}" role="img" aria-label="{escape(title, quote=True)}">'
-        f"<desc>{escape(desc)}</desc>{body}</svg>"
+        f'<svg class="{cls}" viewBox="0 0 {num(w)} {num(h)}" width="{num(w)}" height="{num(h)}" role="{role}"{more}'
+        f' aria-label="{escape(title, quote=True)}"><desc>{escape(desc)}</desc>{body}</svg>'
     )

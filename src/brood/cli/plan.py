@@ -20,12 +20,14 @@ def plan(case: str, as_json: bool) -> None:
     brood plan docs/examples/mite-20.json --json
     echo '{"schema": 1, "pest": "tetranychus-urticae", …}' | brood plan -
     """
-    from brood.core.planner import first_planner
+    from brood.core.planner import plan as planned
+    from brood.core.planner import problem_of
     from brood.services.casefile import plan_json, read_case
     from brood.services.documents import parse_json
 
     parsed, warnings = read_case(parse_json(text(read(case))), shipped())
-    answer = plan_json(parsed, first_planner(parsed), warnings)
+    problem = problem_of(parsed)
+    answer = plan_json(problem, planned(problem), warnings, shipped())
     (emit if as_json else _say)(answer)
 
 
@@ -35,6 +37,8 @@ def _say(answer: dict[str, Any]) -> None:
         click.echo(f"{row['n']:3d}  {row['target']}  ({row['earliest']} to {row['latest']}){short}  {', '.join(row['treatments'])}")
         click.echo(f"     {row['why']}")
     click.echo(f"chance of clearing {answer['chance_of_clearing']:.2f}, in nine of ten scenarios at least {answer['chance_in_90']:.2f}")
+    for change in answer["improvements"]:
+        click.echo(f"{change['change']}: {change['chance_of_clearing']:.2f} with {change['applications']} evenings")
     for entry in answer["escaped"]:
         click.echo(entry["message"])
     for warning in answer["warnings"]:

@@ -1,71 +1,51 @@
-"""The first planner: two bounds, one for the gap and one for the length of the course.
-
-A planner is a function from a `Case` to a `Plan`; this one needs no population model. The gap comes from the fast side
-and the warm end: half the fastest time from leaving the last spared stage to the first own egg, so that whatever has come
-out of hiding is met twice before it breeds. The length comes from the slow side and the cool end: repeat until the last
-hidden stage is out and has been met at least twice.
-"""
+"""The planner: fewest evenings that clear the plant with the chance wanted, each with its acts, its window and its reason."""
 
 from __future__ import annotations
 
-import itertools
 import math
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
 
-from brood.core.chain import Clock, chain_of, clock, require_development
+import numpy as np
+
+from brood.core.backbone import Backbone, guard_stage, spared_stages
+from brood.core.chain import chain_of, require_development
 from brood.core.evening import effect, evening
+from brood.core.problem import Dates, Problem, Uses
+from brood.core.search import Draft, Search
 from brood.core.temperature import window
-from brood.core.timeline import dates, time_between
-from brood.core.types import ADULT, Act, Application, Case, DateSpan, Found, Plan, Reason, Slip, Span
+from brood.core.types import ADULT, Application, Case, Plan, Reason
+from brood.core.windows import Window, windows
 from brood.errors import InputError
 
-Planner = Callable[[Case], Plan]
+Planner = Callable[[Problem], Plan]
 
-SPARED_BELOW = 0.25
-"""A stage counts as spared when reach × kill, over all acts of an evening, is under this share."""
-QUIET_GAP_DAYS = 2
-"""No course asks for an evening every day: plants do not bear it and nobody keeps it up. `limits` can lower it."""
-TEST_PATCH_DAYS = 2
-MEETINGS = 2
-MOST_EVENINGS = 40
-DEFAULT_HORIZON_DAYS, LONGEST_HORIZON_DAYS = 90, 500
-
-
-def spared_stages(case: Case) -> tuple[str, ...]:
-    """Ids of the immature stages that an evening with all the case's acts spares, in order of development."""
-    return tuple(s.id for s in case.pest.development if effect(case.acts, s.id, case.reach) < SPARED_BELOW)
-
-
-def guard_stage(case: Case) -> str:
-    """The stage whose end starts the clock: the last spared one, or the least affected one where none is spared."""
-    spared = spared_stages(case)
-    if spared:
-        return spared[-1]
-    return min(case.pest.development, key=lambda s: round(effect(case.acts, s.id, case.reach), 6)).id
+DEFAULT_HORIZON_DAYS, LONGEST_HORIZON_DAYS = 90, 400
+ROOM_DAYS, RULES_DAYS = 30, 48
+"""How far beyond the last possible date the population is tabulated."""
+NOTHING_ADDED = 0.0005
+"""An act that adds no more than this to the chance on an evening is left out of it."""
+LEAST_EFFECT = 0.05
+SERVES = 0.001
+AS_GOOD = 0.005
+RULES: dict[str, tuple[int, ...]] = {
+    "every-3-days-2-weeks": (0, 3, 6, 9, 12), "twice-weekly-4-weeks": (0, 3, 7, 10, 14, 17, 21, 24), "days-0-7-14": (0, 7, 14),
+    "weekly-4": (0, 7, 14, 21), "every-5-days-4-weeks": (0, 5, 10, 15, 20, 25), "every-8-days-3": (0, 8, 16),
+    "every-8-days-7-weeks": tuple(range(0, 49, 8)), "four-days-running": (0, 1, 2, 3), "every-14-days-4": (0, 14, 28, 42),
+}  # fmt: skip
+"""Rules of thumb by id: days after the first evening."""
 
 
-def first_planner(case: Case) -> Plan:
-    """Plan the evenings of a case by the two bounds.
-
-    Raises InputError for a case without finds or acts, or whose acts touch nothing; NothingDevelops when it is too cold.
-    """
-    _check(case)
-    chain = chain_of(case.pest)
-    series = window(case.series, evening(_first_day(case)) - timedelta(days=1), evening(_first_day(case)) + timedelta(days=_reach_days(case)))
-    require_development(chain, series)
-    return _Course(case, clock(chain, series)).plan()
-
-
-def _check(case: Case) -> None:
+def check(case: Case) -> None:
+    """Raise InputError for a case without finds or acts, or whose acts touch nothing, naming the field."""
     if not case.found:
         raise InputError("Say what was found first: at least one stage with a number.", field="found", allowed="one group or more")
     if not case.acts:
         raise InputError("Choose at least one treatment.", field="treatments", allowed="one act or more")
     if not 0 < case.reach <= 1:
         raise InputError("Reach is the share that an evening touches: more than 0, at most 1.", field="reach", value=case.reach, allowed="0 to 1")
-    touched = [s for s in (*(s.id for s in case.pest.development), ADULT) if effect(case.acts, s, case.reach) >= SPARED_BELOW]
+    touched = [s for s in (*(s.id for s in case.pest.development), ADULT) if effect(case.acts, s, case.reach) >= LEAST_EFFECT]
     if not touched:
         raise InputError("None of these treatments does enough to any stage of this pest.", field="treatments", allowed="another treatment")
 
@@ -81,231 +61,189 @@ def horizon_days(case: Case) -> int:
     return DEFAULT_HORIZON_DAYS if not math.isfinite(days) else min(LONGEST_HORIZON_DAYS, max(DEFAULT_HORIZON_DAYS, math.ceil(2.5 * days)))
 
 
-def _first_day(case: Case) -> date:
-    return min([case.start, *(f.on for f in case.found), *(d.on for d in case.done)])
+def problem_of(case: Case) -> Problem:
+    """Tabulate a case over its horizon, as far as temperatures are known.
+
+    Raises InputError for a case that cannot be planned, NothingDevelops when it is too cold or too hot for anything to develop.
+    """
+    for one in (case, *case.also):
+        check(one)
+    first = min([case.start, *(f.on for f in case.found), *(d.on for d in case.done)])
+    known = case.series.end.date() - timedelta(days=2)
+    end = min(case.start + timedelta(days=horizon_days(case)), known)
+    if end < case.start:
+        raise InputError("Temperatures are not known for as long as a plan takes.", field="temperature", allowed="a longer series")
+    require_development(chain_of(case.pest), window(case.series, evening(first) - timedelta(days=1), evening(end)))
+    case = _from_the_start(case, first)
+    return Problem(case, end, min(max(end, case.start + timedelta(days=RULES_DAYS)) + timedelta(days=ROOM_DAYS), known))
 
 
-def _reach_days(case: Case) -> int:
-    span = (max([case.start, *(d.on for d in case.done)]) - _first_day(case)).days
-    return span + 2 * max(horizon_days(case), 30)
+def _from_the_start(case: Case, first: date) -> Case:
+    """The case with temperatures from the day before the first find on."""
+    if case.series.start <= evening(first) - timedelta(days=1):
+        return case
+    series = window(case.series, evening(first) - timedelta(days=1), case.series.end)
+    return replace(case, series=series, also=tuple(replace(one, series=series) for one in case.also))
+
+
+def plan(problem: Problem) -> Plan:
+    """Plan the evenings of a tabulated case. Dates set in `case.fixed` are kept as they are."""
+    return _Planned(problem).plan()
+
+
+def uses_of(plan: Plan) -> Uses:
+    """The planned dates with their acts."""
+    return tuple((a.target.toordinal(), a.acts) for a in plan.applications)
+
+
+def rule_uses(problem: Problem) -> dict[str, Uses]:
+    """Every rule of thumb that ends within the time tabulated, from the first evening on, with all acts on each date; label or not."""
+    fitting = {name: days for name, days in RULES.items() if problem.start + days[-1] <= problem.last.toordinal()}
+    return {name: tuple((problem.start + d, problem.acts) for d in days) for name, days in fitting.items()}
 
 
 @dataclass
-class _Course:
-    """One run of the first planner over a case."""
+class _Planned:
+    """One run of the planner."""
 
-    case: Case
-    clock: Clock
+    problem: Problem
 
     def __post_init__(self) -> None:
-        self.pest = self.case.pest
-        self.guard = guard_stage(self.case)
-        self.out = self.pest.index(self.guard) + 1
-        self.laying = len(self.pest.stages)
-        self.horizon = self.case.start + timedelta(days=horizon_days(self.case))
+        self.case = self.problem.case
+        self.backbone = Backbone(self.case, self.problem.shares[0].table)
         self.warnings: list[str] = []
-        first = min((d.on for d in self.case.done), default=self.case.start)
-        self.patch_ready = first + timedelta(days=TEST_PATCH_DAYS) if self.case.test_patch else None
-        self._outs: dict[date, datetime | None] = {}
-        self._breeding: DateSpan | None = None
-
-    # -- the two bounds ---------------------------------------------------------------------------------------------
-
-    def fastest(self, day: date) -> float | None:
-        """Days from leaving the guard stage on that evening to the first own egg, fast side and warm end."""
-        return time_between(self.clock, evening(day), self.out, self.laying, until=0.05)[0]
-
-    def last_out(self, day: date) -> datetime | None:
-        """When the slowest, coolest egg laid on that evening has left the guard stage."""
-        if day not in self._outs:
-            days = time_between(self.clock, evening(day), 0, self.out)[2]
-            self._outs[day] = None if days is None else evening(day) + timedelta(days=days)
-        return self._outs[day]
-
-    # -- rules for a day --------------------------------------------------------------------------------------------
-
-    def floor(self, acts: Iterable[Act]) -> int:
-        """Least days between two evenings."""
-        own = self.case.limits.min_gap_days
-        return own if own is not None else max(QUIET_GAP_DAYS, min(act.min_gap_days for act in acts))
-
-    def allowed(self, day: date, before: list[tuple[date, tuple[str, ...]]]) -> tuple[str, ...]:
-        """Ids of the acts that may be done on that day, after those done or planned before."""
-        ids = []
-        for act in self.case.acts:
-            uses = [on for on, acts in before if act.id in acts]
-            gap = act.min_gap_days if self.case.limits.min_gap_days is None else self.case.limits.min_gap_days
-            waits = not act.by_hand and self.patch_ready is not None and day < self.patch_ready
-            spent = act.max_applications is not None and len(uses) >= act.max_applications
-            if not waits and not spent and not (uses and (day - max(uses)).days < gap):
-                ids.append(act.id)
-        return tuple(ids)
-
-    def next_possible(self, day: date, before: list[tuple[date, tuple[str, ...]]]) -> date | None:
-        """The first day from `day` on that the keeper can do and some act may be used."""
-        while day <= self.horizon:
-            if self.case.limits.admits(day) and self.allowed(day, before):
-                return day
-            day += timedelta(days=1)
-        return None
-
-    # -- the course -------------------------------------------------------------------------------------------------
 
     def plan(self) -> Plan:
-        """Build the course date by date."""
-        done = sorted(self.case.done, key=lambda d: d.on)
-        before = [(d.on, d.acts) for d in done]
-        slips, laid_until = self._slips([d.on for d in done])
-        planned: list[Application] = []
-        complete = True
-        while True:
-            days = [day for day, _ in before]
-            last_out = self.last_out(laid_until or (days[0] if days else self.case.start))
-            if last_out is not None and sum(1 for d in days if evening(d) >= last_out) >= MEETINGS:
-                break
-            application = self._next(before, last_out, len(before) + 1)
-            if application is None or self._limit_reached(before):
-                complete = False
-                break
-            planned.append(application)
-            before.append((application.target, application.acts))
-            if application.reason.kind == "overdue" and laid_until is not None:
-                laid_until = max(laid_until, application.target)
-            if laid_until is None and len(before) == 1:
-                laid_until = max(application.target, self.patch_ready or application.target)
-        if not complete:
-            self._say_incomplete(before)
-        return self._answer(planned, slips, laid_until or self.case.start, complete)
-
-    def _limit_reached(self, before: list[tuple[date, tuple[str, ...]]]) -> bool:
-        most = self.case.limits.max_applications
-        return len(before) >= (MOST_EVENINGS if most is None else min(most, MOST_EVENINGS))
-
-    def _say_incomplete(self, before: list[tuple[date, tuple[str, ...]]]) -> None:
-        if self._limit_reached(before):
-            self.warnings.append(f"The limit of {len(before)} evenings is reached before the course is complete.")
-        else:
-            self.warnings.append("The course is not complete within the time looked at: it is too cool, or no treatment may be used again.")
-
-    def _slips(self, done: list[date]) -> tuple[tuple[Slip, ...], date | None]:
-        """What late evenings let through, and the last evening up to which eggs may have been laid (adults seen count)."""
-        if not done:
-            return (), None
-        slips = []
-        laid_until = max([done[0], self.patch_ready or done[0], *(f.on for f in self.case.found if f.stage == ADULT)])
-        for earlier, later in itertools.pairwise(done):
-            fast = self.fastest(earlier)
-            if fast is None:
-                continue
-            latest = earlier + timedelta(days=max(self._whole(fast), self.floor(self.case.acts)))
-            if later > latest:
-                slips.append(Slip(later, latest, evening(earlier) + timedelta(days=fast), self.guard, self._event()))
-                laid_until = max(laid_until, later)
-        return tuple(slips), laid_until
-
-    @staticmethod
-    def _whole(fast: float) -> int:
-        """Whole days before the first breeding: the last evening that still comes before it."""
-        return max(0, math.ceil(fast) - 1)
-
-    def _next(self, before: list[tuple[date, tuple[str, ...]]], last_out: datetime | None, n: int) -> Application | None:
-        if not before:
-            return self._first()
-        previous = before[-1][0]
-        fast = self.fastest(previous)
-        if fast is None:
-            return None
-        earliest = self.next_possible(max(previous + timedelta(days=self.floor(self.case.acts)), self.case.start), before)
-        if earliest is None:
-            return None
-        bound = previous + timedelta(days=self._whole(fast))
-        wanted = previous + timedelta(days=int(fast / 2))
-        if self._patch_open(before):
-            earliest = wanted = self.next_possible(max(earliest, self.patch_ready or earliest), before) or earliest
-        target = self._latest_possible(earliest, wanted, before)
-        latest = self._latest_possible(target, bound, before)
-        short = max(0, (target - bound).days)
-        return Application(n, earliest if not short else target, target, latest, short, self.allowed(target, before),
-                           self._reason(previous, fast, last_out, target, short, self._patch_open(before)))  # fmt: skip
-
-    def _patch_open(self, before: list[tuple[date, tuple[str, ...]]]) -> bool:
-        """Whether the test patch has kept every spray back so far."""
-        sprays = {act.id for act in self.case.acts if not act.by_hand}
-        return self.patch_ready is not None and not any(sprays & set(acts) for _, acts in before)
-
-    def _latest_possible(self, first: date, last: date, before: list[tuple[date, tuple[str, ...]]]) -> date:
-        """The last day up to `last` on which as many acts as possible can be done; `first` when there is none."""
-        best = first
-        for step in range((last - first).days + 1):
-            day = first + timedelta(days=step)
-            if self.case.limits.admits(day) and len(self.allowed(day, before)) >= len(self.allowed(best, before)):
-                best = day
-        return best
-
-    def _first(self) -> Application | None:
-        start = self.next_possible(self.case.start, [])
-        if start is None:
-            return None
-        breeding = self.breeding_of_found()
-        kind = "first-laying" if any(f.stage == ADULT for f in self.case.found) else "first-immature"
-        if all(f.stage == self.pest.stages[0].id for f in self.case.found):
-            kind = "first-hidden"
-        latest = start
-        if kind != "first-laying" and breeding.fast is not None:
-            bound = min(breeding.fast - timedelta(days=1), evening(start) + timedelta(days=3))
-            latest = self._latest_possible(start, bound.date(), [])
-        stage = next((f.stage for f in self.case.found if not f.inferred), self.case.found[0].stage)
-        reason = Reason(kind, stage, self._event(), None, breeding.fast, self._celsius(start, 2), None)
-        return Application(1, start, start, latest, 0, self.allowed(start, []), reason)
-
-    def _reason(self, previous: date, fast: float, last_out: datetime | None, target: date, short: int, patch: bool) -> Reason:
-        breeds = evening(previous) + timedelta(days=fast)
-        closing = last_out is not None and evening(target) >= last_out
-        overdue = target > previous + timedelta(days=self._whole(fast)) and target == self.case.start and short > 0
-        kind = "after-patch" if patch else "overdue" if overdue else "short" if short else "closing" if closing else "repeat"
-        return Reason(kind, self.guard, self._event(), evening(previous), breeds, self._celsius(previous, fast), last_out)
-
-    def _celsius(self, day: date, days: float) -> float:
-        return self.clock.series.mean(evening(day), evening(day) + timedelta(days=max(days, 1.0)))
-
-    def _event(self) -> str:
-        return self.pest.stages[self.out - 1].ends_with
-
-    # -- the backbone dates -----------------------------------------------------------------------------------------
-
-    def breeding_of_found(self) -> DateSpan:
-        """When the found immatures, or the first hatchlings of eggs that must be there, could first lay.
-
-        The earliest group counts. Adults found are laying already: their eggs count as about to hatch.
-        """
-        if self._breeding is not None:
-            return self._breeding
-        first: tuple[float, Found] | None = None
-        for group in self.case.found:
-            fast = self._breeding_hours(group, 0.05)[0]
-            if fast is not None and (first is None or fast < first[0]):
-                first = (fast, group)
-        self._breeding = DateSpan(None, None, None) if first is None else dates(self.clock, self._breeding_hours(first[1], 0.95))
-        return self._breeding
-
-    def _breeding_hours(self, group: Found, until: float) -> list[float | None]:
-        """Hours after the series' start at which a group's members, or an adult's first young, could first breed."""
-        chain = self.clock.chain
-        state = chain.entering(0 if self.pest.live_birth else 1) if group.stage == ADULT else chain.spread(self.pest.index(group.stage))
-        hour = (evening(group.on) - self.clock.series.start) / timedelta(hours=1)
-        return self.clock.passages(state, hour, [self.laying], until)[0]
-
-    def _answer(self, planned: list[Application], slips: tuple[Slip, ...], laid_until: date, complete: bool) -> Plan:
-        hatch = time_between(self.clock, evening(laid_until), 0, self.out)
-        last = DateSpan(*(None if q is None else evening(laid_until) + timedelta(days=q) for q in hatch))
-        if effect(self.case.acts, ADULT, self.case.reach) < SPARED_BELOW:
-            self.warnings.append("These treatments hardly touch the adults, which go on laying: add one that does.")
-        cycle = Span(*time_between(self.clock, evening(self.case.start), 0, self.laying))
-        if any(a.short_by_days and a.reason.kind == "short" for a in planned):
-            self.warnings.append(
-                "These treatments cannot come as close together as the pest breeds: some will lay between two dates, "
-                "so this course alone may not clear it."
-            )
+        """The dates with windows and reasons."""
+        uses = self._uses()
+        chance = float(self.problem.in_90(self.problem.chances([uses]))[0])
+        reaches = chance >= self.case.target
+        spans = windows(self.problem, uses, chance, self.case.target) if uses else []
+        without = self._without(uses)
+        dates = [self._application(n, uses, spans[n], (chance, without[n])) for n in range(len(uses))]
+        laid_until = max([self.case.start, *(date.fromordinal(d) for d, _ in uses[:1]), *(f.on for f in self.case.found)])
+        self._warn(uses, reaches)
         return Plan(
-            tuple(planned), self.guard, spared_stages(self.case), self.breeding_of_found(), last, cycle, slips, complete, tuple(self.warnings)
-        )
+            tuple(dates), guard_stage(self.case), spared_stages(self.case), self.backbone.first_breeding, self.backbone.last_hatch(laid_until),
+            self.backbone.generation(), self.backbone.slips(self.problem.least_gap), reaches, tuple(self.warnings), chance,
+        )  # fmt: skip
+
+    # -- dates ------------------------------------------------------------------------------------------------------
+
+    def _uses(self) -> Uses:
+        if self.case.fixed:
+            return tuple((d.on.toordinal(), d.acts) for d in sorted(self.case.fixed, key=lambda d: d.on) if d.on >= self.case.start)
+        if self.problem.done and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target:
+            return ()
+        search = Search(self.problem, self.case.target, self._also_try())
+        promised = self._promised()
+        if self._still_good(promised) and not search.saves(tuple(day for day, _ in promised)):
+            return promised
+        draft = search.run()
+        if draft is None:
+            return ()
+        return self._kept(draft) or self._tidied(draft)
+
+    def _still_good(self, uses: Uses) -> bool:
+        """Whether dates promised before are allowed and reach the target."""
+        return bool(uses) and self.problem.keeps_limits(uses) and float(self.problem.in_90(self.problem.chances([uses]))[0]) >= self.case.target
+
+    def _also_try(self) -> list[Dates]:
+        """Common rules and the dates promised before, as further starts of the search."""
+        start = self.case.start.toordinal()
+        rules = [tuple(start + d for d in days) for days in RULES.values() if start + days[-1] <= self.problem.end]
+        return [*rules, tuple(day for day, _ in self._promised())]
+
+    def _promised(self) -> Uses:
+        return tuple((d.on.toordinal(), d.acts) for d in sorted(self.case.promised, key=lambda d: d.on) if d.on >= self.case.start)
+
+    def _kept(self, draft: Draft) -> Uses | None:
+        """The dates promised before, where they are as few as the best and as good as is wanted, or as the best there is."""
+        uses = self._promised()
+        if not uses or len(uses) > len(draft.dates) or not self.problem.keeps_limits(uses):
+            return None
+        own, best = map(float, self.problem.in_90(self.problem.chances([uses, draft.uses])))
+        return uses if own >= min(self.case.target, best - AS_GOOD) else None
+
+    def _tidied(self, draft: Draft) -> Uses:
+        """The acts of each date without those that add nothing there, as long as the target holds."""
+        pairs = [(n, a) for n, (_, ids) in enumerate(draft.uses) if len(ids) > 1 for a in ids if self.problem.label[a].when == "planner"]
+        if not pairs:
+            return draft.uses
+        whole = float(self.problem.in_90(self.problem.chances([draft.uses]))[0])
+        less = self.problem.in_90(self.problem.chances([_less(draft.uses, {p}) for p in pairs]))
+        order = [pairs[i] for i in np.argsort(-less) if whole - less[i] <= NOTHING_ADDED]
+        out = draft.uses
+        dropped: set[tuple[int, str]] = set()
+        for n, act in order:
+            trial = _less(draft.uses, dropped | {(n, act)})
+            if trial[n][1]:
+                dropped.add((n, act))
+        trial = _less(draft.uses, dropped)
+        if dropped and float(self.problem.in_90(self.problem.chances([trial]))[0]) >= min(self.case.target, whole - 4 * NOTHING_ADDED):
+            out = trial
+        return out
+
+    def _without(self, uses: Uses) -> list[float]:
+        """The chance without each of the dates."""
+        if not uses:
+            return []
+        return [float(c) for c in self.problem.in_90(self.problem.chances([(*uses[:n], *uses[n + 1 :]) for n in range(len(uses))]))]
+
+    # -- windows and reasons ----------------------------------------------------------------------------------------
+
+    def _application(self, n: int, uses: Uses, span: Window, chances: tuple[float, float]) -> Application:
+        day, ids = date.fromordinal(uses[n][0]), uses[n][1]
+        before = self._before(n, uses)
+        fast = None if before is None else self.backbone.fastest(before)
+        short = 0
+        if chances[0] < self.case.target and before is not None and fast is not None:
+            short = max(0, (day - before).days - max(0, math.ceil(fast) - 1))
+        earliest, latest = (day, day) if short else (date.fromordinal(span.earliest), date.fromordinal(span.latest))
+        reason = self._reason(n, day, before, fast, short, chances)
+        return Application(n + 1 + len(self.problem.done), earliest, day, latest, short, ids, reason, self._serves(n, uses))
+
+    def _before(self, n: int, uses: Uses) -> date | None:
+        if n:
+            return date.fromordinal(uses[n - 1][0])
+        return date.fromordinal(self.problem.done[-1][0]) if self.problem.done else None
+
+    def _serves(self, n: int, uses: Uses) -> tuple[str, ...]:
+        """Ids of the pests for which the date counts."""
+        if len(self.problem.shares) == 1:
+            return (self.case.pest.id,)
+        each = self.problem.each([uses, (*uses[:n], *uses[n + 1 :])])
+        ids = [s.case.pest.id for s, (whole, less) in zip(self.problem.shares, each, strict=True) if whole - less > SERVES]
+        return tuple(ids) or (self.case.pest.id,)
+
+    def _reason(self, n: int, day: date, before: date | None, fast: float | None, short: int, chances: tuple[float, float]) -> Reason:
+        if before is None:
+            return self._first_reason(day, chances)
+        breeds = None if fast is None else evening(before) + timedelta(days=fast)
+        patch = self.problem.patch_ready is not None and day.toordinal() == self.problem.patch_ready
+        overdue = n == 0 and day == self.case.start and breeds is not None and evening(day) > breeds
+        kind = "after-patch" if patch else "overdue" if overdue else "short" if short else "repeat"
+        return Reason(kind, self.backbone.guard, self.backbone.event, evening(before), breeds, self.backbone.celsius(before, fast or 7.0), *chances)
+
+    def _first_reason(self, day: date, chances: tuple[float, float]) -> Reason:
+        breeding = self.backbone.first_breeding
+        kind = "first-laying" if any(f.stage == ADULT for f in self.case.found) else "first-immature"
+        if all(f.stage == self.case.pest.stages[0].id for f in self.case.found):
+            kind = "first-hidden"
+        stage = next((f.stage for f in self.case.found if not f.inferred), self.case.found[0].stage)
+        return Reason(kind, stage, self.backbone.event, None, breeding.fast, self.backbone.celsius(day, 2), *chances)
+
+    def _warn(self, uses: Uses, reaches: bool) -> None:
+        if effect(self.case.acts, ADULT, self.case.reach) < 0.25:
+            self.warnings.append("These treatments hardly touch the adults, which go on laying: add one that does.")
+        if reaches:
+            return
+        most = self.case.limits.max_applications
+        if most is not None and len(uses) + len(self.problem.done) >= most:
+            self.warnings.append(f"The limit of {most} evenings is reached before the course is complete.")
+        self.warnings.append("No dates with these treatments reach the chance that is wanted: these come closest.")
+
+
+def _less(uses: Uses, dropped: set[tuple[int, str]]) -> Uses:
+    return tuple((day, tuple(a for a in ids if (n, a) not in dropped)) for n, (day, ids) in enumerate(uses))
+

@@ -17,7 +17,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 
 from brood.core.chain import NODES, Array, Chain, chain_of, moves_per_hour
-from brood.core.evening import EVENING, effect
+from brood.core.evening import EVENING, HALVING_FROM, effect, evening, newly_exposed, residue
 from brood.core.temperature import shifted
 from brood.core.types import ADULT, PREOVIPOSITION, Act, Case
 
@@ -25,8 +25,6 @@ SPEED_CV = 0.05
 """How much plants and strains differ in speed, beyond temperature (our judgement, C)."""
 MORNING = time(9)
 TAIL = 1e-9
-RANK = 0.9
-ALL, FOUND = 0, 1
 
 
 @dataclass(frozen=True, eq=False)
@@ -77,31 +75,17 @@ def _summed(table: tuple[tuple[float, float], ...], celsius: Array, marks: list[
 
 @dataclass(frozen=True, eq=False)
 class Assessment:
-    """What a schedule does: chance of clearing by scenario with weights, its weighted mean, the chance that scenarios holding 90 % of the
-    weight reach, expected numbers right after the last date, the day on which something that lives on was first let breed, and expected
-    numbers by day and stage id (the last being laying adults)."""
+    """What a schedule does by the chain: the chance of clearing by scenario, with weights, and the expected numbers by day and stage id (the
+    last being laying adults) after that day's evening."""
 
     by_scenario: Array
     weights: Array
-    survivors: float
-    first_escape: date | None
     by_day: tuple[tuple[date, dict[str, float]], ...]
 
     @property
     def chance(self) -> float:
         """The weighted mean chance."""
         return float((self.by_scenario * self.weights).sum())
-
-    @property
-    def chance_in_90(self) -> float:
-        """The chance reached by scenarios that hold at least 90 % of the weight."""
-        return float(self.by_scenario[_rank(self.by_scenario, self.weights)])
-
-
-def _rank(chances: Array, weights: Array) -> int:
-    """The scenario at the 90 % rank: the worst of the best that hold 90 % of the weight together."""
-    order = np.argsort(-chances)
-    return int(order[int(np.searchsorted(np.cumsum(weights[order]), RANK - 1e-9))])
 
 
 Schedule = Sequence[tuple[date, Sequence[Act]]]
@@ -111,7 +95,7 @@ def assess(case: Case, schedule: Schedule, steps: Steps | None = None) -> Assess
     """What some dates with their acts would do to a case; `steps` when they are at hand and reach to the day after the last date.
 
     Treatments are at 19:00, and what was found was there at 09:00 of its day. After the last date the line's fate follows from the rates at
-    the end of the steps.
+    the end of the steps. The day table gives the same in a hundredth of the time; this is what it is checked against.
     """
     return assess_many(case, [schedule], steps)[0]
 
@@ -120,29 +104,54 @@ def assess_many(case: Case, schedules: Sequence[Schedule], steps: Steps | None =
     """Several schedules at once, in their order."""
     lasts = [max([on for on, _ in schedule], default=case.start) for schedule in schedules]
     held = steps or steps_of(case, max(*lasts, *(f.on for f in case.found)) + timedelta(days=1))
-    survive = _evenings(case, held.chain, schedules)
-    newborn = np.zeros((len(held.ends), len(schedules), len(held.weights)))
-    chances = _chances(case, held, survive, newborn)
-    numbers, escaping = _forward(case, held, survive, newborn)
-    return [_assessment(held, chances[b], numbers[:, b], escaping[:, b], last) for b, last in enumerate(lasts)]
+    survive, fresh = _evenings(case, held.chain, schedules), _fresh(case, held, schedules)
+    chances = _chances(case, held, survive, fresh, len(schedules))
+    numbers = _forward(case, held, survive, fresh, len(schedules))
+    return [Assessment(chances[b], held.weights, _by_day(held, numbers[:, b])) for b in range(len(schedules))]
 
 
-def _assessment(steps: Steps, chances: Array, numbers: Array, escaping: Array, last: date) -> Assessment:
-    rank = _rank(chances, steps.weights)
+def expected(case: Case, schedule: Schedule, until: date) -> tuple[tuple[date, dict[str, float]], ...]:
+    """Expected numbers alone, by day and stage id, up to a day."""
+    held = steps_of(case, until)
+    numbers = _forward(case, held, _evenings(case, held.chain, [schedule]), _fresh(case, held, [schedule]), 1)
+    return _by_day(held, numbers[:, 0])
+
+
+def _by_day(steps: Steps, numbers: Array) -> tuple[tuple[date, dict[str, float]], ...]:
     evenings = [n for n, end in enumerate(steps.ends) if end.time() == EVENING]
     mean = np.einsum("s,tsk->tk", steps.weights, numbers[evenings])
     names = [*(s.id for s in steps.chain.pest.stages), ADULT]
-    days = tuple((steps.ends[n].date(), dict(zip(names, map(float, row), strict=True))) for n, row in zip(evenings, mean, strict=True))
-    survivors = next((float(row.sum()) for n, row in zip(evenings, mean, strict=True) if steps.ends[n].date() == last), 0.0)
-    return Assessment(chances, steps.weights, survivors, _first_escape(chances[rank], escaping[:, rank], steps.ends), days)
+    return tuple((steps.ends[n].date(), dict(zip(names, map(float, row), strict=True))) for n, row in zip(evenings, mean, strict=True))
 
 
 def _evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[date, Array]:
-    """Survivals by evening, [schedules, 1, size + 1]; 1 where a schedule has none."""
+    """Survivals by evening, [schedules, 1, size + 1]; 1 where a schedule has none. What lasts acts every evening from when it is placed."""
     out: dict[date, Array] = {}
     for b, schedule in enumerate(schedules):
         for on, acts in schedule:
-            out.setdefault(on, np.ones((len(schedules), 1, chain.size + 1)))[b, 0] *= _survivals(chain, acts, case.reach)
+            for later in range(max([1, *(a.lasts_days for a in acts)])):
+                active = [a for a in acts if later < max(a.lasts_days, 1)]
+                row = out.setdefault(on + timedelta(days=later), np.ones((len(schedules), 1, chain.size + 1)))
+                row[b, 0] *= _survivals(chain, [a for a in active if not a.lasts_days], case.reach)
+                row[b, 0] *= _survivals(chain, [a for a in active if a.lasts_days], 1.0)
+    return out
+
+
+def _fresh(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
+    """Survivals of those that become exposed in a step, by stage entered, [steps, schedules, 1, stages + 1]: the latest use of each act with a
+    residue meets each once, with what is left of it."""
+    entering = np.array(newly_exposed(case.pest))
+    stages = [ADULT if s.id == PREOVIPOSITION else s.id for s in case.pest.stages] + [ADULT]
+    out = np.ones((len(steps.ends), len(schedules), 1, len(stages)))
+    for b, schedule in enumerate(schedules):
+        for act in {a.id: a for _, acts in schedule for a in acts if a.residual_days >= HALVING_FROM}.values():
+            kill = case.reach * entering * np.array([act.kill.get(s, 0.0) for s in stages])
+            uses = [evening(on) for on, acts in schedule if any(a.id == act.id for a in acts)]
+            for n, end in enumerate(steps.ends):
+                middle = end - timedelta(hours=6)
+                since = max((u for u in uses if u < middle), default=None)
+                if since is not None:
+                    out[n, b, 0] *= 1 - kill * residue(act, (middle - since) / timedelta(days=1))
     return out
 
 
@@ -152,11 +161,11 @@ def _survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
     return np.array([*np.array(by_stage)[chain.stage_of], 1 - effect(acts, ADULT, reach)])
 
 
-def _chances(case: Case, steps: Steps, survive: dict[date, Array], newborn: Array) -> Array:
-    """The chance of clearing [schedules, scenarios]; fills `newborn` with the chance that one born in a step lives on. Backward in time."""
+def _chances(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int) -> Array:
+    """The chance of clearing [schedules, scenarios]. Backward in time."""
     phi, refuge = case.pest.female_share, case.refuge
     born, died = steps.late
-    adult = np.tile(np.maximum(0.0, 1 - died / np.maximum(phi * born, 1e-12)), (newborn.shape[1], 1))
+    adult = np.tile(np.maximum(0.0, 1 - died / np.maximum(phi * born, 1e-12)), (schedules, 1))
     exposed = np.repeat((phi * adult)[..., None], steps.chain.size, -1)
     hidden, hidden_adult, clears = exposed.copy(), adult.copy(), np.ones_like(adult)
     mornings = {f.on for f in case.found}
@@ -166,10 +175,12 @@ def _chances(case: Case, steps: Steps, survive: dict[date, Array], newborn: Arra
             exposed, adult = exposed * survive[end.date()][..., :-1], adult * survive[end.date()][..., -1]
         if end.time() == MORNING and end.date() in mornings:
             clears *= _founders(case, steps.chain, end.date(), exposed, hidden, adult, hidden_adult)
-        before = (1 - refuge) * exposed[..., 0] + refuge * hidden[..., 0]
-        exposed, hidden = _back(steps, n, exposed, hidden, phi * ((1 - refuge) * adult + refuge * hidden_adult), refuge)
-        newborn[n] = (before + (1 - refuge) * exposed[..., 0] + refuge * hidden[..., 0]) / 2
-        success = steps.births[n] * newborn[n]
+        open_to = (1 - refuge) * fresh[n]
+        before = open_to[..., 0] * exposed[..., 0] + refuge * hidden[..., 0]
+        young = steps.births[n] * before
+        entering = [(p + _lives_on(p, young, steps.deaths[n])) / 2 for p in (adult, hidden_adult)]
+        exposed, hidden = _back(steps, n, exposed, hidden, phi * ((1 - refuge) * entering[0] + refuge * entering[1]), open_to, refuge)
+        success = steps.births[n] * (before + open_to[..., 0] * exposed[..., 0] + refuge * hidden[..., 0]) / 2
         adult, hidden_adult = (_lives_on(p, success, steps.deaths[n]) for p in (adult, hidden_adult))
     return clears * _founders(case, steps.chain, min(mornings), exposed, hidden, adult, hidden_adult)
 
@@ -197,7 +208,7 @@ def _lives_on(later: Array, success: Array, deaths: Array) -> Array:
     return settled + (later - settled) * np.exp(-total)
 
 
-def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, refuge: float) -> tuple[Array, Array]:
+def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, open_to: Array, refuge: float) -> tuple[Array, Array]:
     """Chances of the sub-stages a step earlier: the generator's exponential on both tracks at once, by uniformisation."""
     moves = steps.moves[n]
     most = float(moves.max(initial=0.0))
@@ -212,7 +223,7 @@ def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, 
     while seen < 1 - TAIL and k < 200:
         following[..., :-1] = p[..., 1:]
         following[..., -1] = entering
-        mixed = (1 - refuge) * p[0][..., ends] + refuge * p[1][..., ends]
+        mixed = open_to[..., 1:-1] * p[0][..., ends] + refuge * p[1][..., ends]
         following[..., ends - 1] = mixed
         p = p + share * (following - p)
         k += 1
@@ -222,26 +233,21 @@ def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, 
     return out[0], out[1]
 
 
-def _forward(case: Case, steps: Steps, survive: dict[date, Array], newborn: Array) -> tuple[Array, Array]:
-    """Expected numbers at every step's end by stage [steps, schedules, scenarios, stages + 1], and births by found ones that live on
-    [steps, schedules, scenarios].
-
-    The numbers are held twice: everything, and the found individuals alone, for an escape is a birth by one of those.
-    """
-    chain, shape = steps.chain, newborn.shape
-    x = np.zeros((2, 2, *shape[1:], chain.size + 1))
-    numbers, escaping = np.zeros((*shape, len(chain.counts) + 1)), np.zeros(shape)
+def _forward(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int) -> Array:
+    """Expected numbers at every step's end by stage, [steps, schedules, scenarios, stages + 1]."""
+    chain, shape = steps.chain, (schedules, len(steps.weights))
+    x = np.zeros((2, *shape, chain.size + 1))
+    numbers = np.zeros((len(steps.ends), *shape, len(chain.counts) + 1))
     starts = [chain.first(stage) for stage in range(len(chain.counts) + 1)]
     _found_on(x, case, chain, min(f.on for f in case.found))
     for n, end in enumerate(steps.ends):
-        escaping[n] = x[FOUND, ..., -1].sum(axis=0) * case.pest.female_share * steps.births[n] * newborn[n]
-        x = _ahead(steps, n, x, case.pest.female_share, case.refuge)
+        x = _ahead(steps, n, x, case.pest.female_share, case.refuge, fresh[n])
         if end.time() == MORNING:
             _found_on(x, case, chain, end.date())
         elif end.date() in survive:
-            x[:, 0] *= survive[end.date()]
-        numbers[n] = np.add.reduceat(x[ALL].sum(axis=0), starts, axis=-1)
-    return numbers, escaping
+            x[0] *= survive[end.date()]
+        numbers[n] = np.add.reduceat(x.sum(axis=0), starts, axis=-1)
+    return numbers
 
 
 def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:
@@ -249,16 +255,16 @@ def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:
     for group in case.found:
         if group.on == on:
             spread = group.count * chain.spread(case.pest.index(group.stage))
-            x[:, 0] += (1 - case.refuge) * spread
-            x[:, 1] += case.refuge * spread
+            x[0] += (1 - case.refuge) * spread
+            x[1] += case.refuge * spread
 
 
-def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float) -> Array:
-    """Numbers a step later: the exponential of the generator with births and deaths. The found individuals by themselves have no young."""
+def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: Array) -> Array:
+    """Numbers a step later, in both tracks: the exponential of the generator with births and deaths."""
     moves, deaths = steps.moves[n], steps.deaths[n]
     most = max(float(moves.max(initial=0.0)), float(deaths.max()))
     share, dying = moves / most, deaths / most
-    young = np.array([1 - refuge, refuge])[:, None, None] * steps.births[n] * females / most
+    young = np.stack(np.broadcast_arrays((1 - refuge) * fresh[..., 0], refuge)) * steps.births[n] * females / most
     ends = np.append(np.flatnonzero(np.diff(steps.chain.stage_of)) + 1, steps.chain.size)
     term, weight, k = x, math.exp(-most), 0
     out, seen = weight * term, weight
@@ -268,26 +274,14 @@ def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float) -> Arr
         term[..., :-1] -= leaving
         term[..., 1:] += leaving
         crossing = leaving[..., ends - 1]
-        total = crossing.sum(axis=1)
+        total = crossing.sum(axis=0)
         term[..., ends] -= crossing
-        term[:, 0][..., ends] += (1 - refuge) * total
-        term[:, 1][..., ends] += refuge * total
+        term[0][..., ends] += (1 - refuge) * fresh[..., 1:] * total
+        term[1][..., ends] += refuge * total
         term[..., -1] -= dying * laying
-        term[ALL, ..., 0] += young * laying[ALL].sum(axis=0)
+        term[..., 0] += young * laying.sum(axis=0)
         k += 1
         weight *= most / k
         out = out + weight * term
         seen += weight
     return out
-
-
-def _first_escape(chance: float, escaping: Array, ends: Sequence[datetime]) -> date | None:
-    """The first day by which half of what escapes has been let breed; None where next to nothing escapes.
-
-    The chance of an escape up to a step is taken as 1 − chance^(share of the births that live on, up to it).
-    """
-    if chance >= 0.95 or escaping.sum() <= 0:
-        return None
-    share = np.cumsum(escaping) / escaping.sum()
-    reached = 1 - max(chance, 1e-300) ** share >= (1 - chance) / 2
-    return ends[int(np.argmax(reached))].date()

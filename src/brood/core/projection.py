@@ -18,7 +18,7 @@ Array = NDArray[np.float64]
 CLASSES = ("egg", "active", "rest", "adult", "breeding")
 """What a band shows, bottom to top: eggs, active larvae or nymphs, resting or pupal stages, adults before and while laying."""
 INSPECTION_HOUR = 9
-SAMPLE_HOURS = 3
+SAMPLE_HOURS = 6
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,11 +68,12 @@ def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
 
 
 def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:
-    """Follow the found groups and their offspring by the hour at the series' own temperatures.
+    """Follow the found groups and their offspring, a few hours at a time, at the series' own temperatures.
 
     Each group starts spread evenly over its stage at 09:00 of its day; adults found are of both sexes. Laying adults die
     at 1/longevity and females lay at the tabulated rate for the hour's temperature. `evenings` are dates with their
-    acts. The series must cover the time from the first find to `until`. No hiding places: what is missed is missed at random.
+    acts. The series must cover the time from the first find to `until`. A share in refuge is held apart and drawn anew at every moult; what
+    an act leaves behind is not drawn.
     """
     chain = chain_of(case.pest)
     rows: tuple[Found | None, ...] = (*case.found, None)
@@ -80,27 +81,34 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
     hours = int((datetime.combine(until, EVENING).replace(hour=23) - start) / timedelta(hours=1))
     first = case.series.hour_of(start)
     celsius = case.series.celsius[first : first + hours]
-    moves = moves_per_hour(chain, celsius)[:, chain.stage_of]
-    births, deaths = _adult_rates(case, celsius)
+    marks = _marks(len(celsius))
+    moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
+    births, deaths = (np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius))
     shares = {on: survivals(chain, acts, case.reach) for on, acts in evenings}
     sums = np.zeros((chain.size + 1, len(CLASSES)))
     sums[np.arange(chain.size + 1), classes_of(chain)] = 1.0
-    x = np.zeros((len(rows), chain.size + 1))
+    x = np.zeros((2, len(rows), chain.size + 1))
+    starts = np.append(np.flatnonzero(np.diff(chain.stage_of)) + 1, chain.size)
     moments, numbers, strikes = [], [], []
-    for hour in range(len(celsius)):
+    for n, hour in enumerate(marks[:-1]):
         moment = start + timedelta(hours=hour)
-        _arrive(x, chain, case.found, moment)
+        _arrive(x, chain, case, moment)
         if moment.time() == EVENING and moment.date() in shares:
             before = _by_class(x, sums)
             moments.append(moment - timedelta(seconds=1))
             numbers.append(before)
-            x = x * shares[moment.date()]
+            x[0] *= shares[moment.date()]
             strikes.append(Strike(moment, before, _by_class(x, sums)))
-        if hour % SAMPLE_HOURS == 0 or (strikes and strikes[-1].at == moment):
-            moments.append(moment)
-            numbers.append(_by_class(x, sums))
-        x = _step(x, moves[hour], births[hour], deaths[hour])
+        moments.append(moment)
+        numbers.append(_by_class(x, sums))
+        x = _step(x, moves[n], starts, births[n], deaths[n], case.refuge)
     return Projection(rows, tuple(moments), np.array(numbers), tuple(strikes))
+
+
+def _marks(hours: int) -> list[int]:
+    """Hours since the first find, at 09:00, at which a sample is taken: every few hours, and every evening at 19:00."""
+    clock = [(INSPECTION_HOUR + h) % 24 for h in range(hours)]
+    return [h for h, c in enumerate(clock) if h % SAMPLE_HOURS == 0 or c == EVENING.hour] + [hours]
 
 
 def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array]:
@@ -110,23 +118,29 @@ def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array]:
     return eggs, deaths
 
 
-def _arrive(x: Array, chain: Chain, found: Sequence[Found], moment: datetime) -> None:
+def _arrive(x: Array, chain: Chain, case: Case, moment: datetime) -> None:
     """Add, in place, the groups found at this moment."""
     if moment.hour != INSPECTION_HOUR:
         return
-    for row, group in enumerate(found):
+    for row, group in enumerate(case.found):
         if group.on == moment.date():
-            x[row] += group.count * chain.spread(chain.pest.index(group.stage))
+            spread = group.count * chain.spread(chain.pest.index(group.stage))
+            x[:, row] += np.array([1 - case.refuge, case.refuge])[:, None] * spread
 
 
 def _by_class(x: Array, sums: Array) -> Array:
     """Numbers by class of every row; einsum, for threads only slow such small products down."""
-    return np.asarray(np.einsum("rs,sc->rc", x, sums))
+    return np.asarray(np.einsum("rs,sc->rc", x[0] + x[1], sums))
 
 
-def _step(x: Array, moves: Array, births: float, deaths: float) -> Array:
-    laid = births * x[:, -1].sum()
+def _step(x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float) -> Array:
+    """A few hours on, in both tracks: moves, with the place drawn anew for what has just moulted; deaths of adults, and births."""
+    laid = births * x[..., -1].sum()
+    moulting = moves[starts - 1] * x[..., starts - 1]
     x = advance(x, moves)
-    x[:, -1] *= 1 - deaths
-    x[-1, 0] += laid
+    moulted = np.minimum(moulting, x[..., starts])
+    share = np.array([1 - refuge, refuge])
+    x[..., starts] += share[:, None, None] * moulted.sum(axis=0) - moulted
+    x[..., -1] *= np.exp(-deaths)
+    x[:, -1, 0] += share * laid
     return x

@@ -88,7 +88,9 @@ class DateSpan:
 class Act:
     """Something done to the plant on a treatment evening.
 
-    `kill` maps stage id (and "adult") to the share of the touched individuals that die or are removed (0 to 1).
+    `kill` maps stage id (and "adult") to the share of the touched individuals that die or are removed (0 to 1). What it leaves behind has
+    halved after `residual_days`. A trap or a predator, once placed, takes its `kill` every day for `lasts_days`. `when`: on every date
+    ("always"), the "first", "every-N", or as the planner finds best ("planner"). No use in the last `harvest_days` before a harvest.
     """
 
     id: str
@@ -98,6 +100,10 @@ class Act:
     min_gap_days: int = 1
     max_applications: int | None = None
     by_hand: bool = False
+    residual_days: float = 0.0
+    lasts_days: int = 0
+    when: str = "planner"
+    harvest_days: int = 0
 
 
 @dataclass(frozen=True)
@@ -126,6 +132,7 @@ class Limits:
     max_applications: int | None = None
     weekdays: frozenset[int] | None = None
     away: tuple[tuple[date, date], ...] = ()
+    harvest: date | None = None
 
     def admits(self, day: date) -> bool:
         """Whether a treatment may fall on that day."""
@@ -139,7 +146,9 @@ class Case:
     """All that a planner may know: the pest, what was found, the temperatures, the acts at hand, what was done.
 
     `refuge` is the share (0 to 1) that no act reaches while a stage lasts, `target` the chance of clearing that is wanted; on open
-    leaves 0.02 is our judgement (C).
+    leaves 0.02 is our judgement (C). `also` are further pests on the same plant under the same temperatures: one list of dates.
+    `promised` are dates and acts of an earlier plan, kept where none better are needed; `fixed` those that the keeper has set, taken
+    as they are.
     """
 
     pest: Pest
@@ -154,15 +163,18 @@ class Case:
     horizon_days: int | None = None
     refuge: float = 0.02
     target: float = 0.95
+    also: tuple[Case, ...] = ()
+    promised: tuple[Done, ...] = ()
+    fixed: tuple[Done, ...] = ()
 
 
 @dataclass(frozen=True)
 class Reason:
     """Why a date stands where it stands, as facts for a sentence.
 
-    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short, closing or overdue. `since` is the evening after
+    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short or overdue. `since` is the evening after
     which the newest cohort left `stage` by `event`; `breeds` when its fastest member could lay; `celsius` the mean
-    temperature in between; `last_out` when the slowest of the hidden stage is out.
+    temperature in between; `whole` the chance of clearing, `without` that with this evening left out.
     """
 
     kind: str
@@ -171,7 +183,8 @@ class Reason:
     since: datetime | None
     breeds: datetime | None
     celsius: float | None
-    last_out: datetime | None
+    whole: float
+    without: float
 
 
 @dataclass(frozen=True)
@@ -185,6 +198,7 @@ class Application:
     short_by_days: int
     acts: tuple[str, ...]
     reason: Reason
+    serves: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -200,7 +214,8 @@ class Slip:
 
 @dataclass(frozen=True)
 class Plan:
-    """The answer of a planner. `guard` is the stage that sets the gap; `complete` is False when the horizon or a limit cut it short."""
+    """The answer of a planner. `guard` is the stage that hides last from an evening; `reaches` whether `chance`, which scenarios holding 90 %
+    of the weight reach, is the one wanted."""
 
     applications: tuple[Application, ...]
     guard: str
@@ -209,5 +224,6 @@ class Plan:
     last_hatch: DateSpan
     generation: Span
     slips: tuple[Slip, ...]
-    complete: bool
+    reaches: bool
     warnings: tuple[str, ...]
+    chance: float

@@ -38,7 +38,8 @@ class Band:
 
 @dataclass(frozen=True)
 class Stroke:
-    """An evening: state done, next or planned; its window when planned; what it meets in each band, by class."""
+    """An evening: state done, next or planned; its window when planned; what it meets in each band, by class; where it `was`
+    planned, when it is tried elsewhere."""
 
     at: datetime
     state: str
@@ -49,6 +50,7 @@ class Stroke:
     short_by_days: int
     before: tuple[tuple[float, ...], ...]
     after: tuple[tuple[float, ...], ...]
+    was: datetime | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from typing import Any, TypeVar
 
@@ -13,23 +14,22 @@ import numpy as np
 from brood.catalogue.holdings import Catalogue
 from brood.core.inference import CLASSES, infer_hidden, spread_group
 from brood.core.planner import DEFAULT_HORIZON_DAYS
+from brood.core.problem import Problem
 from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_night, window
 from brood.core.types import Act, Case, DateSpan, Done, Found, Limits, Pest, Plan, Span
 from brood.errors import InputError
 from brood.services import words
 from brood.services.documents import Json
-from brood.services.outlook import outlook_json, rules_json
+from brood.services.improving import improvements_json
+from brood.services.outlook import considered, figures, rules_json
 from brood.services.speech import Speech
 
 T = TypeVar("T")
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MOST_COUNT = 1_000_000
 MOST_HOURS = 24 * 366 * 3
-NOT_YET = {
-    "also": "Further pests on the same plant are not planned for yet.",
-    "inspections": "Inspections are not used yet.",
-    "harvest": "The harvest date is not used yet: keep your label's waiting period yourself.",
-}
+NOT_YET = {"inspections": "Inspections are not used yet."}
+MOST_ALSO = 6
 SPEECH = Speech()
 
 
@@ -83,43 +83,79 @@ def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
     """The core's case of a contract document, with warnings about what is not used. Raises InputError naming the field."""
     if data.get("schema", 1) != 1:
         raise InputError("This case has another schema than 1.", field="schema", value=_short(data["schema"]), allowed="1")
-    pest = catalogue.pest(str(_given(data, "pest", str)))
+    pests = [_pest(data, catalogue, ""), *(_pest(item, catalogue, f"also.{n}.") for n, item in enumerate(_also(data)))]
     start = _day(_given(data, "start", str), "start")
-    limits_data = _maybe(data, "limits", dict, {})
-    limits, warnings = _limits(limits_data)
-    warnings += [text for key, text in NOT_YET.items() if data.get(key) or limits_data.get(key)]
-    raw = _found(_given(data, "found", list), pest)
+    limits, warnings = _limits(_maybe(data, "limits", dict, {}))
+    warnings += [text for key, text in NOT_YET.items() if data.get(key)]
     horizon = _whole(data["horizon_days"], "horizon_days", 7, 730) if data.get("horizon_days") is not None else None
-    first = min([start, *(f.on for f in raw)])
+    first = min([start, *(f.on for one in pests for f in one.found)])
     series = _temperature(_given(data, "temperature", dict), _maybe(data, "temperature_sd", dict, {}), first,
                           start + timedelta(days=2 * (horizon or DEFAULT_HORIZON_DAYS) + 30))  # fmt: skip
-    celsius = float(series.celsius[: 24 * 7].mean())
-    found = tuple(piece for group in raw for piece in spread_group(pest, group, celsius))
-    case = Case(
-        pest=pest, start=start, found=infer_hidden(pest, found, series) if _maybe(data, "infer_hidden", bool, True) else found, series=series,
-        acts=tuple(_act(item, n, pest, catalogue) for n, item in enumerate(_given(data, "treatments", list))),
-        reach=_number(data.get("reach", 0.9), "reach", 0.01, 1), limits=limits, horizon_days=horizon, 
-        test_patch=_maybe(data, "test_patch", bool, False),
-        done=(), refuge=_number(data.get("refuge", 0.02), "refuge", 0, 0.9), target=_number(data.get("target", 0.95), "target", 0.01, 0.999),
+    common = Case(
+        pest=pests[0].pest, start=start, found=(), series=series, acts=(), limits=limits, horizon_days=horizon,
+        reach=_number(data.get("reach", 0.9), "reach", 0.01, 1), test_patch=_maybe(data, "test_patch", bool, False),
+        refuge=_number(data.get("refuge", 0.02), "refuge", 0, 0.9), target=_number(data.get("target", 0.95), "target", 0.01, 0.999),
     )  # fmt: skip
+    infer = _maybe(data, "infer_hidden", bool, True)
+    items = {str(item["id"]): item for one in reversed(pests) for item in one.treatments}
+    cases = [_of_pest(common, one, list(items.values()), catalogue, infer=infer) for one in pests]
+    case = replace(cases[0], also=tuple(cases[1:]))
     return replace(case, done=_done(_maybe(data, "done", list, []), case.acts)), warnings
 
 
-def _found(items: list[Any], pest: Pest) -> list[Found]:
+@dataclass(frozen=True)
+class _Infested:
+    """One pest of a case document: what was found of it, and the treatments listed with it."""
+
+    pest: Pest
+    found: list[Found]
+    treatments: list[Json]
+
+
+def _also(data: Json) -> list[Json]:
+    items: list[Json] = _maybe(data, "also", list, [])
+    if len(items) > MOST_ALSO or not all(isinstance(item, dict) for item in items):
+        raise InputError("'also' must be a list of further pests.", field="also", value=len(items), allowed=f"up to {MOST_ALSO} objects")
+    return items
+
+
+def _pest(data: Json, catalogue: Catalogue, where: str) -> _Infested:
+    pest = catalogue.pest(str(_given(data, "pest", str, where.rstrip("."))))
+    found = _found(_given(data, "found", list, where.rstrip(".")), pest, f"{where}found")
+    treatments = _given(data, "treatments", list) if not where else _maybe(data, "treatments", list, [])
+    for n, item in enumerate(treatments):
+        _act(item, f"{where}treatments.{n}", pest, catalogue)
+    return _Infested(pest, found, treatments)
+
+
+def _of_pest(common: Case, one: _Infested, items: list[Json], catalogue: Catalogue, *, infer: bool) -> Case:
+    """The case of one pest: every act of the plant does to it what the catalogue says, or what was given with it."""
+    own = {str(item["id"]): item for item in one.treatments}
+    acts = [own.get(str(item["id"]), {k: v for k, v in item.items() if k != "kill"}) for item in items]
+    celsius = float(common.series.celsius[: 24 * 7].mean())
+    found = tuple(piece for group in one.found for piece in spread_group(one.pest, group, celsius))
+    return replace(common, pest=one.pest, found=infer_hidden(one.pest, found, common.series) if infer else found,
+                   acts=tuple(_act(item, "treatments", one.pest, catalogue) for item in acts))  # fmt: skip
+
+
+def _found(items: list[Any], pest: Pest, field: str) -> list[Found]:
     if not items:
-        raise InputError("'found' is empty: say what was found.", field="found", allowed="one group or more")
+        raise InputError(f"'{field}' is empty: say what was found.", field=field, allowed="one group or more")
     out = []
     for n, item in enumerate(items):
-        where = f"found.{n}"
+        where = f"{field}.{n}"
         if not isinstance(item, dict):
             raise InputError(f"'{where}' must be an object.", field=where, value=_short(item), allowed="an object")
         share = _number(item.get("share", 1), f"{where}.share", 0.001, 1)
         count = item.get("count")
-        number = CLASSES[count] if isinstance(count, str) and count in CLASSES else _number(count, f"{where}.count", 0.001, MOST_COUNT) / share
+        number = CLASSES[count] if isinstance(count, str) and count in CLASSES else _number(count, f"{where}.count", 0, MOST_COUNT) / share
         group = Found(_day(_given(item, "date", str, where), f"{where}.date"), str(_given(item, "stage", str, where)), number)
         _known_stage(group, pest, where)
         out.append(group)
-    return out
+    if not any(group.count for group in out):
+        raise InputError(f"Every number in '{field}' is zero: with nothing found there is nothing to plan. Look again in a week.",
+                         field=f"{field}.0.count", value=0, allowed="more than 0 for one group")  # fmt: skip
+    return [group for group in out if group.count]
 
 
 def _known_stage(group: Found, pest: Pest, where: str) -> None:
@@ -132,19 +168,22 @@ def _known_stage(group: Found, pest: Pest, where: str) -> None:
         ) from None
 
 
-def _act(item: object, n: int, pest: Pest, catalogue: Catalogue) -> Act:
-    where = f"treatments.{n}"
+def _act(item: object, where: str, pest: Pest, catalogue: Catalogue) -> Act:
     if not isinstance(item, dict):
         raise InputError(f"'{where}' must be an object.", field=where, value=_short(item), allowed="an object")
     gap, most, kill = item.get("min_gap_days"), item.get("max_applications"), item.get("kill")
     if kill is not None and not isinstance(kill, dict):
         raise InputError(f"'{where}.kill' must be an object.", field=f"{where}.kill", value=_short(kill), allowed="stage: 0 to 1")
-    return catalogue.act(
+    act = catalogue.act(
         str(_given(item, "id", str, where)), pest.id,
         min_gap_days=None if gap is None else _whole(gap, f"{where}.min_gap_days", 1, 120),
         max_applications=None if most is None else _whole(most, f"{where}.max_applications", 1, 100),
         kill=None if kill is None else {str(k): _number(v, f"{where}.kill.{k}", 0, 1) for k, v in kill.items()},
     )  # fmt: skip
+    when = _maybe(item, "when", str, "planner", where)
+    if not re.fullmatch(r"always|first|planner|every-[1-9][0-9]?", when):
+        raise InputError(f"'{where}.when' is not known.", field=f"{where}.when", value=_short(when), allowed="always, first, every-N, planner")
+    return replace(act, when=when)
 
 
 def _limits(data: Json) -> tuple[Limits, list[str]]:
@@ -163,6 +202,7 @@ def _limits(data: Json) -> tuple[Limits, list[str]]:
         None if gap is None else _whole(gap, "limits.min_gap_days", 1, 120),
         None if most is None else _whole(most, "limits.max_applications", 1, 100),
         None if names is None else frozenset(WEEKDAYS.index(d) for d in names), tuple(away),
+        None if data.get("harvest") is None else _day(data["harvest"], "limits.harvest"),
     )  # fmt: skip
     overridden = gap is not None or most is not None
     return limits, ["The limits of this case replace the treatments' own: check them against the label."] if overridden else []
@@ -234,29 +274,29 @@ def dates_json(span: DateSpan) -> dict[str, str | None]:
     return {key: None if (v := getattr(span, key)) is None else v.date().isoformat() for key in ("fast", "typical", "slow")}
 
 
-def plan_json(case: Case, plan: Plan, warnings: list[str]) -> dict[str, Any]:
-    """A plan as the contract has it, with its chance and the rules of thumb beside it. The dates still come from two bounds."""
-    outlook, rules = outlook_json(case, plan), rules_json(case)
+def plan_json(problem: Problem, plan: Plan, warnings: list[str], catalogue: Catalogue) -> dict[str, Any]:
+    """A plan as the contract has it, with its chance, the rules of thumb beside it, and what would help where it falls short."""
+    case = problem.case
+    outcome, rules = considered(problem, plan)
     return {
         "schema": 1,
         "pest": case.pest.id,
         "applications": [
             {
                 "n": a.n, "earliest": a.earliest.isoformat(), "target": a.target.isoformat(), "latest": a.latest.isoformat(),
-                "short_by_days": a.short_by_days, "treatments": list(a.acts), "serves": [case.pest.id],
+                "short_by_days": a.short_by_days, "treatments": list(a.acts), "serves": list(a.serves), "without": a.reason.without,
                 "why": words.reason(case.pest, a.reason, SPEECH, a.short_by_days),
             }
             for a in plan.applications
         ],
         "done": [{"date": d.on.isoformat(), "treatments": list(d.acts)} for d in case.done],
-        **outlook,
-        "complete": plan.complete,
+        **figures(outcome), "reaches_target": plan.reaches,
         "last_treatment": (plan.applications[-1].target if plan.applications else case.done[-1].on if case.done else case.start).isoformat(),
         "all_clear": None,
         "first_breeding": dates_json(plan.first_breeding), "last_hatch": dates_json(plan.last_hatch), "generation": span_json(plan.generation),
         "guard": plan.guard, "spared": list(plan.spared),
         "escaped": [{"done": s.done.isoformat(), "latest": s.latest.isoformat(), "breeding_from": s.breeds.date().isoformat(),
                      "message": words.slip_cost(case.pest, s, SPEECH)} for s in plan.slips],
-        "rules": rules, "improvements": [],
+        "rules": rules_json(rules), "improvements": [] if plan.reaches else improvements_json(problem, plan, catalogue),
         "warnings": [*warnings, *plan.warnings],
     }  # fmt: skip

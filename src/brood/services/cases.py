@@ -285,7 +285,7 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     chosen = [a.treatment_id for a in row.acts]
     planned = list(slot.treatments) or chosen
     acts = [a for a in chosen if a in said.acts] or planned
-    as_promised = (None, 0) if said.done_on == promised else _as_promised(planning.model(session, catalogue, row, today), promised, tuple(planned))
+    as_promised = _course(row)
     slot.records.append(ApplicationRecord(outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost=""))
     late = said.done_on is not None and said.done_on > promised_latest
     slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"
@@ -295,13 +295,6 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     change = words.course_change(as_promised[0], _course(row)[0], as_promised[1], _course(row)[1], speech)
     slot.records[-1].cost = _cost(catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech)
     return row.id
-
-
-def _as_promised(case: core.Case, day: date, acts: tuple[str, ...]) -> tuple[date | None, int]:
-    """The last evening and the number of evenings, had this one been done on its day."""
-    done = tuple(sorted((*case.done, core.Done(day, acts)), key=lambda d: d.on))
-    plan = planning.plan_of(replace(case, done=done, start=max(day, done[-1].on)))
-    return max([done[-1].on, *(a.target for a in plan.applications)]), len(done) + len(plan.applications)
 
 
 def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> None:
@@ -330,14 +323,14 @@ def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, done_on: d
         return ""
     if done_on < slot.target_on:
         return f"Done sooner than planned. {change}"
+    if done_on <= slot.latest_on:
+        late = days((done_on - slot.target_on).days)
+        return f"{speech.day(done_on)} was {late} later than planned, still inside the window: it costs next to nothing. {change}"
     slip = next((s for s in plan.slips if s.done == done_on), None) if plan else None
     if slip is not None:
-        return f"{words.slip_cost(pest, slip, speech)} {change}"
-    if done_on > slot.latest_on:
-        overdue = days((done_on - slot.latest_on).days)
-        return f"{speech.day(done_on)} was {overdue} after the last good day. What was laid meanwhile is in the plan. {change}"
-    late = days((done_on - slot.target_on).days)
-    return f"Nothing new escaped: {speech.day(done_on)} was {late} later than planned, but still before anything new could breed. {change}"
+        return f"{words.slip_cost(pest, replace(slip, latest=slot.latest_on), speech)} {change}"
+    overdue = days((done_on - slot.latest_on).days)
+    return f"{speech.day(done_on)} was {overdue} after the end of its window. What was laid meanwhile is in the plan. {change}"
 
 
 def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech) -> int:

@@ -20,6 +20,11 @@ def frequency(chance: float) -> str:
     return f"about {max(1, min(9, round(chance * 10)))} in 10"
 
 
+def in_100(chance: float) -> str:
+    """A chance where two are compared, in a hundred."""
+    return "over 99 in 100" if chance > 0.995 else "under 1 in 100" if chance < 0.005 else f"{round(100 * chance)} in 100"
+
+
 def strokes(weight: float) -> int:
     """A weight of evidence (logarithm of a likelihood ratio) as 0 to 3 strokes."""
     return next((n for least, n in STROKES if abs(weight) >= least), 0)

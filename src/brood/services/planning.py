@@ -5,16 +5,17 @@ from __future__ import annotations
 import hashlib
 import uuid
 from collections import OrderedDict
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from threading import Lock
 
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
+from brood.core import planner
 from brood.core import types as core
 from brood.core.inference import CLASSES, infer_hidden, spread_group
-from brood.core.planner import DEFAULT_HORIZON_DAYS, Planner, first_planner
+from brood.core.problem import Problem
 from brood.errors import InputError
 from brood.services import words
 from brood.services.speech import Speech
@@ -23,29 +24,42 @@ from brood.store.queries import cases
 from brood.store.session import Store
 from brood.store.tables import Application, ApplicationRecord, Finding, PestCase
 
-PLANNER: Planner = first_planner
-KEEP_PLANS = 64
+PLANNER: planner.Planner = planner.plan
+KEEP_PLANS = 12
 SETTLED = ("done", "late", "skipped")
+
+
+@dataclass(frozen=True, eq=False)
+class Planned:
+    """A tabulated case and its plan."""
+
+    problem: Problem
+    plan: core.Plan
 
 
 class _Plans:
     """The latest plans by what they were made from, so that a page need not plan again."""
 
     def __init__(self) -> None:
-        self._plans: OrderedDict[str, core.Plan] = OrderedDict()
+        self._plans: OrderedDict[str, Planned] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: str, case: core.Case) -> core.Plan:
+    def get(self, key: str, case: core.Case) -> Planned:
         with self._lock:
             if key in self._plans:
                 self._plans.move_to_end(key)
                 return self._plans[key]
-        plan = PLANNER(case)
+        problem = planner.problem_of(case)
+        held = Planned(problem, PLANNER(problem))
+        self.put(key, held)
+        return held
+
+    def put(self, key: str, held: Planned) -> None:
+        """Keep a plan under what it would be made from."""
         with self._lock:
-            self._plans[key] = plan
+            self._plans[key] = held
             while len(self._plans) > KEEP_PLANS:
                 self._plans.popitem(last=False)
-        return plan
 
 
 _plans = _Plans()
@@ -73,7 +87,7 @@ def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) ->
     if not finds:
         raise InputError("Every find of this case is withdrawn. Add what was found, and the plan is made again.", field="found")
     first = min(f.found_on for f in finds)
-    series = plant_series(session, row.plant, first - timedelta(days=1), max(today, row.start_on) + timedelta(days=2 * DEFAULT_HORIZON_DAYS))
+    series = plant_series(session, row.plant, first - timedelta(days=1), max(today, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS))
     celsius = float(series.celsius[: 24 * 7].mean())
     groups = [core.Found(f.found_on, f.stage, expected_count(f)) for f in finds]
     found = tuple(piece for group in groups for piece in spread_group(pest, group, celsius))
@@ -89,7 +103,17 @@ def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) ->
         reach=row.reach,
         done=done,
         test_patch=row.test_patch,
+        fixed=_fixed(row, today),
+        promised=tuple(core.Done(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned" and a.target_on >= today),
     )
+
+
+def _fixed(row: PestCase, today: date) -> tuple[core.Done, ...]:
+    """The dates that the keeper has set, from today on, with the acts planned for the evening in the same place of the course."""
+    days = sorted(day for text in row.own_dates if (day := date.fromisoformat(text)) >= today)
+    slots = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+    every = [a.treatment_id for a in row.acts]
+    return tuple(core.Done(day, tuple(slots[n].treatments if n < len(slots) else every)) for n, day in enumerate(days))
 
 
 def fingerprint(case: core.Case) -> str:
@@ -99,9 +123,14 @@ def fingerprint(case: core.Case) -> str:
     return digest.hexdigest()
 
 
+def planned(case: core.Case) -> Planned:
+    """A case tabulated and planned, from memory when nothing has changed."""
+    return _plans.get(fingerprint(case), case)
+
+
 def plan_of(case: core.Case) -> core.Plan:
     """The plan of a case, from memory when nothing has changed."""
-    return _plans.get(fingerprint(case), case)
+    return planned(case).plan
 
 
 def ensure(store: Store, catalogue: Catalogue, case_id: int, today: date, now: datetime, speech: Speech) -> None:
@@ -124,13 +153,14 @@ def replan(session: Session, catalogue: Catalogue, row: PestCase, today: date, n
     """Plan a case again and write the evenings that changed; None when there is nothing to plan from."""
     try:
         case = model(session, catalogue, row, today)
-        plan = plan_of(case)
+        held = planned(case)
     except InputError:
         row.plan_key = ""
         return None
-    row.plan_key = fingerprint(case)
-    _write(session, row, case.pest, plan, today, now, speech)
-    return plan
+    _write(session, row, case.pest, held.plan, today, now, speech)
+    row.plan_key = fingerprint(model(session, catalogue, row, today))
+    _plans.put(row.plan_key, held)
+    return held.plan
 
 
 def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, today: date, now: datetime, speech: Speech) -> None:

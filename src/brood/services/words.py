@@ -7,6 +7,7 @@ from datetime import date
 
 from brood.catalogue.schema import TreatmentRecord
 from brood.core.types import Application, Pest, Reason, Slip, Stage
+from brood.services import chance
 from brood.services.speech import Speech, days, listed
 
 VERBS = ("wipe", "swab", "shower", "cut", "change the soil", "repot", "spray", "drench", "dust")
@@ -54,32 +55,39 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
     breeds = speech.day(why.breeds) if why.breeds else "much later"
     if why.kind == "first-laying":
         adds = "young" if pest.live_birth else "eggs, and eggs escape treatment best"
-        return f"Adults were found, and at {warmth} they {_breed(pest)} every day. Each day of waiting adds {adds}."
+        return f"Adults were found, and at {warmth} they {_breed(pest)} every day. Each day of waiting adds {adds}.{_worth(why)}"
     if why.kind == "first-immature":
-        return f"At {warmth} the most advanced of what was found could {_breed(pest)} from {breeds}. The sooner, the fewer get that far."
+        return f"At {warmth} the most advanced of what was found could {_breed(pest)} from {breeds}. The sooner, the fewer get that far.{_worth(why)}"
     if why.kind == "first-hidden":
-        return f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling could breed from {breeds}."
+        return f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling could breed from {breeds}.{_worth(why)}"
     since = speech.day(why.since) if why.since else "the last treatment"
     quickest = f"at {warmth} the quickest {_newcomer(pest, stage)} could {_breed(pest)} from {breeds}"
     if why.kind == "after-patch":
-        return f"By then the test leaves have had their 48 hours: the first evening for the whole plant. {_leaving(stage)}, and {quickest}."
+        patch = "By then the test leaves have had their 48 hours: the first evening for the whole plant."
+        return f"{patch} {_leaving(stage)}, and {quickest}.{_worth(why)}"
     if why.kind == "short":
-        early = f"{days(short_by_days)} before these treatments may come again"
-        return f"{_leaving(stage)} after {since}, and {quickest}: {early}. Those adults get through."
+        late = f"this evening comes {days(short_by_days)} too late for those"
+        return f"{_leaving(stage)} after {since}, and {quickest}: {late}.{_worth(why)}"
     if why.kind == "overdue":
         return f"This evening is overdue. {_leaving(stage)} after {since}, and {quickest}. Eggs laid since then are counted in the later dates."
-    if why.kind == "closing" and why.last_out:
-        gone = {"hatch": "hatched", "emergence": "come out"}.get(stage.ends_with, "moulted")
-        return f"By {speech.day(why.last_out)} the slowest of the {stage.plural} should have {gone}, and {quickest}: this evening meets them first."
-    return f"{_leaving(stage)} after {since}, and {quickest}. This evening meets them before that."
+    return f"{_leaving(stage)} after {since}, and {quickest}.{_worth(why)}"
+
+
+def _worth(why: Reason) -> str:
+    """What an evening is worth to the chance of clearing."""
+    with_it, without = chance.frequency(why.whole), chance.frequency(why.without)
+    if with_it == without:
+        return " By itself it adds little to the chance of clearing; the evenings work together."
+    return f" With this evening the chance of clearing is {with_it}, without it {without}."
 
 
 def brief(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> str:
     """The same in few words, for a date that follows another of its kind."""
     if why.since is None or why.breeds is None:
         return reason(pest, why, speech, short_by_days)
-    late = f", {days(short_by_days)} before this evening" if short_by_days else ""
-    return f"Again: what comes out after {speech.day(why.since)} could {_breed(pest)} from {speech.day(why.breeds)}{late}."
+    late = f", {days(short_by_days)} too late for the quickest" if short_by_days else ""
+    without = "" if chance.frequency(why.whole) == chance.frequency(why.without) else f" Without it: {chance.frequency(why.without)}."
+    return f"Again: what comes out after {speech.day(why.since)} could {_breed(pest)} from {speech.day(why.breeds)}{late}.{without}"
 
 
 def evening_verb(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
@@ -110,7 +118,7 @@ def window(application: Application, today: date, speech: Speech) -> str:
     if application.short_by_days or application.latest <= max(application.target, today):
         return ""
     early = "" if application.earliest >= application.target else f"Possible from {speech.day(max(application.earliest, today))}. "
-    return f"{early}Last evening before the new ones can breed: {speech.day(application.latest)}."
+    return f"{early}Up to {speech.day(application.latest)} it costs next to nothing; after that the chance falls."
 
 
 def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
@@ -118,7 +126,7 @@ def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
     stage = _stage(pest, slip.stage)
     quick = _newcomer(pest, stage)
     return (
-        f"The evening of {speech.day(slip.done)} came {days((slip.done - slip.latest).days)} after the last day that was safe. "
+        f"The evening of {speech.day(slip.done)} came {days((slip.done - slip.latest).days)} after the end of its window. "
         f"The quickest {quick} could {_breed(pest)} from {speech.day(slip.breeds)}, so some have probably "
         f"{'bred: their young' if pest.live_birth else 'laid: those eggs'} are now in the plan."
     )

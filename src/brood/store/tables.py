@@ -208,7 +208,8 @@ class Stay(Table):
 
 
 class PestCase(Table):
-    """A pest on a plant. `start_on` is the first evening on which a treatment may fall; `plan_key` what the plan was made from."""
+    """A pest on a plant. `start_on` is the first evening on which a treatment may fall; `plan_key` what the plan was made from,
+    `own_dates` ISO days that the keeper has set instead of the planner's (empty: the planner's)."""
 
     __tablename__ = "pest_case"
     __table_args__ = (CheckConstraint("reach > 0 and reach <= 1", name="reach"),)
@@ -221,6 +222,7 @@ class PestCase(Table):
     created_at: Mapped[datetime]
     closed_at: Mapped[datetime | None]
     plan_key: Mapped[str] = mapped_column(default="")
+    own_dates: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     plant: Mapped[Plant] = relationship(back_populates="cases")
     acts: Mapped[list[CaseAct]] = relationship(order_by="CaseAct.id")
     findings: Mapped[list[Finding]] = relationship(order_by="Finding.id")

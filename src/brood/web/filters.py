@@ -33,15 +33,15 @@ def register(app: Flask) -> None:
     env.filters.update({name: _speech(name) for name in SPOKEN})
     env.filters.update(
         lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
-        number=number, days=days, short_days=short_days, frequency=chance.frequency, likelihood=chance.likelihood,
+        number=number, days=days, short_days=short_days, frequency=chance.frequency, in_100=chance.in_100, likelihood=chance.likelihood,
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
         acts=lambda ids: words.act_names(ids, catalogue().treatments),
     )  # fmt: skip
     env.globals.update(
         asset=asset, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
-        brood_chart=lambda data, title: Markup(brood.draw(data, speech(), title)), 
-        brood_tall=lambda data, title: Markup(brood_tall.draw(data, speech(), title)),
+        brood_chart=lambda data, title, movable=False: Markup(brood.draw(data, speech(), title, movable)), 
+        brood_tall=lambda data, title, movable=False: Markup(brood_tall.draw(data, speech(), title, movable)),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),

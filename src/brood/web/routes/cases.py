@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import calendar, case_chance, cases, develop, guide, looking, looks, own, planning
+from brood.services import calendar, case_chance, cases, develop, guide, looking, looks, own, planning, what_if
 from brood.services.brood_chart import stage_drawing
 from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
@@ -157,6 +157,31 @@ def chance(case_id: int) -> Response:
         row = queries.case(session, case_id)
         found = case_chance.of_case(session, catalogue(), row, today(), rules=not render.wants_part())
         return render.page("cases/chance.html", part="cases/_chance.html", row=row, r=found)
+
+
+@bp.get("/cases/<int:case_id>/try")
+def try_dates(case_id: int) -> Response:
+    """What other evenings would do: the whole page, the consequences alone, or the chart alone."""
+    text = request.args.get("dates") or ",".join(sorted(day for day in request.args.getlist("day") if day))
+    chart = request.args.get("part") == "chart"
+    with household().store.reading() as session:
+        row, wrong = queries.case(session, case_id), {}
+        try:
+            found = what_if.tried(session, catalogue(), row, text, now=now(), speech=speech(), chart=chart or not render.wants_part())
+        except FieldErrors as error:
+            found, wrong = what_if.tried(session, catalogue(), row, "", now=now(), speech=speech(), chart=True), error.by_field
+        part = "cases/_chart.html" if chart else "cases/_consequences.html"
+        title = "Brood chart of the tried evenings"
+        return render.page("cases/try.html", 422 if wrong else 200, part=part, t=found, chart=found.chart, title=title, wrong=wrong,
+                           was=request.args.get("was", ""))  # fmt: skip
+
+
+@bp.post("/cases/<int:case_id>/dates")
+def keep_dates(case_id: int) -> Response:
+    """Keep the keeper's own evenings, or go back to the planner's when none are given."""
+    with household().store.writing() as session:
+        what_if.keep(session, catalogue(), case_id, request.form.get("dates", ""), now=now(), speech=speech())
+    return render.go(url_for("cases.page", case_id=case_id))
 
 
 @bp.get("/cases/<int:case_id>/calendar.ics")

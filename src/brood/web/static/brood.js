@@ -104,3 +104,86 @@ document.querySelector("[aria-invalid=true]")?.focus();
   picture.addEventListener("load", draw);
   picture.src = src;
 })();
+
+// Trying another evening: a handle of the brood chart is dragged, or moved with the arrow keys; later ones move along.
+(() => {
+  const plain = () => document.getElementById("try");
+  const listOf = (text) => text.split(",").filter(Boolean);
+  const shifted = (day, by) => { const at = new Date(`${day}T12:00:00Z`); at.setUTCDate(at.getUTCDate() + by); return at.toISOString().slice(0, 10); };
+  const now = (box) => listOf(box.dataset.tried || box.dataset.dates);
+  const say = new Intl.DateTimeFormat(document.documentElement.lang || "en-GB", { weekday: "short", day: "numeric" });
+  const later = (dates, n, by) => dates.map((day, k) => (k >= n ? shifted(day, by) : day));
+  const show = (svg, n, by) => {
+    const px = Number(svg.dataset.perDay) * by, move = svg.dataset.axis === "y" ? `translate(0 ${px})` : `translate(${px} 0)`;
+    svg.querySelectorAll("[data-drag]").forEach((el) => {
+      if (Number(el.dataset.drag) < n) return;
+      el.setAttribute("transform", by ? move : "");
+      const label = el.querySelector(".stroke-day"), dates = now(plain());
+      if (label) label.textContent = say.format(new Date(`${shifted(dates[Number(el.dataset.drag)], by)}T12:00:00`));
+    });
+  };
+  let asked = new AbortController();
+  const part = async (at, into) => {
+    const answer = await fetch(at, { headers: { "HX-Request": "true" }, signal: asked.signal });
+    document.getElementById(into).innerHTML = await answer.text();
+  };
+  const ask = async (box, dates, was, focus) => {
+    const at = `${box.dataset.try}?dates=${dates.join(",")}&was=${was.join(",")}`, begun = performance.now();
+    box.dataset.tried = dates.join(",");
+    asked.abort();
+    asked = new AbortController();
+    try {
+      await part(at, "consequences");
+      box.dataset.took = (performance.now() - begun).toFixed(0);
+      await part(`${at}&part=chart`, "chart");
+      box.dataset.drawn = box.dataset.tried;
+    } catch (error) {
+      if (error.name !== "AbortError") window.location.assign(at);
+      return;
+    }
+    if (focus !== undefined) [...box.querySelectorAll(`[data-drag="${focus}"]`)].find((el) => el.getClientRects().length)?.focus({ preventScroll: true });
+  };
+  let held = null;
+  const by = (event) => {
+    const svg = held.svg, box = svg.getBoundingClientRect(), view = svg.viewBox.baseVal;
+    const px = svg.dataset.axis === "y" ? ((event.clientY - held.y) * view.height) / box.height : ((event.clientX - held.x) * view.width) / box.width;
+    return Math.round(px / Number(svg.dataset.perDay));
+  };
+  document.addEventListener("pointerdown", (event) => {
+    const handle = event.target.closest("[data-drag]");
+    if (!handle || !plain() || event.button) return;
+    event.preventDefault();
+    held = { handle, svg: handle.closest("svg"), n: Number(handle.dataset.drag), x: event.clientX, y: event.clientY, by: 0 };
+    handle.setPointerCapture(event.pointerId);
+    handle.classList.add("held");
+    handle.focus({ preventScroll: true });
+  });
+  document.addEventListener("pointermove", (event) => { if (held) { held.by = by(event); show(held.svg, held.n, held.by); } });
+  const drop = (cancel) => {
+    if (!held) return;
+    const { svg, n, handle } = held, step = cancel ? 0 : held.by;
+    held = null;
+    handle.classList.remove("held");
+    if (!step) { show(svg, n, 0); return; }
+    const box = plain(), dates = now(box);
+    ask(box, later(dates, n, step), dates, n);
+  };
+  document.addEventListener("pointerup", () => drop(false));
+  document.addEventListener("pointercancel", () => drop(true));
+  document.addEventListener("keydown", (event) => {
+    const handle = event.target.closest?.("[data-drag]"), box = plain();
+    if (!handle || !box || event.ctrlKey || event.altKey || event.metaKey) return;
+    const n = Number(handle.dataset.drag), dates = now(box), at = Number(handle.getAttribute("aria-valuenow"));
+    const steps = { ArrowLeft: -1, ArrowUp: -1, ArrowRight: 1, ArrowDown: 1, Home: Number(handle.getAttribute("aria-valuemin")) - at, End: Number(handle.getAttribute("aria-valuemax")) - at };
+    if (event.key === "Escape") { event.preventDefault(); ask(box, listOf(box.dataset.dates), dates, n); return; }
+    if (steps[event.key] === undefined) return;
+    event.preventDefault();
+    if (steps[event.key]) ask(box, later(dates, n, steps[event.key]), dates, n);
+  });
+  document.addEventListener("click", (event) => {
+    const box = plain(), back = event.target.closest("[data-put-back], [data-undo]");
+    if (!box || !back) return;
+    event.preventDefault();
+    ask(box, back.dataset.undo ? listOf(back.dataset.undo) : listOf(box.dataset.dates), now(box));
+  });
+})();

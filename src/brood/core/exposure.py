@@ -1,0 +1,69 @@
+"""From dated acts to what a pest's stages survive, evening by evening."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from brood.core.chain import Array
+from brood.core.daytable import DayTable
+from brood.core.evening import HALVING_FROM, newly_exposed, residue
+from brood.core.lines import Exposure
+from brood.core.types import ADULT, PREOVIPOSITION, Act
+
+Uses = Iterable[tuple[int, Sequence[str]]]
+"""Dated acts: (ordinal of the day, ids)."""
+
+
+class Effects:
+    """What each act of a case does to one pest, and exposures from it."""
+
+    def __init__(self, table: DayTable, acts: Iterable[Act], reach: float) -> None:
+        self.table, self.reach = table, reach
+        pest = table.chain.pest
+        self.stages = [ADULT if s.id == PREOVIPOSITION else s.id for s in pest.stages] + [ADULT]
+        self.acts = {a.id: a for a in acts}
+        self.kill = {a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()}
+        self.survive = {i: 1 - (1.0 if self.acts[i].lasts_days else reach) * kill for i, kill in self.kill.items()}
+        self.entering = np.array(newly_exposed(pest))
+        self.residual = {i for i, a in self.acts.items() if a.residual_days >= HALVING_FROM and (self.kill[i] * self.entering).any()}
+        self.origin = table.first.toordinal()
+        self._rows: dict[tuple[str, ...], Array] = {}
+
+    def exposure(self, schedules: Sequence[Uses]) -> Exposure:
+        """The exposure of several schedules; evenings outside the table do nothing."""
+        shape = (len(schedules), self.table.intervals, len(self.stages))
+        survive = np.ones(shape)
+        fresh = np.ones(shape) if self.residual else None
+        for b, schedule in enumerate(schedules):
+            for day, ids in schedule:
+                self._treat(survive[b], day - self.origin, ids)
+            if fresh is not None:
+                self._linger(fresh[b], schedule)
+        return Exposure(survive, fresh)
+
+    def _treat(self, survive: Array, day: int, ids: Sequence[str]) -> None:
+        evenings = self.table.evenings
+        if 0 <= day < len(evenings):
+            survive[evenings[day]] *= self._row(tuple(ids))
+        for i in ids:
+            if i in self.acts and self.acts[i].lasts_days:
+                survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= self.survive[i]
+
+    def _row(self, ids: tuple[str, ...]) -> Array:
+        if ids not in self._rows:
+            at_once = [self.survive[i] for i in ids if i in self.acts and not self.acts[i].lasts_days]
+            self._rows[ids] = np.prod(at_once, axis=0) if at_once else np.ones(len(self.stages))
+        return self._rows[ids]
+
+    def _linger(self, fresh: Array, schedule: Uses) -> None:
+        """Residues meet each individual once, when it becomes exposed: survival 1 − reach·kill·2^(−Δ/H), from the latest use of each act."""
+        evenings = self.table.evenings
+        for i in self.residual:
+            days = sorted(day - self.origin for day, ids in schedule if i in ids)
+            for day, following in pairwise([*days, len(evenings)]):
+                since = np.arange(max(day + 1, 0), min(following + 1, len(evenings)))
+                strength = np.array([residue(self.acts[i], d - day - 0.5) for d in since])
+                fresh[evenings[since]] *= 1 - self.reach * strength[:, None] * (self.kill[i] * self.entering)

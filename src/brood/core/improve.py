@@ -1,0 +1,84 @@
+"""What would help where no dates with the acts at hand reach the target: each change with the chance and the number of evenings it makes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from brood.core.evening import effect
+from brood.core.planner import problem_of
+from brood.core.problem import Problem
+from brood.core.search import Search
+from brood.core.temperature import placed
+from brood.core.types import ADULT, Act, Case
+from brood.errors import InputError
+
+BETTER_REACH, MOST_REACH = 0.08, 0.97
+COOLER_C = -4.0
+WORTH = 0.02
+"""A change that lifts the chance by less is not named."""
+
+
+@dataclass(frozen=True)
+class Improvement:
+    """`kind` is act, acts, reach or cooler; `acts` the acts added, `reach` and `celsius` the value proposed; what the change comes to."""
+
+    kind: str
+    chance: float
+    dates: int
+    reaches: bool
+    acts: tuple[Act, ...] = ()
+    reach: float | None = None
+    celsius: float | None = None
+
+
+def improvements(problem: Problem, extras: Sequence[Act], chance: float) -> list[Improvement]:
+    """The changes that help, best first: those that reach the target by fewest dates, the others by their chance.
+
+    `extras` are acts that could be added, `chance` what the case comes to as it is.
+    """
+    case = problem.case
+    useful = [a for a in extras if a.id not in problem.acts and _does_something(a, case)]
+    found = [_with_acts(problem, (act,)) for act in useful]
+    single = sorted((i for i in found if i.chance > chance + WORTH), key=_order)
+    if len(single) > 1 and not single[0].reaches:
+        found.append(_with_acts(problem, (*single[0].acts, *single[1].acts)))
+    if case.reach < MOST_REACH - 0.01:
+        reach = min(MOST_REACH, case.reach + BETTER_REACH)
+        better = replace(case, reach=reach, also=tuple(replace(one, reach=reach) for one in case.also))
+        found.append(_improved("reach", problem.treated(better), reach=reach))
+    cooler = _cooler(case)
+    if cooler is not None:
+        found.append(cooler)
+    return sorted((i for i in found if i.chance > chance + WORTH), key=_order)
+
+
+def _order(one: Improvement) -> tuple[bool, float, float]:
+    return (not one.reaches, one.dates if one.reaches else 0.0, -one.chance)
+
+
+def _does_something(act: Act, case: Case) -> bool:
+    return any(effect([act], s, case.reach) >= 0.05 for s in (*(s.id for s in case.pest.development), ADULT))
+
+
+def _with_acts(problem: Problem, acts: tuple[Act, ...]) -> Improvement:
+    case = problem.case
+    return _improved("act" if len(acts) == 1 else "acts", problem.treated(replace(case, acts=(*case.acts, *acts))), acts=acts)
+
+
+def _cooler(case: Case) -> Improvement | None:
+    """Four degrees cooler throughout, where anything still develops."""
+    try:
+        series = placed(case.series, COOLER_C, case.series.warm_spot_c, case.series.cool_spot_c)
+        problem = problem_of(replace(case, series=series, also=tuple(replace(one, series=series) for one in case.also)))
+    except InputError:
+        return None
+    return _improved("cooler", problem, celsius=COOLER_C)
+
+
+def _improved(kind: str, problem: Problem, acts: tuple[Act, ...] = (), reach: float | None = None, celsius: float | None = None) -> Improvement:
+    draft = Search(problem, problem.case.target).rough()
+    if draft is None:
+        return Improvement(kind, 0.0, 0, False, acts, reach, celsius)
+    chance = float(problem.in_90(problem.chances([draft.uses]))[0])
+    return Improvement(kind, chance, len(draft.dates), chance >= problem.case.target, acts, reach, celsius)
