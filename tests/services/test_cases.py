@@ -80,10 +80,10 @@ def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_
     assert page.evenings[1].slot.status == "late"
     assert "3 days after the end of its window" in cost
     assert "have probably laid" in cost
-    assert "more evening" in cost or "later" in cost
+    assert "now in the plan" in cost
     assert set(before) <= set(after)
     assert all(after[uid]["sequence"] > before[uid]["sequence"] for uid in before if uid != planned[0][6])
-    assert max(e["dtstart"].dt for e in after.values()) > max(e["dtstart"].dt for e in before.values())
+    assert {e["dtstart"].dt for e in after.values()} != {e["dtstart"].dt for e in before.values()}
 
 
 def test_late_but_inside_the_window_costs_no_eggs(keeper):

@@ -16,7 +16,8 @@ from brood.web.guard import POLICY
 WEB = Path(__file__).parents[2] / "src" / "brood" / "web"
 PAGES = [
     "/plants", "/plants/new", "/plants/1", "/plants/1/edit", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/new",
-    "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/cases/1/chance", "/settings", "/keys",
+    "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/cases/1/chance", "/cases/5/chance",
+    "/cases/1/assumptions", "/cases/1/try", "/rehearsal", "/rehearsal?case=1", "/settings", "/keys",
     "/sources",
     "/phone", "/enter", "/places/2", "/places/4", "/places/5", "/places/6", "/places/4/edit", "/guide", f"/guide/{MITE}", "/guide/bradysia?stage=egg",
     f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/degree-days", "/degree-days?place=6&lower=7.4&upper=33",
@@ -26,6 +27,7 @@ PAGES = [
 MISSING = [
     ("/nope", 404), ("/plants/999", 404), ("/cases/999", 404), ("/places/1/day/1800-13-01", 404), ("/theme", 405), ("/guide/dragon", 404),
     ("/looks/999", 404), ("/photos/999", 404), ("/looks/1/loupe/dragon", 422),
+    ("/cases/1/try?dates=2026-06-09", 422), ("/cases/1/try?dates=soon", 422), ("/rehearsal?pest=dragon", 422),
 ]  # fmt: skip
 PLACE = {"name": "Kitchen sill", "day": "24", "night": "18", "day_from": "07:00", "night_from": "22:00"}
 

@@ -91,6 +91,11 @@ def plan(problem: Problem) -> Plan:
     return _Planned(problem).plan()
 
 
+def chosen(problem: Problem) -> Uses:
+    """The dates with their acts that `plan` would choose, without windows and reasons."""
+    return _Planned(problem).uses()
+
+
 def uses_of(plan: Plan) -> Uses:
     """The planned dates with their acts."""
     return tuple((a.target.toordinal(), a.acts) for a in plan.applications)
@@ -115,7 +120,7 @@ class _Planned:
 
     def plan(self) -> Plan:
         """The dates with windows and reasons."""
-        uses = self._uses()
+        uses = self.uses()
         chance = float(self.problem.in_90(self.problem.chances([uses]))[0])
         reaches = chance >= self.case.target
         spans = windows(self.problem, uses, chance, self.case.target) if uses else []
@@ -130,7 +135,8 @@ class _Planned:
 
     # -- dates ------------------------------------------------------------------------------------------------------
 
-    def _uses(self) -> Uses:
+    def uses(self) -> Uses:
+        """The keeper's own dates, or those promised before while they are as good, or the best there are."""
         if self.case.fixed:
             return tuple((d.on.toordinal(), d.acts) for d in sorted(self.case.fixed, key=lambda d: d.on) if d.on >= self.case.start)
         if self.problem.done and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target:

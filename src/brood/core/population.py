@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 
 import numpy as np
@@ -115,6 +115,17 @@ def expected(case: Case, schedule: Schedule, until: date) -> tuple[tuple[date, d
     held = steps_of(case, until)
     numbers = _forward(case, held, _evenings(case, held.chain, [schedule]), _fresh(case, held, [schedule]), 1)
     return _by_day(held, numbers[:, 0])
+
+
+def totals(case: Case, schedules: Sequence[Schedule], until: date) -> Array:
+    """Expected numbers of all stages after each day's evening in the scenario without any offset, [schedules, days from the first find]."""
+    every = steps_of(case, until)
+    usual = slice(len(every.weights) // 2, len(every.weights) // 2 + 1)
+    held = replace(every, moves=every.moves[:, usual], births=every.births[:, usual], deaths=every.deaths[:, usual], weights=np.ones(1))
+    numbers = _forward(case, held, _evenings(case, held.chain, schedules), _fresh(case, held, schedules), len(schedules))
+    evenings = [n for n, end in enumerate(held.ends) if end.time() == EVENING]
+    out: Array = numbers[evenings, :, 0].sum(axis=-1).T
+    return out
 
 
 def _by_day(steps: Steps, numbers: Array) -> tuple[tuple[date, dict[str, float]], ...]:

@@ -266,7 +266,12 @@ class Search:
         first = self.problem.next_day(self.problem.start)
         if first is None or first == best.dates[0]:
             return best
-        return next((d for d in self._judge([((first, *best.dates[1:]), best.skips)]) if self._holds(d)), best)
+        for gap in (best.gap, 0):
+            for draft in self._judge([((first, *best.dates[1:]), best.skips)]):
+                held = self._climb(draft, until=self.target, least_gap=gap, rounds=POLISH, first_moves=False)
+                if self._holds(held):
+                    return held
+        return best
 
     def _stretched(self, dates: Dates, gap: int) -> Dates:
         out = [dates[0]]
@@ -274,16 +279,18 @@ class Search:
             out.append(self.problem.next_day(max(day, out[-1] + gap)) or day)
         return tuple(out)
 
-    def _climb(self, draft: Draft, *, until: float = 1.0, least_gap: int = 0, rounds: int = ROUNDS, patient: bool = False) -> Draft:
+    def _climb(self, draft: Draft, *, until: float = 1.0, least_gap: int = 0, rounds: int = ROUNDS, patient: bool = False,
+               first_moves: bool = True) -> Draft:  # fmt: skip
         """Move to the best neighbour, or to several moves at once, until none is better or the chance is enough."""
         gap = max(least_gap, self.problem.least_gap)
         for _ in range(rounds):
             if draft.chance >= until:
                 break
-            better = self._better(draft, self._moved(draft, (-self.unit, self.unit), gap), gap)
+            first = 0 if first_moves else 1
+            better = self._better(draft, self._moved(draft, (-self.unit, self.unit), gap, first), gap)
             if better is None:
-                anywhere = self._anywhere(draft, gap) if len(draft.dates) <= SHORT else []
-                better = self._better(draft, [*anywhere, *self._moved(draft, FAR, gap), *self._toggled(draft)], gap)
+                anywhere = self._anywhere(draft, gap, first) if len(draft.dates) <= SHORT else []
+                better = self._better(draft, [*anywhere, *self._moved(draft, FAR, gap, first), *self._toggled(draft)], gap)
             if better is None:
                 break
             hopeless = until < 1 and not patient and (until - better.chance) > SLOW_GAIN * (better.chance - draft.chance)
@@ -306,20 +313,20 @@ class Search:
         return max([gains[0], *self._judge(merged)], key=lambda d: d.chance)
 
     @staticmethod
-    def _moved(draft: Draft, steps: Sequence[int], gap: int) -> list[tuple[Dates, Skips]]:
-        """One date, or one with all that follow, moved by so many days."""
+    def _moved(draft: Draft, steps: Sequence[int], gap: int, first: int) -> list[tuple[Dates, Skips]]:
+        """One date from the `first` on, or one with all that follow, moved by so many days."""
         dates, out = draft.dates, []
-        for n in range(len(dates)):
+        for n in range(first, len(dates)):
             for step in steps:
                 out.append((*dates[:n], dates[n] + step, *dates[n + 1 :]))
                 out.append((*dates[:n], *(d + step for d in dates[n:])))
         return [(d, draft.skips) for d in out if _spaced(d, gap)]
 
-    def _anywhere(self, draft: Draft, gap: int) -> list[tuple[Dates, Skips]]:
+    def _anywhere(self, draft: Draft, gap: int, first: int) -> list[tuple[Dates, Skips]]:
         """One date on any other day between its neighbours, the last up to as many days later as the widest gap."""
         dates, out = draft.dates, []
         widest = max((b - a for a, b in itertools.pairwise(dates)), default=3 * gap)
-        for n, day in enumerate(dates):
+        for n, day in enumerate(dates[first:], start=first):
             low = dates[n - 1] + gap if n else self.problem.start
             high = dates[n + 1] - gap if n + 1 < len(dates) else day + widest
             out += [(*dates[:n], other, *dates[n + 1 :]) for other in range(low, high + 1, self.unit) if other != day]

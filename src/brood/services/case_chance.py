@@ -3,30 +3,61 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
+from itertools import pairwise
 
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.outcome import Outcome
+from brood.core.planner import rule_uses, uses_of
+from brood.core.population import totals
 from brood.errors import InputError
 from brood.services import planning
+from brood.services.improving import Change, changes
 from brood.services.outlook import RuleOutcome, considered
+from brood.services.speech import Speech
 from brood.store.tables import PestCase
+
+LONGEST_COURSE = 70
+
+
+@dataclass(frozen=True)
+class Course:
+    """A schedule as a small picture: numbers by day, its evenings as days after the first find, and those too early for a label."""
+
+    totals: tuple[float, ...]
+    days: tuple[int, ...]
+    early: tuple[int, ...]
 
 
 @dataclass(frozen=True)
 class ChanceResult:
-    """The outlook of a case's dates, with how many evenings they are; `problem` says in a sentence why there is none."""
+    """The outlook of a case's dates, with how many evenings they are; `problem` says in a sentence why there is none. The rules of thumb and
+    their courses beside it, the plan's own course first; `changes` are what would help where the target is missed."""
 
     outcome: Outcome | None
     evenings: int
     problem: str
     rules: tuple[RuleOutcome, ...] = ()
+    courses: tuple[Course, ...] = ()
+    changes: tuple[Change, ...] = ()
+    reaches: bool = True
+
+    @property
+    def tallest(self) -> float:
+        """The number at the top of the courses' common scale."""
+        return max((c.totals[0] for c in self.courses), default=1.0) * 1.5
+
+    @property
+    def scenarios(self) -> tuple[tuple[float, ...], ...]:
+        """Chances by warmth (cool, usual, warm) and speed (slow, usual, quick)."""
+        by = self.outcome.by_scenario if self.outcome else ()
+        return tuple(tuple(by[n : n + 3]) for n in range(0, len(by), 3))
 
 
-def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, *, rules: bool = False) -> ChanceResult:
-    """What a recorded case's dates would do, as seen today; the rules of thumb beside them when asked for."""
+def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, speech: Speech, *, rules: bool = False) -> ChanceResult:
+    """What a recorded case's dates would do, as seen today; when asked for, the rules of thumb beside them and what would help."""
     try:
         held = planning.planned(planning.model(session, catalogue, row, today))
     except InputError as error:
@@ -35,4 +66,25 @@ def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, 
     if not evenings:
         return ChanceResult(None, 0, "There are no dates to judge.")
     outcome, others = considered(held.problem, held.plan, rules=rules)
-    return ChanceResult(outcome, evenings, "", others)
+    if not rules:
+        return ChanceResult(outcome, evenings, "", reaches=held.plan.reaches)
+    helps = () if held.plan.reaches else tuple(changes(held.problem, held.plan, catalogue, speech, row.plant.kind))
+    return ChanceResult(outcome, evenings, "", others, _courses(held, others), helps, held.plan.reaches)
+
+
+def _courses(held: planning.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Course, ...]:
+    """The plan's and every rule's expected numbers over the same days."""
+    case, problem = held.problem.case, held.problem
+    acts = {a.id: a for a in case.acts}
+    plans = [uses_of(held.plan), *(uses for name, uses in rule_uses(problem).items() if any(r.id == name for r in rules))]
+    schedules = [[(date.fromordinal(d), [acts[i] for i in ids if i in acts]) for d, ids in (*problem.done, *plan)] for plan in plans]
+    first = min(f.on for f in case.found)
+    until = min(max(s[-1][0] for s in schedules if s) + timedelta(days=3), problem.last, case.start + timedelta(days=LONGEST_COURSE))
+    numbers = totals(case, schedules, until)
+    least = max((problem.gap(a) for a in problem.acts if not problem.label[a].by_hand), default=problem.least_gap)
+    out: list[Course] = []
+    for schedule, one in zip(schedules, numbers, strict=True):
+        days = [(on - first).days for on, _ in schedule]
+        early = tuple(b for a, b in pairwise(days) if b - a < least) if out else ()
+        out.append(Course(tuple(map(float, one)), tuple(days), early))
+    return tuple(out)

@@ -13,7 +13,7 @@ from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts import brood, brood_tall, degree_days, guide, loupe, plate, svg, warmth
+from brood.charts import brood, brood_tall, degree_days, guide, loupe, plate, small, svg, tornado, warmth
 from brood.services import chance, words
 from brood.services.speech import UNITS, days, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -41,6 +41,7 @@ def register(app: Flask) -> None:
     env.globals.update(
         asset=asset, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
         brood_chart=lambda data, title, movable=False: Markup(brood.draw(data, speech(), title, movable)), 
+        small_course=lambda *args: Markup(small.course(*args)), tornado=lambda rows, chance: Markup(tornado.draw(rows, chance)),
         brood_tall=lambda data, title, movable=False: Markup(brood_tall.draw(data, speech(), title, movable)),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),

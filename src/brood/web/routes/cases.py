@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import calendar, case_chance, cases, develop, guide, looking, looks, own, planning, what_if
+from brood.services import assumptions, calendar, case_chance, cases, develop, guide, looking, looks, own, planning, what_if
 from brood.services.brood_chart import stage_drawing
 from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
@@ -155,8 +155,21 @@ def chance(case_id: int) -> Response:
     """The chance that the dates clear the plant, and what common rules would do."""
     with household().store.reading() as session:
         row = queries.case(session, case_id)
-        found = case_chance.of_case(session, catalogue(), row, today(), rules=not render.wants_part())
+        found = case_chance.of_case(session, catalogue(), row, today(), speech(), rules=not render.wants_part())
         return render.page("cases/chance.html", part="cases/_chance.html", row=row, r=found)
+
+
+@bp.get("/cases/<int:case_id>/assumptions")
+def rests_on(case_id: int) -> Response:
+    """Every number that the chance rests on, and what it would be at the number's ends."""
+    with household().store.reading() as session:
+        row = queries.case(session, case_id)
+        try:
+            held = planning.planned(planning.model(session, catalogue(), row, today()))
+        except InputError as error:
+            return render.page("cases/assumptions.html", row=row, rows=[], plan=None, trouble=error.message)
+        rows = assumptions.build(held, catalogue(), speech())
+        return render.page("cases/assumptions.html", row=row, rows=rows, plan=held.plan, trouble="")
 
 
 @bp.get("/cases/<int:case_id>/try")

@@ -4,7 +4,7 @@
 // Shortcuts: a comma, then a letter within two seconds. Listed on /keys; switched off in the settings.
 (() => {
   const root = document.documentElement;
-  const pages = { p: "/plants", w: "/places", g: "/guide", k: "/degree-days", a: "/plants/new", "?": "/keys" };
+  const pages = { p: "/plants", w: "/places", g: "/guide", k: "/degree-days", r: "/rehearsal", a: "/plants/new", "?": "/keys" };
   const spots = { n: "next", d: "dates", f: "finds", z: "zone", c: "check" };
   let armed = 0;
   const typing = (el) => el.closest("input, textarea, select, [contenteditable]") !== null;
@@ -23,8 +23,8 @@
 
 // After a part of the page was exchanged: put the reader where the news is.
 document.addEventListener("htmx:afterSwap", (event) => {
-  const news = document.querySelector("#faults, [data-news], [role=alert]");
-  if (news && event.detail.target) { news.setAttribute("tabindex", "-1"); news.focus({ preventScroll: false }); }
+  const news = document.querySelector("#faults, [data-news], [role=alert]"), target = event.detail.target;
+  if (news && target && (target.id === "case" || target.contains(news))) { news.setAttribute("tabindex", "-1"); news.focus({ preventScroll: false }); }
 });
 
 // A form with faults: begin at the first of them.

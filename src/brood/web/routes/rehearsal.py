@@ -1,0 +1,62 @@
+"""The rehearsal: try an infestation and two schedules; nothing is kept."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, make_response, request
+
+from brood.errors import FieldErrors, InputError
+from brood.services import guide, rehearsal
+from brood.services.rehearsal import RehearsalResult
+from brood.web import render
+from brood.web.context import catalogue, household, speech, today
+from brood.web.forms import rehearsal as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("rehearsal", __name__, url_prefix="/rehearsal")
+
+BEGIN = {"pest": "tetranychus-urticae", "day": "24", "night": "18", "egg": "40", "young": "15", "adult": "6", "reach": "90", "refuge": "2",
+         "act-wiping": "1", "act-insecticidal-soap": "1", "first": "every 3 days 7 times", "second": "every 7 days 4 times"}  # fmt: skip
+
+
+@bp.get("")
+def page() -> Response:
+    """Two schedules side by side, from the address, from a case, or from an example."""
+    values = {key: value for key, value in request.args.items() if key != "case"} or _begin()
+    try:
+        said = form.read(Reader(values, speech(), today()), catalogue())
+        if values.get("as") == "json":
+            return _file(rehearsal.as_case_file(said, catalogue(), today()))
+        return _page(values, rehearsal.rehearse(said, catalogue(), today()), {})
+    except FieldErrors as error:
+        return _page(values, None, error.by_field)
+    except InputError as error:
+        return _page(values, None, {"whole": error.message})
+
+
+def _begin() -> dict[str, str]:
+    """What stands in the form at first: the case asked for, or an example in the keeper's unit."""
+    if request.args.get("case", "").isdigit():
+        with household().store.reading() as session:
+            try:
+                values = rehearsal.of_case(session, catalogue(), int(request.args["case"][:9]), today())
+            except InputError:
+                values = BEGIN
+    else:
+        values = BEGIN
+    return {**values, **{key: f"{speech().degrees(float(values[key])):.0f}" for key in ("day", "night")}}
+
+
+def _page(values: dict[str, str], result: RehearsalResult | None, wrong: dict[str, str]) -> Response:
+    held = catalogue()
+    pest_id = values.get("pest", "") if values.get("pest") in held.records else BEGIN["pest"]
+    ticked = {key.removeprefix("act-") for key in values if key.startswith("act-")}
+    shown = {**{t.id: t for t in held.offered(pest_id)}, **{a: held.treatments[a] for a in ticked if a in held.treatments}}
+    return render.page("rehearsal/page.html", 422 if wrong else 200, values=values, r=result, wrong=wrong, groups=guide.by_group(held),
+                       treatments=list(shown.values()), ticked=ticked, query=request.query_string.decode())  # fmt: skip
+
+
+def _file(text: str) -> Response:
+    answer = make_response(text)
+    answer.headers["Content-Type"] = "application/json"
+    answer.headers["Content-Disposition"] = 'attachment; filename="rehearsal.json"'
+    return answer
