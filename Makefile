@@ -47,6 +47,7 @@ screenshots: .venv/.test ## take the pictures in docs/screenshots from the demo 
 
 bench: .venv/.test ## measure how long a plan and a page take
 	@.venv/bin/python -m pytest -q bench --benchmark-only
+	@$(PY) scripts/plan_figures.py
 	@$(PY) scripts/identify_figures.py
 
 lock: ## renew the locked dependencies (needs uv)

@@ -143,9 +143,9 @@ def random_case(rng, *, small):
     offered = [t.id for t in CATALOGUE.offered(pest)]
     acts = tuple(rng.sample(offered, k=min(len(offered), rng.choice([1, 2, 2, 3]))))
     series = constant(datetime.combine(DAY, time()), 24 * 200, rng.choice([17, 20, 23, 26, 30]), spread_c=rng.choice([0.0, 0.7]))
-    limits = Limits(min_gap_days=rng.choice([None, 2, 3]), max_applications=4 if small else rng.choice([None, 8]))
+    limits = Limits(min_gap_days=rng.choice([None, 2, 3]), max_applications=4 if small else rng.choice([5, 8]))
     return infested(pest, found, series, acts, reach=rng.choice([0.7, 0.8, 0.9, 0.95]), refuge=rng.choice([0.0, 0.02]), limits=limits,
-                    horizon_days=13 if small else 45, target=rng.choice([0.5, 0.7, 0.8, 0.9, 0.95]))  # fmt: skip
+                    horizon_days=13 if small else 36, target=rng.choice([0.5, 0.7, 0.8, 0.9, 0.95]))  # fmt: skip
 
 
 def fewest_by_trying_all(problem):
@@ -162,14 +162,14 @@ def fewest_by_trying_all(problem):
 @pytest.mark.parametrize("seed", [11, 12])
 def test_on_small_cases_no_choice_of_days_takes_fewer_dates(seed):
     rng, reached = random.Random(seed), 0
-    for _ in range(12):
+    for _ in range(10):
         problem = problem_of(random_case(rng, small=True))
         uses, fewest = chosen(problem), fewest_by_trying_all(problem)
         reaches = float(problem.in_90(problem.chances([uses]))[0]) >= problem.case.target
         assert reaches == (fewest is not None)
         assert fewest is None or len(uses) == fewest
         reached += reaches
-    assert reached >= 3
+    assert reached >= 2
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3, 4])
@@ -186,7 +186,7 @@ def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
     assert feasible >= 15
 
 
-@settings(max_examples=12, deadline=None, suppress_health_check=FUNCTION)
+@settings(max_examples=6, deadline=None, suppress_health_check=FUNCTION)
 @given(st.sampled_from([MITE, THRIPS, WHITEFLY]), st.floats(16, 26), st.floats(0.6, 0.95), st.booleans())
 def test_windows_hold_what_they_promise(make_case, pest, celsius, reach, wide):
     case = make_case(pest, celsius, HAND, reach=reach, target=0.8 if wide else 0.95)

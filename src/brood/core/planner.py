@@ -177,8 +177,9 @@ class _Planned:
         if not pairs:
             return draft.uses
         whole = float(self.problem.in_90(self.problem.chances([draft.uses]))[0])
-        less = self.problem.in_90(self.problem.chances([_less(draft.uses, {p}) for p in pairs]))
-        order = [pairs[i] for i in np.argsort(-less) if whole - less[i] <= NOTHING_ADDED]
+        scenario, own = self.problem.ranked(draft.uses)
+        less = self.problem.chances([_less(draft.uses, {p}) for p in pairs], scenario)[:, 0]
+        order = [pairs[i] for i in np.argsort(-less) if own - less[i] <= NOTHING_ADDED]
         out = draft.uses
         dropped: set[tuple[int, str]] = set()
         for n, act in order:

@@ -18,6 +18,7 @@ from brood.core.types import Case
 
 TEST_PATCH_DAYS = 2
 MOST_EVENINGS = 25
+SHORT_WAIT_DAYS = 2
 Skips = frozenset[tuple[int, str]]
 """(position of a date, act) that are left out although they may be done."""
 Dates = tuple[int, ...]
@@ -154,7 +155,7 @@ class Problem:
 
     def fill(self, dates: Dates, skips: Skips = frozenset()) -> Uses | None:
         """Dates with their acts, each done as soon as it may be unless skipped; None when a date or an act that must be is not allowed."""
-        if not dates or dates[-1] > self.end or not all(day in self._days for day in dates):
+        if not dates or dates[-1] > self.end or dates[0] > self.first_by or not all(day in self._days for day in dates):
             return None
         if self._free and not skips and all(b - a >= self.least_gap for a, b in pairwise(dates)):
             return tuple((day, self.acts) for day in dates)
@@ -175,6 +176,13 @@ class Problem:
                 return None
             out.append((day, tuple(ids)))
         return tuple(out)
+
+    @cached_property
+    def first_by(self) -> int:
+        """The last day for the first date: nobody waits long while something feeds and breeds, whatever it saves later."""
+        eggs = all(f.stage == s.case.pest.stages[0].id and not s.case.pest.live_birth for s in self.shares for f in s.case.found)
+        first = next((d for d in sorted(self._days) if any(self._rules[a].allows(d, self._used[a]) for a in self.acts)), self.end)
+        return self.end if eggs or self.done else min(self.end, first + max(SHORT_WAIT_DAYS, round(self.generation_days / 10)))
 
     @cached_property
     def _free(self) -> bool:

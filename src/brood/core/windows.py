@@ -14,7 +14,7 @@ from brood.core.problem import Problem, Uses
 
 MAY_LOSE = 0.02
 LATEST_AT_LEAST = 3
-MOST_STEPS = 7
+MOST_STEPS = 5
 
 
 @dataclass(frozen=True)
