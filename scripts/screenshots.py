@@ -30,7 +30,6 @@ SHOTS = (
     ("plants", "/plants", WIDE, "light"),
     ("plants-phone", "/plants", TALL, "dark"),
     ("place", "/places/1", WIDE, "light"),
-    ("places", "/places", WIDE, "light"),
     ("place-weather", "/places/6", WIDE, "light"),
     ("guide-pest", "/guide/frankliniella-occidentalis", WIDE, "light"),
     ("degree-days", "/degree-days?place=6&lower=7.4&biofix=2026-05-25", WIDE, "light"),

@@ -14,6 +14,7 @@ BroodError
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import date
 
 
 class BroodError(Exception):
@@ -44,7 +45,9 @@ class ModelError(InputError):
 
 
 class NothingDevelops(InputError):
-    """All the hours are below every threshold, so there is nothing to time."""
+    """All the hours are below every threshold, so there is nothing to time; `inspect_on` is when to look again instead."""
+
+    inspect_on: date | None = None
 
 
 class NotFound(BroodError):

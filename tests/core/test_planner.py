@@ -15,6 +15,7 @@ from brood.catalogue.loader import shipped
 from brood.core.backbone import guard_stage, spared_stages
 from brood.core.improve import improvements
 from brood.core.inference import infer_hidden
+from brood.core.keep_below import feeding, holds
 from brood.core.outcome import outcomes
 from brood.core.planner import RULES, chosen, plan, problem_of, rule_uses, uses_of
 from brood.core.temperature import constant, daily
@@ -145,7 +146,7 @@ def random_case(rng, *, small):
     series = constant(datetime.combine(DAY, time()), 24 * 200, rng.choice([17, 20, 23, 26, 30]), spread_c=rng.choice([0.0, 0.7]))
     limits = Limits(min_gap_days=rng.choice([None, 2, 3]), max_applications=4 if small else rng.choice([5, 8]))
     return infested(pest, found, series, acts, reach=rng.choice([0.7, 0.8, 0.9, 0.95]), refuge=rng.choice([0.0, 0.02]), limits=limits,
-                    horizon_days=13 if small else 36, target=rng.choice([0.5, 0.7, 0.8, 0.9, 0.95]))  # fmt: skip
+                    horizon_days=13 if small else 34, target=rng.choice([0.5, 0.7, 0.8, 0.9, 0.95]))  # fmt: skip
 
 
 def fewest_by_trying_all(problem):
@@ -348,8 +349,29 @@ def test_a_case_that_cannot_be_planned_names_its_field(make_case, more, field):
 
 
 def test_in_the_cold_nothing_develops_and_the_keeper_is_told(make_case):
-    with pytest.raises(NothingDevelops, match="eggs wait"):
+    with pytest.raises(NothingDevelops, match="eggs wait") as caught:
         planned(make_case(celsius=6.0))
+    assert DAY + timedelta(days=7) <= caught.value.inspect_on <= DAY + timedelta(days=21)
+
+
+@pytest.mark.parametrize("level", [30.0, 120.0])
+def test_in_a_garden_a_number_is_held_with_no_more_dates_than_it_takes(make_case, level):
+    case = make_case(found=(Found(DAY, "egg", 20.0), Found(DAY, "larva", 10.0), Found(DAY, ADULT, 4.0)), celsius=22.0, horizon_days=45)
+    problem = problem_of(replace(case, keep_below=level))
+    answer = plan(problem)
+    uses = uses_of(answer)
+    assert answer.reaches
+    assert problem.keeps_limits(uses)
+    assert feeding(problem, uses).max(axis=0)[(uses[0][0] - problem.start) :].max() < 2 * level
+    assert not holds(problem, uses[:-1], level), "every date is needed"
+    assert uses[0][0] > problem.start, "no evening before the number would be passed"
+    assert answer.applications[0].reason.kind == "keep"
+
+
+def test_a_higher_number_is_held_with_fewer_dates_and_one_never_reached_with_none(make_case):
+    case = make_case(found=(Found(DAY, "larva", 10.0), Found(DAY, ADULT, 2.0)), celsius=21.0, horizon_days=40)
+    counts = [len(planned(replace(case, keep_below=level)).applications) for level in (20.0, 300.0, 1e9)]
+    assert counts[0] > counts[1] > counts[2] == 0
 
 
 def test_a_series_that_starts_after_the_find_is_continued_backwards(make_case):

@@ -12,7 +12,7 @@ from typing import Any
 
 import click
 
-from brood.errors import BroodError, InputError
+from brood.errors import BroodError, InputError, NothingDevelops
 
 Command = Callable[..., Any]
 LARGEST = 20_000_000
@@ -54,7 +54,10 @@ def error_json(error: BroodError) -> dict[str, Any]:
     """An error by the contract."""
     if isinstance(error, InputError):
         value = error.value if isinstance(error.value, str | int | float | None) else str(error.value)
-        return {"field": error.field or None, "value": value, "allowed": error.allowed or None, "message": error.message}
+        said = {"field": error.field or None, "value": value, "allowed": error.allowed or None, "message": error.message}
+        if isinstance(error, NothingDevelops) and error.inspect_on:
+            said["inspect_on"] = error.inspect_on.isoformat()
+        return said
     return {"field": None, "value": None, "allowed": None, "message": str(error)}
 
 

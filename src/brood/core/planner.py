@@ -12,12 +12,13 @@ import numpy as np
 from brood.core.backbone import Backbone, guard_stage, spared_stages
 from brood.core.chain import chain_of, require_development
 from brood.core.evening import effect, evening
+from brood.core.keep_below import hold_below, holds
 from brood.core.problem import Dates, Problem, Uses
 from brood.core.search import Draft, Search
 from brood.core.temperature import window
 from brood.core.types import ADULT, Application, Case, Plan, Reason
 from brood.core.windows import Window, windows
-from brood.errors import InputError
+from brood.errors import InputError, NothingDevelops
 
 Planner = Callable[[Problem], Plan]
 
@@ -27,6 +28,7 @@ ROOM_DAYS, RULES_DAYS = 30, 48
 NOTHING_ADDED = 0.0005
 """An act that adds no more than this to the chance on an evening is left out of it."""
 LEAST_EFFECT = 0.05
+INSPECT_DAYS = 14
 SERVES = 0.001
 AS_GOOD = 0.005
 RULES: dict[str, tuple[int, ...]] = {
@@ -73,7 +75,11 @@ def problem_of(case: Case) -> Problem:
     end = min(case.start + timedelta(days=horizon_days(case)), known)
     if end < case.start:
         raise InputError("Temperatures are not known for as long as a plan takes.", field="temperature", allowed="a longer series")
-    require_development(chain_of(case.pest), window(case.series, evening(first) - timedelta(days=1), evening(end)))
+    try:
+        require_development(chain_of(case.pest), window(case.series, evening(first) - timedelta(days=1), evening(end)))
+    except NothingDevelops as still:
+        still.inspect_on = case.start + timedelta(days=INSPECT_DAYS)
+        raise
     case = _from_the_start(case, first)
     return Problem(case, end, min(max(end, case.start + timedelta(days=RULES_DAYS)) + timedelta(days=ROOM_DAYS), known))
 
@@ -122,8 +128,9 @@ class _Planned:
         """The dates with windows and reasons."""
         uses = self.uses()
         chance = float(self.problem.in_90(self.problem.chances([uses]))[0])
-        reaches = chance >= self.case.target
-        spans = windows(self.problem, uses, chance, self.case.target) if uses else []
+        reaches = chance >= self.case.target if self.case.keep_below is None else holds(self.problem, uses, self.case.keep_below)
+        holding = self.case.keep_below is not None
+        spans = [Window(d, d) for d, _ in uses] if holding else windows(self.problem, uses, chance, self.case.target)
         without = self._without(uses)
         dates = [self._application(n, uses, spans[n], (chance, without[n])) for n in range(len(uses))]
         laid_until = max([self.case.start, *(date.fromordinal(d) for d, _ in uses[:1]), *(f.on for f in self.case.found)])
@@ -137,6 +144,8 @@ class _Planned:
 
     def uses(self) -> Uses:
         """The keeper's own dates, or those promised before while they are as good, or the best there are."""
+        if self.case.keep_below is not None:
+            return hold_below(self.problem, self.case.keep_below)
         if self.case.fixed:
             return tuple((d.on.toordinal(), d.acts) for d in sorted(self.case.fixed, key=lambda d: d.on) if d.on >= self.case.start)
         if self.problem.done and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target:
@@ -204,7 +213,7 @@ class _Planned:
         before = self._before(n, uses)
         fast = None if before is None else self.backbone.fastest(before)
         short = 0
-        if chances[0] < self.case.target and before is not None and fast is not None:
+        if self.case.keep_below is None and chances[0] < self.case.target and before is not None and fast is not None:
             short = max(0, (day - before).days - max(0, math.ceil(fast) - 1))
         earliest, latest = (day, day) if short else (date.fromordinal(span.earliest), date.fromordinal(span.latest))
         reason = self._reason(n, day, before, fast, short, chances)
@@ -224,6 +233,8 @@ class _Planned:
         return tuple(ids) or (self.case.pest.id,)
 
     def _reason(self, n: int, day: date, before: date | None, fast: float | None, short: int, chances: tuple[float, float]) -> Reason:
+        if self.case.keep_below is not None:
+            return Reason("keep", self.backbone.guard, self.backbone.event, None, None, self.backbone.celsius(day, 2), *chances)
         if before is None:
             return self._first_reason(day, chances)
         breeds = None if fast is None else evening(before) + timedelta(days=fast)

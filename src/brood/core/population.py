@@ -120,16 +120,31 @@ def expected(case: Case, schedule: Schedule, until: date) -> tuple[tuple[date, d
 def totals(case: Case, schedules: Sequence[Schedule], until: date) -> Array:
     """Expected numbers of all stages after each day's evening in the scenario without any offset, [schedules, days from the first find]."""
     every = steps_of(case, until)
-    usual = slice(len(every.weights) // 2, len(every.weights) // 2 + 1)
-    held = replace(every, moves=every.moves[:, usual], births=every.births[:, usual], deaths=every.deaths[:, usual], weights=np.ones(1))
+    held = _only(every, len(every.weights) // 2)
     numbers = _forward(case, held, _evenings(case, held.chain, schedules), _fresh(case, held, schedules), len(schedules))
-    evenings = [n for n, end in enumerate(held.ends) if end.time() == EVENING]
-    out: Array = numbers[evenings, :, 0].sum(axis=-1).T
+    out: Array = numbers[_evening_steps(held), :, 0].sum(axis=-1).T
     return out
 
 
+def by_scenario(case: Case, schedule: Schedule, until: date, scenario: int | None = None) -> Array:
+    """Expected numbers after each day's evening by scenario (or in one) and stage, laying adults last: [days, scenarios, stages + 1]."""
+    held = steps_of(case, until) if scenario is None else _only(steps_of(case, until), scenario)
+    numbers = _forward(case, held, _evenings(case, held.chain, [schedule]), _fresh(case, held, [schedule]), 1)
+    out: Array = numbers[_evening_steps(held), 0]
+    return out
+
+
+def _only(steps: Steps, scenario: int) -> Steps:
+    pick = slice(scenario, scenario + 1)
+    return replace(steps, moves=steps.moves[:, pick], births=steps.births[:, pick], deaths=steps.deaths[:, pick], weights=np.ones(1))
+
+
+def _evening_steps(steps: Steps) -> list[int]:
+    return [n for n, end in enumerate(steps.ends) if end.time() == EVENING]
+
+
 def _by_day(steps: Steps, numbers: Array) -> tuple[tuple[date, dict[str, float]], ...]:
-    evenings = [n for n, end in enumerate(steps.ends) if end.time() == EVENING]
+    evenings = _evening_steps(steps)
     mean = np.einsum("s,tsk->tk", steps.weights, numbers[evenings])
     names = [*(s.id for s in steps.chain.pest.stages), ADULT]
     return tuple((steps.ends[n].date(), dict(zip(names, map(float, row), strict=True))) for n, row in zip(evenings, mean, strict=True))

@@ -148,7 +148,7 @@ class Case:
     `refuge` is the share (0 to 1) that no act reaches while a stage lasts, `target` the chance of clearing that is wanted; on open
     leaves 0.02 is our judgement (C). `also` are further pests on the same plant under the same temperatures: one list of dates.
     `promised` are dates and acts of an earlier plan, kept where none better are needed; `fixed` those that the keeper has set, taken
-    as they are.
+    as they are. With `keep_below` the aim is not to clear but to hold what feeds and flies under that number.
     """
 
     pest: Pest
@@ -164,6 +164,7 @@ class Case:
     refuge: float = 0.02
     target: float = 0.95
     also: tuple[Case, ...] = ()
+    keep_below: float | None = None
     promised: tuple[Done, ...] = ()
     fixed: tuple[Done, ...] = ()
 
@@ -172,7 +173,7 @@ class Case:
 class Reason:
     """Why a date stands where it stands, as facts for a sentence.
 
-    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short or overdue. `since` is the evening after
+    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short, overdue or keep. `since` is the evening after
     which the newest cohort left `stage` by `event`; `breeds` when its fastest member could lay; `celsius` the mean
     temperature in between; `whole` the chance of clearing, `without` that with this evening left out.
     """

@@ -94,6 +94,7 @@ def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
     common = Case(
         pest=pests[0].pest, start=start, found=(), series=series, acts=(), limits=limits, horizon_days=horizon,
         reach=_number(data.get("reach", 0.9), "reach", 0.01, 1), test_patch=_maybe(data, "test_patch", bool, False),
+        keep_below=None if data.get("keep_below") is None else _number(data["keep_below"], "keep_below", 1, MOST_COUNT),
         refuge=_number(data.get("refuge", 0.02), "refuge", 0, 0.9), target=_number(data.get("target", 0.95), "target", 0.01, 0.999),
     )  # fmt: skip
     infer = _maybe(data, "infer_hidden", bool, True)
@@ -278,6 +279,7 @@ def plan_json(problem: Problem, plan: Plan, warnings: list[str], catalogue: Cata
     """A plan as the contract has it, with its chance, the rules of thumb beside it, and what would help where it falls short."""
     case = problem.case
     outcome, rules = considered(problem, plan)
+    helps = [] if plan.reaches or case.keep_below is not None else improvements_json(problem, plan, catalogue)
     return {
         "schema": 1,
         "pest": case.pest.id,
@@ -297,6 +299,6 @@ def plan_json(problem: Problem, plan: Plan, warnings: list[str], catalogue: Cata
         "guard": plan.guard, "spared": list(plan.spared),
         "escaped": [{"done": s.done.isoformat(), "latest": s.latest.isoformat(), "breeding_from": s.breeds.date().isoformat(),
                      "message": words.slip_cost(case.pest, s, SPEECH)} for s in plan.slips],
-        "rules": rules_json(rules), "improvements": [] if plan.reaches else improvements_json(problem, plan, catalogue),
+        "rules": rules_json(rules), "improvements": helps,
         "warnings": [*warnings, *plan.warnings],
     }  # fmt: skip

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core import types as core
-from brood.errors import FieldErrors, InputError, NotFound
+from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
 from brood.services import planning, words
 from brood.services.brood_chart import ChartData, chart_data
 from brood.services.speech import Speech, days
@@ -160,7 +160,10 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         plan = planning.plan_of(case)
     except InputError as error:
         evenings = _evenings(row, catalogue, {}, today)
-        return CaseResult(row, record, chosen, gaps, "There is no plan yet.", str(error), None, evenings, None, None, None, None, str(error), today)
+        why = str(error)
+        if isinstance(error, NothingDevelops) and error.inspect_on:
+            why = f"{why} Look again on {speech.day(error.inspect_on)} at the latest."
+        return CaseResult(row, record, chosen, gaps, "There is no plan yet.", why, None, evenings, None, None, None, None, why, today)
     by_slot = _by_slot(row, plan)
     whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)

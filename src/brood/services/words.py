@@ -53,6 +53,8 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
     stage = _stage(pest, why.stage)
     warmth = f"about {speech.warmth(why.celsius)}" if why.celsius is not None else "this warmth"
     breeds = speech.day(why.breeds) if why.breeds else "much later"
+    if why.kind == "keep":
+        return f"At {warmth} they would grow past the number that is to be held; this evening, as late as it can be, keeps them under it."
     if why.kind == "first-laying":
         adds = "young" if pest.live_birth else "eggs, and eggs escape treatment best"
         return f"Adults were found, and at {warmth} they {_breed(pest)} every day. Each day of waiting adds {adds}.{_worth(why)}"

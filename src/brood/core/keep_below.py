@@ -1,0 +1,69 @@
+"""Holding a pest below a number instead of clearing it: for a garden, where it comes back anyway and predators live on what is left."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import numpy as np
+
+from brood.core.chain import Array
+from brood.core.population import by_scenario
+from brood.core.problem import Problem, Uses
+
+SHARE = 0.9
+"""The number is held in scenarios of this weight together."""
+LOOK_AHEAD_DAYS = 60
+
+
+def feeding(problem: Problem, plan: Uses, scenario: int | None = None) -> Array:
+    """Expected numbers of everything but eggs, after each evening from the first find on: [scenarios, days]."""
+    case = problem.case
+    acts = {a.id: a for a in case.acts}
+    schedule = [(date.fromordinal(d), [acts[i] for i in ids if i in acts]) for d, ids in (*problem.done, *plan)]
+    numbers = by_scenario(case, schedule, date.fromordinal(_end(problem)), scenario)
+    mobile = np.array([*(s.display != "egg" for s in case.pest.stages), True])
+    out: Array = numbers[..., mobile].sum(axis=-1).T
+    return out
+
+
+def hold_below(problem: Problem, level: float) -> Uses:
+    """The dates that hold what feeds at or under a number, each as late as it can be, in the scenario that 90 % of the weight does not exceed."""
+    first = min(f.on for f in problem.case.found).toordinal()
+    scenario = _scenario(problem)
+    plan: Uses = ()
+    while len(plan) < problem.most_dates:
+        numbers = feeding(problem, plan, scenario)[0]
+        last = plan[-1][0] if plan else problem.start - 1
+        over = np.flatnonzero(numbers[max(last, problem.start - 1) + 1 - first :] > level)
+        if not len(over):
+            break
+        following = _next(problem, plan, last, int(max(last, problem.start - 1) + 1 + over[0]))
+        if following is None:
+            break
+        plan = following
+    return plan
+
+
+def holds(problem: Problem, plan: Uses, level: float) -> bool:
+    """Whether the number is held from the first date on."""
+    first = min(f.on for f in problem.case.found).toordinal()
+    begun = (plan[0][0] if plan else problem.start) - first
+    return bool((feeding(problem, plan, _scenario(problem))[0][begun:] <= level * 1.001).all())
+
+
+def _scenario(problem: Problem) -> int:
+    """The scenario whose untreated numbers are exceeded by those of no more than a tenth of the weight."""
+    untreated = feeding(problem, ())[:, -1]
+    order = np.argsort(untreated)
+    return int(order[int(np.searchsorted(np.cumsum(problem.weights[order]), SHARE - 1e-9))])
+
+
+def _next(problem: Problem, plan: Uses, last: int, wanted: int) -> Uses | None:
+    """The plan with one more date: the latest allowed up to the one wanted, or else the first allowed after it."""
+    dates = tuple(day for day, _ in plan)
+    days = [*range(wanted, max(last, problem.start - 1), -1), *range(wanted + 1, _end(problem) + 1)]
+    return next((found for day in days if (found := problem.fill((*dates, day))) is not None), None)
+
+
+def _end(problem: Problem) -> int:
+    return min(problem.end, problem.start + LOOK_AHEAD_DAYS)
