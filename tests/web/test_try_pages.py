@@ -35,7 +35,7 @@ def drag(page, n, days, size):
     tall = size == "phone"
     svg = page.locator(".chart-tall" if tall else ".only-wide svg.chart")
     handle = svg.locator(f'[data-drag="{n}"]')
-    handle.scroll_into_view_if_needed()
+    handle.evaluate("el => el.scrollIntoView({block: 'center'})")
     box, frame = handle.bounding_box(), svg.bounding_box()
     view = [float(v) for v in svg.get_attribute("viewBox").split()]
     by = days * float(svg.get_attribute("data-per-day")) * (frame["height"] / view[3] if tall else frame["width"] / view[2])

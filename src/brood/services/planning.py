@@ -54,6 +54,11 @@ class _Plans:
         self.put(key, held)
         return held
 
+    def recall(self, key: str) -> Planned | None:
+        """The plan kept under a key, if it still is."""
+        with self._lock:
+            return self._plans.get(key)
+
     def put(self, key: str, held: Planned) -> None:
         """Keep a plan under what it would be made from."""
         with self._lock:
@@ -126,6 +131,14 @@ def fingerprint(case: core.Case) -> str:
 def planned(case: core.Case) -> Planned:
     """A case tabulated and planned, from memory when nothing has changed."""
     return _plans.get(fingerprint(case), case)
+
+
+def standing_plan(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Planned:
+    """The plan behind the evenings on a case's page, from memory where it is the one that they were written from."""
+    held = _plans.recall(row.plan_key)
+    if held is not None and held.problem.case.start == max(row.start_on, today):
+        return held
+    return planned(model(session, catalogue, row, today))
 
 
 def plan_of(case: core.Case) -> core.Plan:

@@ -90,7 +90,7 @@ def read_dates(text: str, count: int) -> list[date]:
 
 def tried(session: Session, catalogue: Catalogue, row: PestCase, text: str, *, now: datetime, speech: Speech, chart: bool = False) -> TryResult:
     """What a case's planned evenings would do on other dates. Raises InputError when there is no plan or a date cannot be computed."""
-    held = planning.planned(planning.model(session, catalogue, row, now.date()))
+    held = planning.standing_plan(session, catalogue, row, now.date())
     problem, plan = held.problem, held.plan
     planned = uses_of(plan)
     dates = read_dates(text, len(planned)) if text else [date.fromordinal(d) for d, _ in planned]

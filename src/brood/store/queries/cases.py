@@ -24,6 +24,14 @@ def case(session: Session, case_id: int) -> PestCase:
     return found
 
 
+def bare_case(session: Session, case_id: int) -> PestCase:
+    """A case alone, what belongs to it loaded when it is asked for; raises NotFound."""
+    found = session.get(PestCase, case_id)
+    if found is None:
+        raise NotFound("There is no such case.")
+    return found
+
+
 def case_of_application(session: Session, application_id: int) -> tuple[PestCase, Application]:
     """The case an application belongs to, and the application; raises NotFound."""
     application = session.get(Application, application_id)

@@ -178,7 +178,7 @@ def try_dates(case_id: int) -> Response:
     text = request.args.get("dates") or ",".join(sorted(day for day in request.args.getlist("day") if day))
     chart = request.args.get("part") == "chart"
     with household().store.reading() as session:
-        row, wrong = queries.case(session, case_id), {}
+        row, wrong = queries.bare_case(session, case_id), {}
         try:
             found = what_if.tried(session, catalogue(), row, text, now=now(), speech=speech(), chart=chart or not render.wants_part())
         except FieldErrors as error:

@@ -158,6 +158,8 @@ document.querySelector("[aria-invalid=true]")?.focus();
     handle.classList.add("held");
     handle.focus({ preventScroll: true });
   });
+  // A finger on a handle moves the handle and not the page.
+  document.addEventListener("touchstart", (event) => { if (plain() && event.target.closest("[data-drag]")) event.preventDefault(); }, { passive: false });
   document.addEventListener("pointermove", (event) => { if (held) { held.by = by(event); show(held.svg, held.n, held.by); } });
   const drop = (cancel) => {
     if (!held) return;
