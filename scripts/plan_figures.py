@@ -99,7 +99,7 @@ def adaptive(one: Case, days: int) -> float:
 
     start = np.zeros(chain.size + 1)
     start[0] = 100
-    return float(solve_ivp(flow, (0, days), start, rtol=1e-6, atol=1e-8).y[:, -1].sum())
+    return float(solve_ivp(flow, (0, days), start, rtol=1e-8, atol=1e-10).y[:, -1].sum())
 
 
 def speed() -> None:

@@ -29,6 +29,8 @@ class Effects:
         self.survive = {i: 1 - (1.0 if self.acts[i].lasts_days else reach) * kill for i, kill in self.kill.items()}
         self.entering = np.array(newly_exposed(pest))
         self.residual = {i for i, a in self.acts.items() if a.residual_days >= HALVING_FROM and (self.kill[i] * self.entering).any()}
+        days = np.arange(len(table.evenings) + 400) + 0.5
+        self._strength = {i: np.array([residue(self.acts[i], float(d)) for d in days]) for i in self.residual}
         self.origin = table.first.toordinal()
         self._rows: dict[tuple[str, ...], Array] = {}
 
@@ -65,5 +67,6 @@ class Effects:
             days = sorted(day - self.origin for day, ids in schedule if i in ids)
             for day, following in pairwise([*days, len(evenings)]):
                 since = np.arange(max(day + 1, 0), min(following + 1, len(evenings)))
-                strength = np.array([residue(self.acts[i], d - day - 0.5) for d in since])
+                begun = int(since[0]) - day - 1 if len(since) else 0
+                strength = self._strength[i][begun : begun + len(since)]
                 fresh[evenings[since]] *= 1 - self.reach * strength[:, None] * (self.kill[i] * self.entering)

@@ -11,7 +11,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from brood.core.chain import Array
@@ -57,7 +56,7 @@ class Run:
         self.values = [np.empty((b, s, d + w)) for w in waits]
         for value, known in zip(self.values, self._known(), strict=True):
             value[...] = known[..., : value.shape[2]]
-        self.ahead = [sliding_window_view(value, w, axis=2) for value, w in zip(self.values[1:], waits[1:], strict=True)]
+        self.ahead = [_windows(value, w) for value, w in zip(self.values[1:], waits[1:], strict=True)]
         self.laying = np.empty((2, b, s, d + 1))
         self.laying[...] = self.end[:, None] if self.after is None else self.after.laying[..., : d + 1]
         self.tracks = np.ones((2, b, 1, d))
@@ -101,7 +100,7 @@ class Run:
         begun = (1 - self.table.refuge) / through[:, :days]
         if fresh is not None:
             begun *= fresh
-        spared = sliding_window_view(padded, waits, axis=1)[:, :days] * begun[..., None]
+        spared = _windows(padded, waits)[:, :days] * begun[..., None]
         spared += self.table.refuge
         return spared[:, None] * share[None]
 
@@ -191,6 +190,13 @@ class Run:
         for founders in self.table.founders:
             out += founders.count * np.log1p(-np.minimum(self.founder(founders), 1 - 1e-15)).mean(axis=-1)
         return out
+
+
+def _windows(values: Array, length: int) -> Array:
+    """A view of a contiguous array with windows of so many along its last axis, [..., places, length]; cheap to make, not to be written to."""
+    *lead, size = values.shape
+    *steps, step = values.strides
+    return np.ndarray((*lead, size - length + 1, length), values.dtype, values, 0, (*steps, step, step))
 
 
 def clearing(table: DayTable, exposure: Exposure, after: Run | None = None) -> Array:

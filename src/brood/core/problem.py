@@ -182,7 +182,9 @@ class Problem:
         """The last day for the first date: nobody waits long while something feeds and breeds, whatever it saves later."""
         eggs = all(f.stage == s.case.pest.stages[0].id and not s.case.pest.live_birth for s in self.shares for f in s.case.found)
         first = next((d for d in sorted(self._days) if any(self._rules[a].allows(d, self._used[a]) for a in self.acts)), self.end)
-        return self.end if eggs or self.done or self.case.keep_below is not None else min(self.end, first + max(SHORT_WAIT_DAYS, round(self.generation_days / 10)))
+        if eggs or self.done or self.case.keep_below is not None:
+            return self.end
+        return min(self.end, first + max(SHORT_WAIT_DAYS, round(self.generation_days / 10)))
 
     @cached_property
     def _free(self) -> bool:
