@@ -133,6 +133,7 @@ def test_oil_alone_cannot_clear_soft_scale_and_touching_each_one_is_ranked_first
     best = improvements(problem, [CATALOGUE.act(t.id, SCALE) for t in CATALOGUE.offered(SCALE)], answer.chance)
     assert best[0].acts[0].id in ("alcohol-swab", "wiping")
     assert best[0].chance > 0.9
+    assert all(i.kind != "discard" for i in best)
     assert [i.chance for i in best if not i.reaches] == sorted((i.chance for i in best if not i.reaches), reverse=True)
 
 

@@ -38,7 +38,8 @@ def _say(answer: dict[str, Any]) -> None:
         click.echo(f"     {row['why']}")
     click.echo(f"chance of clearing {answer['chance_of_clearing']:.2f}, in nine of ten scenarios at least {answer['chance_in_90']:.2f}")
     for change in answer["improvements"]:
-        click.echo(f"{change['change']}: {change['chance_of_clearing']:.2f} with {change['applications']} evenings")
+        made = f": {change['chance_of_clearing']:.2f} with {change['applications']} evenings" if change["applications"] else ""
+        click.echo(change["change"] + made)
     for entry in answer["escaped"]:
         click.echo(entry["message"])
     for warning in answer["warnings"]:

@@ -21,7 +21,7 @@ WORTH = 0.02
 
 @dataclass(frozen=True)
 class Improvement:
-    """`kind` is act, acts, reach or cooler; `acts` the acts added, `reach` and `celsius` the value proposed; what the change comes to."""
+    """`kind` is act, acts, reach, cooler or discard; `acts` the acts added, `reach` and `celsius` the value proposed; what the change comes to."""
 
     kind: str
     chance: float
@@ -50,7 +50,8 @@ def improvements(problem: Problem, extras: Sequence[Act], chance: float) -> list
     cooler = _cooler(case)
     if cooler is not None:
         found.append(cooler)
-    return sorted((i for i in found if i.chance > chance + WORTH), key=_order)
+    helps = sorted((i for i in found if i.chance > chance + WORTH), key=_order)
+    return helps if any(i.reaches for i in helps) else [*helps, Improvement("discard", 1.0, 0, reaches=True)]
 
 
 def _order(one: Improvement) -> tuple[bool, float, float]:

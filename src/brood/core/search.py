@@ -91,7 +91,7 @@ class Search:
     def _begin(self) -> bool:
         """Make the runs to start from, and choose the scenario; whether anything can be done at all."""
         p = self.problem
-        widest = min(WIDEST_GAP, max(p.least_gap + 1, round(0.8 * p.generation_days)))
+        widest = max(p.least_gap, min(WIDEST_GAP, max(p.least_gap + 1, round(0.8 * p.generation_days))))
         runs = [self._run_of(gap) for gap in range(p.least_gap, widest + 1, self.unit)] + [d for d in self.also_try if len(d) <= p.most_dates]
         self.runs = tuple(dict.fromkeys(run for run in runs if p.fill(run) is not None))
         if self.runs:
@@ -209,8 +209,9 @@ class Search:
     def _hold_down(self) -> Draft:
         """Where nothing comes near a cure: the regular run that does most within a generation."""
         end = self.problem.start + max(self.problem.generation_days, 14.0)
-        short = [tuple(d for d in run if d <= end) for run in self.runs]
-        return max(self._judge((dates, frozenset()) for dates in short if dates), key=lambda d: d.chance)
+        short = [dates for run in self.runs if (dates := tuple(d for d in run if d <= end))]
+        few = [dates for dates in short if len(dates) <= SHORT] or short
+        return max(self._judge((dates, frozenset()) for dates in few), key=lambda d: d.chance)
 
     def _with(self, n: int, above: Draft) -> Draft | None:
         """A draft of n dates that reaches the target, from the best seed of that number and from dates left out of a longer one."""

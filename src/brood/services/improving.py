@@ -33,6 +33,8 @@ def changes(problem: Problem, plan: Plan, catalogue: Catalogue, speech: Speech, 
 def _text(one: Improvement, catalogue: Catalogue, reach: float, speech: Speech) -> str:
     if one.acts:
         return f"add {listed([catalogue.treatments[a.id].name for a in one.acts])}"
+    if one.kind == "discard":
+        return "cut it back hard, or part with the plant in a closed bag before its neighbours catch it"
     if one.kind == "reach":
         return f"reach {round(100 * (one.reach or 0))} in 100 of the animals on an evening instead of {round(100 * reach)}"
     return f"move the plant to where it is {speech.difference(abs(one.celsius or 0), 0)} cooler"

@@ -162,11 +162,13 @@ def ensure(store: Store, catalogue: Catalogue, case_id: int, today: date, now: d
         replan(session, catalogue, cases.case(session, case_id), today, now, speech)
 
 
-def replan(session: Session, catalogue: Catalogue, row: PestCase, today: date, now: datetime, speech: Speech) -> core.Plan | None:
-    """Plan a case again and write the evenings that changed; None when there is nothing to plan from."""
+def replan(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date, now: datetime, speech: Speech, *, anew: bool = False
+) -> core.Plan | None:
+    """Plan a case again and write the evenings that changed; None when there is nothing to plan from. `anew` forgets the dates promised before."""
     try:
         case = model(session, catalogue, row, today)
-        held = planned(case)
+        held = planned(replace(case, promised=()) if anew else case)
     except InputError:
         row.plan_key = ""
         return None

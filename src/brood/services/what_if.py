@@ -148,4 +148,4 @@ def keep(session: Session, catalogue: Catalogue, case_id: int, text: str, *, now
     else:
         row.own_dates = []
     session.flush()
-    planning.replan(session, catalogue, row, now.date(), now, speech)
+    planning.replan(session, catalogue, row, now.date(), now, speech, anew=not text)

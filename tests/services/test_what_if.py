@@ -1,0 +1,183 @@
+"""Other evenings for a recorded case, its chance, what would help, and every assumption with its ends."""
+
+from dataclasses import replace
+from datetime import timedelta
+
+import pytest
+from conftest import MITE, NOW
+from test_cases import SPEECH, TODAY, Keeper
+
+from brood.core.outcome import outcomes
+from brood.core.planner import problem_of, uses_of
+from brood.errors import FieldErrors
+from brood.services import assumptions, case_chance, cases, improving, planning, rehearsal, what_if
+from brood.store.queries import cases as queries
+
+
+@pytest.fixture
+def keeper(store, catalogue):
+    one = Keeper(store, catalogue)
+    one.opens()
+    return one
+
+
+def held(keeper):
+    with keeper.store.reading() as session:
+        return planning.planned(planning.model(session, keeper.catalogue, queries.case(session, keeper.case), TODAY))
+
+
+def tried(keeper, dates="", **more):
+    with keeper.store.reading() as session:
+        return what_if.tried(session, keeper.catalogue, queries.case(session, keeper.case), dates, now=NOW, speech=SPEECH, **more)
+
+
+def text(days):
+    return ",".join(day.isoformat() for day in days)
+
+
+def planned_days(keeper):
+    return [a.target for a in held(keeper).plan.applications]
+
+
+def test_the_planned_dates_tried_are_the_plan_itself(keeper):
+    same = tried(keeper)
+    assert not same.differs
+    assert same.tried == same.planned
+    assert same.said == "These are the planned dates."
+    assert same.allowed
+
+
+def test_a_gap_torn_open_costs_and_a_step_inside_the_window_next_to_nothing(keeper):
+    days = planned_days(keeper)
+    latest = held(keeper).plan.applications[1].latest
+    by = (latest - days[1]).days
+    inside = tried(keeper, text([days[0], *(d + timedelta(days=by) for d in days[1:])]))
+    torn = tried(keeper, text([days[0], *(d + timedelta(days=9) for d in days[1:])]))
+    assert inside.planned.in_90 - inside.tried.in_90 <= 0.0201
+    assert torn.planned.in_90 - torn.tried.in_90 > 0.05
+    assert torn.tried.first_escape is not None
+    assert torn.said == f"{len(days) - 1} evenings 9 days later."
+
+
+def test_the_chart_shows_where_the_evenings_stood(keeper):
+    days = planned_days(keeper)
+    moved = tried(keeper, text([days[0], *(d + timedelta(days=2) for d in days[1:])]), chart=True)
+    was = [s.was.date() for s in moved.chart.strokes if s.was]
+    assert was == days[1:]
+    assert [s.at.date() for s in moved.chart.strokes][1:] == [d + timedelta(days=2) for d in days[1:]]
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda days: text(days[:-1]), "give a date for each"), (lambda days: "soon", "cannot be read"),
+        (lambda days: text([days[0], days[0], *days[2:]]), "same day"),
+        (lambda days: text([days[0] - timedelta(days=30), *days[1:]]), "from today"),
+        (lambda days: text([*days[:-1], days[-1] + timedelta(days=3000)]), "from today"),
+    ],
+)  # fmt: skip
+def test_dates_that_cannot_be_say_so_and_nothing_is_kept(keeper, change, words):
+    days = planned_days(keeper)
+    with pytest.raises(FieldErrors, match=words):
+        tried(keeper, change(days))
+    with pytest.raises(FieldErrors), keeper.store.writing() as session:
+        what_if.keep(session, keeper.catalogue, keeper.case, change(days), now=NOW, speech=SPEECH)
+    assert planned_days(keeper) == days
+
+
+def test_own_dates_stay_through_a_mark_and_go_when_put_back(keeper):
+    days = planned_days(keeper)
+    own = [days[0], *(d + timedelta(days=1) for d in days[1:])]
+    with keeper.store.writing() as session:
+        what_if.keep(session, keeper.catalogue, keeper.case, text(own), now=NOW, speech=SPEECH)
+    assert [s[3] for s in keeper.slots()] == own
+    keeper.marks(1)
+    keeper.waits(1)
+    assert [s[3] for s in keeper.slots() if s[2] == "planned"] == own[1:]
+    with keeper.store.writing() as session:
+        what_if.keep(session, keeper.catalogue, keeper.case, "", now=keeper.now, speech=SPEECH)
+    assert [s[3] for s in keeper.slots() if s[2] == "planned"] != own[1:]
+
+
+def test_a_mark_on_time_keeps_the_promised_dates(keeper):
+    before = [s[3] for s in keeper.slots()]
+    keeper.marks(1)
+    assert [s[3] for s in keeper.slots()] == before
+
+
+def test_the_chance_page_has_one_course_for_each_rule_and_the_plan(keeper):
+    with keeper.store.reading() as session:
+        found = case_chance.of_case(session, keeper.catalogue, queries.case(session, keeper.case), TODAY, SPEECH, rules=True)
+    assert len(found.courses) == len(found.rules) + 1 == 10
+    assert found.reaches
+    assert found.changes == ()
+    assert [len(row) for row in found.scenarios] == [3, 3, 3]
+    four = next(c for c, r in zip(found.courses[1:], found.rules, strict=True) if r.id == "four-days-running")
+    assert four.early == (1, 2, 3)
+    assert found.courses[0].early == ()
+
+
+def test_every_assumption_moves_the_chance_the_way_it_must(keeper):
+    rows = {r.name: r for r in assumptions.build(held(keeper), keeper.catalogue, SPEECH)}
+    assert rows["Reach"].at_low < rows["Reach"].at_high
+    assert rows["Shares killed"].at_low < rows["Shares killed"].at_high
+    assert rows["Hiding places"].at_low > rows["Hiding places"].at_high
+    assert rows["Found"].at_low > rows["Found"].at_high
+    assert rows["Young a day"].at_low > rows["Young a day"].at_high
+    assert all(r.source and r.grade in "ABC" for r in rows.values())
+    assert list(rows.values()) == sorted(rows.values(), key=lambda r: -r.swing)
+
+
+def test_where_nothing_reaches_parting_with_the_plant_stands_last(keeper):
+    case = held(keeper).problem.case
+    crowd = replace(case, found=tuple(replace(f, count=1e6) for f in case.found), promised=())
+    problem = problem_of(crowd)
+    plan = planning.planner.plan(problem)
+    found = improving.changes(problem, plan, keeper.catalogue, SPEECH)
+    assert not plan.reaches
+    assert found[-1].text.startswith("cut it back hard")
+    assert found[-1].improvement.dates == 0
+
+
+def test_a_rehearsal_of_a_case_starts_from_its_finds_and_dates(keeper):
+    with keeper.store.reading() as session:
+        values = rehearsal.of_case(session, keeper.catalogue, keeper.case, TODAY)
+    assert (values["pest"], values["egg"], values["adult"]) == (MITE, "40", "4")
+    assert values["first"].startswith("0, ")
+    command = rehearsal.RehearsalCommand(MITE, 21, 21, (("egg", 40.0), ("adult", 4.0)), 0.9, 0.02, ("wiping", "insecticidal-soap"),
+                                         rehearsal.days_of(values["first"]), rehearsal.days_of("every 7 days 4 times"))  # fmt: skip
+    found = rehearsal.rehearse(command, keeper.catalogue, TODAY)
+    assert found.sides[0].outcome.chance > found.sides[1].outcome.chance + 0.2
+    problem = problem_of(rehearsal.case_of(command, keeper.catalogue, TODAY))
+    again = outcomes(problem, [tuple((TODAY.toordinal() + d, problem.acts) for d in command.second)])[0]
+    assert found.sides[1].outcome.chance == pytest.approx(again.chance)
+
+
+@pytest.mark.parametrize(("words", "days"), [("0, 3,6", (0, 3, 6)), ("6 0 3 3", (0, 3, 6)), ("every 4 days 3 times", (0, 4, 8)), ("", ())])
+def test_days_are_read_as_people_write_them(words, days):
+    assert rehearsal.days_of(words) == days
+
+
+@pytest.mark.parametrize("words", ["now", "-1", "500", "every day"])
+def test_days_that_are_none_are_refused(words):
+    with pytest.raises(ValueError, match=r".*"):
+        rehearsal.days_of(words)
+
+
+def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch):
+    def cold(problem):
+        error = planning.planner.NothingDevelops("Nothing develops: eggs wait.", field="temperature")
+        error.inspect_on = TODAY + timedelta(days=14)
+        raise error
+
+    monkeypatch.setattr(planning, "_plans", planning._Plans())
+    monkeypatch.setattr(planning.planner, "problem_of", cold)
+    with keeper.store.reading() as session:
+        page = cases.build(session, keeper.catalogue, keeper.case, now=NOW, speech=SPEECH)
+    assert page.headline == "There is no plan yet."
+    assert f"Look again on {SPEECH.day(TODAY + timedelta(days=14))}" in page.why
+
+
+def test_uses_of_a_plan_are_its_dates_with_their_acts(keeper):
+    plan = held(keeper).plan
+    assert [d for d, _ in uses_of(plan)] == [a.target.toordinal() for a in plan.applications]
