@@ -22,7 +22,8 @@ QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
          "--disable-sync", "--disable-dev-shm-usage"]  # fmt: skip
 SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "height": 844}}
 PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/1", "/places/1/edit",
-         "/places/1/day/2026-06-01", "/cases/1", "/cases/3", "/cases/3/chance", "/settings", "/keys", "/sources", "/phone", "/enter", "/nope",
+         "/places/1/day/2026-06-01", "/cases/1", "/cases/3", "/cases/3/chance", "/cases/1/try", "/cases/1/assumptions", "/rehearsal",
+         "/settings", "/keys", "/sources", "/phone", "/enter", "/nope",
          "/guide", f"/guide/{MITE}", f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/places/4", "/places/5",
          "/places/6", "/degree-days?place=6&lower=7.4", "/looks/1?zone=upper", "/looks/1/suspects", "/looks/3/suspects",
          "/looks/1/every?theme=creature", "/looks/1/loupe/coccus-hesperidum", "/photos/1", "/ruler"]  # fmt: skip
@@ -215,19 +216,27 @@ def test_keys_move_between_pages_and_tab_reaches_the_action(browser, demo_site):
     page.context.close()
 
 
+BOTH_WAYS = ("/cases/1", "/plants", "/looks/1?zone=upper", "/rehearsal")
+"""Pages that are looked through on a laptop by day and on a phone in the evening theme; the others take turns."""
+
+
 @pytest.mark.parametrize(("size", "theme"), [("laptop", "light"), ("phone", "dark")])
 def test_no_page_has_a_serious_axe_violation_or_scrolls_sideways(browser, demo_site, theme, size):
     page = visit(browser, demo_site, viewport=SIZES[size], color_scheme=theme)
     faults = {}
-    for path in PAGES:
+    for n, path in enumerate(PAGES):
         page.goto(path)
         page.evaluate("document.querySelectorAll('details').forEach(d => { d.open = true })")
+        wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
+        if wide > 0:
+            faults[path] = wide
+        if path not in BOTH_WAYS and n % 2 != (size == "phone"):
+            continue
         page.evaluate(AXE)
         found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
         serious = [(v["id"], v["nodes"][0]["html"][:160]) for v in found if v["impact"] in ("serious", "critical")]
-        wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
-        if serious or wide > 0:
-            faults[path] = (serious, wide)
+        if serious:
+            faults[path] = serious
     assert faults == {}
     assert page.faults == []
     page.context.close()
