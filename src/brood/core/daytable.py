@@ -13,11 +13,10 @@ from datetime import date, datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
-from brood.core.chain import NODES, Array, Chain, chain_of, moves_per_hour
+from brood.core.chain import Array, Chain, chain_of
 from brood.core.evening import EVENING
 from brood.core.passage import Leaving, erlang, found_leaving, leaving
-from brood.core.population import MORNING, SPEED_CV
-from brood.core.temperature import shifted
+from brood.core.population import MORNING, scenario_rates
 from brood.core.types import ADULT, Case
 
 LATE_DAYS = 7
@@ -118,24 +117,13 @@ def day_table(case: Case, last: date) -> DayTable:
     cuts, evenings = _cuts(case, last)
     start = datetime.combine(min(f.on for f in case.found), MORNING)
     marks = [int((cut - start) / timedelta(hours=1)) for cut in cuts]
-    at = case.series.hour_of(start)
-    moves, births, deaths, weights = [], [], [], []
-    for sigma, weight in NODES:
-        celsius = shifted(case.series, sigma).celsius[at : at + marks[-1]]
-        summed = np.concatenate((np.zeros((1, len(chain.counts))), np.cumsum(moves_per_hour(chain, celsius), axis=0)))[marks]
-        laid = _per_interval(case.pest.fecundity, celsius, marks, invert=False)
-        died = _per_interval(case.pest.longevity, celsius, marks, invert=True)
-        for speed, share in NODES:
-            moves.append(summed * (1 + speed * SPEED_CV))
-            births.append(laid)
-            deaths.append(died)
-            weights.append(weight * share)
-    ends = np.stack(moves)
+    moves, births, deaths, weights = scenario_rates(case, chain, case.series.hour_of(start), marks)
+    ends = np.concatenate((np.zeros_like(moves[:, :1]), np.cumsum(moves, axis=1)), axis=1)
     founders = tuple(_founders(chain, f.stage, f.count, cuts.index(datetime.combine(f.on, MORNING)), ends) for f in case.found if f.count > 0)
     leave = tuple(leaving(n, ends[..., stage]) for stage, n in enumerate(chain.counts))
-    late = _late(case, np.stack(births), np.stack(deaths), round(LATE_DAYS * len(cuts) / len(evenings)))
-    return DayTable(chain, start.date(), evenings, np.array(marks, dtype=float), ends, leave, np.stack(births), np.stack(deaths), late,
-                    np.array(weights), founders, case.pest.female_share, case.refuge)  # fmt: skip
+    late = _late(case, births, deaths, round(LATE_DAYS * len(cuts) / len(evenings)))
+    return DayTable(chain, start.date(), evenings, np.array(marks, dtype=float), ends, leave, births, deaths, late,
+                    weights, founders, case.pest.female_share, case.refuge)  # fmt: skip
 
 
 def _cuts(case: Case, last: date) -> tuple[list[datetime], NDArray[np.int64]]:
@@ -151,12 +139,6 @@ def _cuts(case: Case, last: date) -> tuple[list[datetime], NDArray[np.int64]]:
         evenings.append(len(cuts) - 1)
         cuts.append(datetime.combine(day, EVENING))
     return cuts, np.array(evenings)
-
-
-def _per_interval(table: tuple[tuple[float, float], ...], celsius: Array, marks: list[int], *, invert: bool) -> Array:
-    values = np.interp(celsius, *np.array(table).T)
-    summed: Array = np.add.reduceat((1 / values if invert else values) / 24, marks[:-1])
-    return summed
 
 
 def _late(case: Case, births: Array, deaths: Array, intervals: int) -> Array:

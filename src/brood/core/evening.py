@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date, datetime, time
 
-from brood.core.types import Act, Pest
+from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
 
 EVENING = time(19, 0)
 HALVING_FROM = 3.0
@@ -24,6 +24,11 @@ def effect(acts: Iterable[Act], stage: str, reach: float) -> float:
     for act in acts:
         survive *= 1 - reach * act.kill.get(stage, 0.0)
     return 1 - survive
+
+
+def treated_as(pest: Pest) -> list[str]:
+    """For every stage and, last, laying adults: the stage id whose kill applies; adults not yet laying are adults."""
+    return [*(ADULT if s.id == PREOVIPOSITION else s.id for s in pest.stages), ADULT]
 
 
 def newly_exposed(pest: Pest) -> tuple[bool, ...]:

@@ -9,9 +9,9 @@ import numpy as np
 
 from brood.core.chain import Array
 from brood.core.daytable import DayTable
-from brood.core.evening import HALVING_FROM, newly_exposed, residue
+from brood.core.evening import HALVING_FROM, newly_exposed, residue, treated_as
 from brood.core.lines import Exposure
-from brood.core.types import ADULT, PREOVIPOSITION, Act
+from brood.core.types import Act
 
 Uses = Iterable[tuple[int, Sequence[str]]]
 """Dated acts: (ordinal of the day, ids)."""
@@ -23,7 +23,7 @@ class Effects:
     def __init__(self, table: DayTable, acts: Iterable[Act], reach: float) -> None:
         self.table, self.reach = table, reach
         pest = table.chain.pest
-        self.stages = [ADULT if s.id == PREOVIPOSITION else s.id for s in pest.stages] + [ADULT]
+        self.stages = treated_as(pest)
         self.acts = {a.id: a for a in acts}
         self.kill = {a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()}
         self.survive = {i: 1 - (1.0 if self.acts[i].lasts_days else reach) * kill for i, kill in self.kill.items()}

@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
-import numpy as np
-
 from brood.core.chain import Array
 from brood.core.escape import first_escapes
 from brood.core.lines import rank
@@ -52,8 +50,3 @@ def _escapes(problem: Problem, plans: Sequence[Uses], chances: Array, sure: Arra
 
 def _first(share: Share, schedules: Sequence[Uses]) -> list[date]:
     return first_escapes(share.table, share.effects.exposure(schedules), share.after)
-
-
-def spread(outcome: Outcome) -> tuple[float, float]:
-    """The lowest and the highest chance over the scenarios."""
-    return float(np.min(outcome.by_scenario)), float(np.max(outcome.by_scenario))

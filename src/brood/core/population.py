@@ -17,9 +17,10 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 
 from brood.core.chain import NODES, Array, Chain, chain_of, moves_per_hour
-from brood.core.evening import EVENING, HALVING_FROM, effect, evening, newly_exposed, residue
+from brood.core.evening import EVENING, HALVING_FROM, evening, newly_exposed, residue, treated_as
+from brood.core.projection import survivals
 from brood.core.temperature import shifted
-from brood.core.types import ADULT, PREOVIPOSITION, Act, Case
+from brood.core.types import ADULT, Act, Case
 
 SPEED_CV = 0.05
 """How much plants and strains differ in speed, beyond temperature (our judgement, C)."""
@@ -51,10 +52,19 @@ def steps_of(case: Case, until: date) -> Steps:
     ends = [datetime.combine(start.date() + timedelta(days=n), t) for n in range((until - start.date()).days + 1) for t in (MORNING, EVENING)][1:]
     first = case.series.hour_of(start)
     marks = [0, *(int((end - start) / timedelta(hours=1)) for end in ends)]
+    moves, births, deaths, weights = scenario_rates(case, chain, first, marks)
+    late = tuple(rates[:, -14:].sum(axis=1) / max(min(14, len(ends)) / 2, 1) for rates in (births, deaths))
+    spread = np.moveaxis(moves, 0, 1)[..., chain.stage_of]
+    return Steps(chain, spread, births.T, deaths.T, weights, tuple(ends), (late[0], late[1]))
+
+
+def scenario_rates(case: Case, chain: Chain, first: int, marks: list[int]) -> tuple[Array, Array, Array, Array]:
+    """Rates summed between marks (hours after index `first` of the series) under 3 temperature offsets × 3 speeds: sub-stage moves [scenarios,
+    spans, stages], births and deaths per laying female [scenarios, spans], and the Gauss–Hermite weights [scenarios]."""
     moves, births, deaths, weights = [], [], [], []
     for sigma, weight in NODES:
         celsius = shifted(case.series, sigma).celsius[first : first + marks[-1]]
-        summed = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1], axis=0)[:, chain.stage_of]
+        summed = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1], axis=0)
         laid = _summed(case.pest.fecundity, celsius, marks, invert=False)
         died = _summed(case.pest.longevity, celsius, marks, invert=True)
         for speed, share in NODES:
@@ -62,12 +72,11 @@ def steps_of(case: Case, until: date) -> Steps:
             births.append(laid)
             deaths.append(died)
             weights.append(weight * share)
-    late = tuple(np.array([v[-14:].sum() / max(len(v[-14:]) / 2, 1) for v in rates]) for rates in (births, deaths))
-    return Steps(chain, np.stack(moves, 1), np.stack(births, 1), np.stack(deaths, 1), np.array(weights), tuple(ends), (late[0], late[1]))
+    return np.stack(moves), np.stack(births), np.stack(deaths), np.array(weights)
 
 
 def _summed(table: tuple[tuple[float, float], ...], celsius: Array, marks: list[int], *, invert: bool) -> Array:
-    """A rate per day (or one over a duration in days) tabulated over °C, summed over every step."""
+    """A rate per day (or one over a duration in days) tabulated over °C, summed over every span."""
     values = np.interp(celsius, *np.array(table).T)
     summed: Array = np.add.reduceat((1 / values if invert else values) / 24, marks[:-1])
     return summed
@@ -158,8 +167,8 @@ def _evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[d
             for later in range(max([1, *(a.lasts_days for a in acts)])):
                 active = [a for a in acts if later < max(a.lasts_days, 1)]
                 row = out.setdefault(on + timedelta(days=later), np.ones((len(schedules), 1, chain.size + 1)))
-                row[b, 0] *= _survivals(chain, [a for a in active if not a.lasts_days], case.reach)
-                row[b, 0] *= _survivals(chain, [a for a in active if a.lasts_days], 1.0)
+                row[b, 0] *= survivals(chain, [a for a in active if not a.lasts_days], case.reach)
+                row[b, 0] *= survivals(chain, [a for a in active if a.lasts_days], 1.0)
     return out
 
 
@@ -167,7 +176,7 @@ def _fresh(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
     """Survivals of those that become exposed in a step, by stage entered, [steps, schedules, 1, stages + 1]: the latest use of each act with a
     residue meets each once, with what is left of it."""
     entering = np.array(newly_exposed(case.pest))
-    stages = [ADULT if s.id == PREOVIPOSITION else s.id for s in case.pest.stages] + [ADULT]
+    stages = treated_as(case.pest)
     out = np.ones((len(steps.ends), len(schedules), 1, len(stages)))
     for b, schedule in enumerate(schedules):
         for act in {a.id: a for _, acts in schedule for a in acts if a.residual_days >= HALVING_FROM}.values():
@@ -179,12 +188,6 @@ def _fresh(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
                 if since is not None:
                     out[n, b, 0] *= 1 - kill * residue(act, (middle - since) / timedelta(days=1))
     return out
-
-
-def _survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
-    """Share of the exposed that survives one evening, by sub-stage and, last, among laying adults; [size + 1]."""
-    by_stage = [1 - effect(acts, ADULT if s.id == PREOVIPOSITION else s.id, reach) for s in chain.pest.stages]
-    return np.array([*np.array(by_stage)[chain.stage_of], 1 - effect(acts, ADULT, reach)])
 
 
 def _chances(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int) -> Array:

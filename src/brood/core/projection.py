@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brood.core.chain import Chain, advance, chain_of, moves_per_hour
-from brood.core.evening import EVENING, effect
-from brood.core.types import ADULT, PREOVIPOSITION, Act, Case, Found
+from brood.core.evening import EVENING, effect, treated_as
+from brood.core.types import PREOVIPOSITION, Act, Case, Found
 
 Array = NDArray[np.float64]
 
@@ -63,8 +63,8 @@ def classes_of(chain: Chain) -> NDArray[np.int64]:
 
 def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
     """Share that survives one evening in every sub-stage and, last, among laying adults; shape (size + 1,)."""
-    per_stage = [1 - effect(acts, ADULT if s.id == PREOVIPOSITION else s.id, reach) for s in chain.pest.stages]
-    return np.array([*np.array(per_stage)[chain.stage_of], 1 - effect(acts, ADULT, reach)])
+    per_stage = np.array([1 - effect(acts, stage, reach) for stage in treated_as(chain.pest)])
+    return np.append(per_stage[:-1][chain.stage_of], per_stage[-1])
 
 
 def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:

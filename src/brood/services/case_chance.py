@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, timedelta
-from itertools import pairwise
 
 from sqlalchemy.orm import Session
 
@@ -15,7 +14,7 @@ from brood.core.population import totals
 from brood.errors import InputError
 from brood.services import planning
 from brood.services.improving import Change, changes
-from brood.services.outlook import RuleOutcome, considered
+from brood.services.outlook import RuleOutcome, considered, too_soon
 from brood.services.speech import Speech
 from brood.store.tables import PestCase
 
@@ -85,6 +84,6 @@ def _courses(held: planning.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Co
     out: list[Course] = []
     for schedule, one in zip(schedules, numbers, strict=True):
         days = [(on - first).days for on, _ in schedule]
-        early = tuple(b for a, b in pairwise(days) if b - a < least) if out else ()
+        early = too_soon(days, least) if out else ()
         out.append(Course(tuple(map(float, one)), tuple(days), early))
     return tuple(out)

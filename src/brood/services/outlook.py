@@ -58,6 +58,11 @@ def breaks_label(case: Case, days: Sequence[int]) -> bool:
     )
 
 
+def too_soon(days: Sequence[int], least: int) -> tuple[int, ...]:
+    """The days that come sooner than so many after the one before."""
+    return tuple(b for a, b in pairwise(days) if b - a < least)
+
+
 def assess_json(case: Case, dates: Sequence[date]) -> dict[str, Any]:
     """What a given set of dates would do, all acts on each; raises InputError for dates that cannot be computed."""
     if not dates:

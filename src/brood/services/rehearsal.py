@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from itertools import pairwise
 
 from sqlalchemy.orm import Session
 
@@ -19,9 +17,8 @@ from brood.core.population import totals
 from brood.core.temperature import day_night
 from brood.errors import InputError
 from brood.services import planning
-from brood.services.outlook import breaks_label
+from brood.services.outlook import breaks_label, too_soon
 from brood.store.queries import cases
-from brood.store.tables import PestCase
 
 LAST_DAY = 120
 STAGES = ("egg", "young", "pupa", core.ADULT)
@@ -106,19 +103,16 @@ def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Re
     numbers = totals(case, schedules, until)
     least = max((problem.gap(a) for a in problem.acts), default=1)
     sides = [
-        Side(days, outcome, breaks_label(case, days), tuple(map(float, one)), _early(days, least))
+        Side(days, outcome, breaks_label(case, days), tuple(map(float, one)), too_soon(days, least))
         for days, outcome, one in zip(both, found, numbers, strict=True)
     ]
     best = plan(problem)
     return RehearsalResult((sides[0], sides[1]), tuple(d - first for d, _ in uses_of(best)), best.chance, start)
 
 
-def _early(days: Sequence[int], least: int) -> tuple[int, ...]:
-    return tuple(b for a, b in pairwise(days) if b - a < least)
-
-
-def from_case(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> dict[str, str]:
+def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -> dict[str, str]:
     """The form's values for a recorded case. Raises InputError when it has no plan."""
+    row = cases.case(session, case_id)
     held = planning.planned(planning.model(session, catalogue, row, today))
     case, dates = held.problem.case, [date.fromordinal(d) for d, _ in (*held.problem.done, *uses_of(held.plan))]
     celsius = case.series.celsius[: 24 * 7].reshape(-1, 24) if len(case.series) >= 24 * 7 else case.series.celsius[None, :24]
@@ -132,14 +126,9 @@ def from_case(session: Session, catalogue: Catalogue, row: PestCase, today: date
     return {**values, **{f"act-{a.treatment_id}": "1" for a in row.acts}, "first": days, "second": "every 7 days 4 times"}
 
 
-def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -> dict[str, str]:
-    """The form's values for a recorded case by its number."""
-    return from_case(session, catalogue, cases.case(session, case_id), today)
-
-
 def as_case_file(command: RehearsalCommand, catalogue: Catalogue, start: date) -> str:
     """The rehearsal as a case document that the command line reads."""
-    case = replace(case_of(command, catalogue, start))
+    case = case_of(command, catalogue, start)
     return json.dumps({
         "schema": 1, "pest": case.pest.id, "start": start.isoformat(), "reach": command.reach, "refuge": command.refuge, "infer_hidden": False,
         "found": [{"date": f.on.isoformat(), "stage": f.stage, "count": round(f.count, 3)} for f in case.found],
