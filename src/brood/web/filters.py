@@ -41,7 +41,7 @@ def register(app: Flask) -> None:
     env.globals.update(
         asset=asset, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
         brood_chart=lambda data, title, movable=False: Markup(brood.draw(data, speech(), title, movable)), 
-        small_course=lambda *args: Markup(small.course(*args)), tornado=lambda rows, chance: Markup(tornado.draw(rows, chance)),
+        small_course=lambda *args: Markup(small.course(*args)), tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
         brood_tall=lambda data, title, movable=False: Markup(brood_tall.draw(data, speech(), title, movable)),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
