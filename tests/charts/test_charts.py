@@ -8,12 +8,15 @@ import xml.etree.ElementTree as ET
 import pytest
 from conftest import NOW
 
-from brood.charts import bands, brood, brood_tall, svg, warmth
+from brood.charts import bands, brood, brood_tall, spread, svg, warmth
 from brood.services import cases, places
 from brood.services.speech import Speech
 
 CASES = {"mite": 1, "whitefly": 2, "thrips": 3}
-DRAW = {"lying": brood.draw, "standing": brood_tall.draw}
+DRAW = {
+    "lying": brood.draw, "standing": brood_tall.draw, "all, wide": lambda data, speech, title: spread.draw(data, speech, wide=True),
+    "all, narrow": lambda data, speech, title: spread.draw(data, speech, wide=False),
+}  # fmt: skip
 
 
 @pytest.fixture
@@ -33,7 +36,7 @@ def test_a_brood_chart_is_well_formed_and_keeps_to_its_frame(charts, trouble, wa
     root = ET.fromstring(text)
     assert "style=" not in text
     assert not re.search(r"\bnan\b|\binf\b|None", text)
-    assert root.find("desc").text.startswith("Groups: ")
+    assert root.find("desc").text.startswith(("Groups: ", "All stages together: about "))
     wide, high = (float(v) for v in root.attrib["viewBox"].split()[2:])
     for node in root.iter():
         if "d" in node.attrib and "transform" not in node.attrib and node.attrib.get("class", "")[:2] in ("fE", "fN", "fR", "fA", "fB", "to"):

@@ -13,7 +13,8 @@ from scipy.integrate import solve_ivp
 from brood.catalogue.loader import shipped
 from brood.core.chain import NODES, chain_of
 from brood.core.evening import effect
-from brood.core.population import SPEED_CV, assess, steps_of
+from brood.core.population import SPEED_CV, assess, expected, steps_of
+from brood.core.spread import spread_of
 from brood.core.temperature import constant, daily, day_night
 from brood.core.types import ADULT, PREOVIPOSITION, Case, Found
 
@@ -173,3 +174,18 @@ def test_the_known_orderings_come_out_of_the_mathematics():
     running, spaced = (assess(one, evenings(one, days)).chance for days in ((0, 1, 2, 3), range(0, 21, 3)))
     assert running < 0.2, "four evenings running never look like a cure"
     assert spaced > 0.75
+
+
+def test_the_spread_holds_the_mean_and_closes_where_nothing_is_uncertain():
+    """At one scenario's warmth the courses part by speed alone; the mean is that of the table of expected numbers, the edges lie about it."""
+    sown = case([("egg", 60.0), (ADULT, 8.0)], spread=1.5)
+    schedule = [(DAY + timedelta(days=n), sown.acts) for n in (0, 4, 8)]
+    until = DAY + timedelta(days=14)
+    wide = spread_of(sown, schedule, until)
+    totals = [sum(stages.values()) for _, stages in expected(sown, schedule, until)]
+    assert wide.mean == pytest.approx(totals, rel=1e-9)
+    assert (wide.low <= wide.high).all()
+    assert (wide.low[:3] <= wide.mean[:3] * 1.001).all()
+    assert (wide.high >= wide.mean * 0.999).sum() >= len(totals) - 2
+    even = spread_of(replace(sown, series=constant(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 160, 21.0, spread_c=0.0)), schedule, until)
+    assert (even.high - even.low).sum() < (wide.high - wide.low).sum()

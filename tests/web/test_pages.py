@@ -1,7 +1,7 @@
 """Pages without a browser: statuses, safety, what a new user would try, nothing lost, nothing executed."""
 
 import re
-from datetime import timedelta
+from datetime import date, timedelta
 from io import BytesIO
 from pathlib import Path
 
@@ -17,7 +17,7 @@ WEB = Path(__file__).parents[2] / "src" / "brood" / "web"
 PAGES = [
     "/plants", "/plants/new", "/plants/1", "/plants/1/edit", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/new",
     "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/cases/1/chance", "/cases/5/chance",
-    "/cases/1/assumptions", "/cases/1/try", "/rehearsal", "/rehearsal?case=1", "/settings", "/keys",
+    "/cases/1/assumptions", "/cases/1/try", "/cases/9", "/cases/9/course", "/rehearsal", "/rehearsal?case=1", "/settings", "/keys",
     "/sources",
     "/phone", "/enter", "/places/2", "/places/4", "/places/5", "/places/6", "/places/4/edit", "/guide", f"/guide/{MITE}", "/guide/bradysia?stage=egg",
     f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/degree-days", "/degree-days?place=6&lower=7.4&upper=33",
@@ -356,3 +356,41 @@ def test_a_place_of_which_nothing_is_known_yet_says_so_everywhere(client, source
     client.post("/plants/new", data={"name": "Lemon", "kind": "", "place": "1"})
     assert client.post("/plants/1/case", data=opening()).status_code == (303 if known else 422)
     assert "Observed up to yesterday" in client.get("/places/1").get_data(as_text=True) or not known
+
+
+COURSE = {"aim": "clear", "keep_below": "", "harvest": "", "reach": "90", **{f"day-{n}": "1" for n in range(7)}}
+
+
+def test_a_course_keeps_the_days_that_suit_and_holds_a_number(demo_client):
+    days = {f"day-{n}": "" for n in range(7)}
+    demo_client.post("/cases/1/course", data={**COURSE, **days, "day-2": "1", "day-5": "1", "from-0": "2026-06-16", "to-0": "2026-06-18"})
+    page = demo_client.get("/cases/1").get_data(as_text=True)
+    assert "only on wednesday, saturday; away tue 16 to thu 18 june" in page.lower()
+    planned = re.findall(r'data-dates="([^"]+)"', page)[0].split(",")
+    weekdays = {date.fromisoformat(day).weekday() for day in planned}
+    assert weekdays <= {2, 5}
+    assert "2026-06-17" not in planned
+    assert 'value="2026-06-16"' in demo_client.get("/cases/1/course").get_data(as_text=True)
+    demo_client.post("/cases/1/course", data={**COURSE, "aim": "hold", "keep_below": "30"})
+    page = demo_client.get("/cases/1").get_data(as_text=True)
+    assert "Held under 30" in page
+    assert "Clear at the end" not in page
+
+
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        ({"aim": "hold"}, "Say how many you can live with."), ({"aim": "win"}, "Choose what the course is for"), ({"reach": "0"}, "must lie between"),
+        ({"reach": ""}, "Say how many in 100"), ({f"day-{n}": "" for n in range(7)}, "Leave at least one day"),
+        ({"from-1": "2026-06-20", "to-1": "2026-06-12"}, "comes before the first"), ({"from-0": "2026-06-20"}, "must be a day of the calendar"),
+        ({"harvest": "2026-06-01"}, "is the earliest"),
+    ],
+)  # fmt: skip
+def test_a_course_that_cannot_be_is_a_clear_sentence_and_keeps_what_was_typed(demo_client, more, words):
+    before = demo_client.get("/cases/1").get_data(as_text=True)
+    answer = demo_client.post("/cases/1/course", data={**COURSE, **more})
+    assert answer.status_code == 422
+    page = answer.get_data(as_text=True)
+    assert words in page
+    assert all(f'value="{v}"' in page for v in more.values() if v and v != "win")
+    assert re.findall(r'data-dates="[^"]*"', demo_client.get("/cases/1").get_data(as_text=True)) == re.findall(r'data-dates="[^"]*"', before)

@@ -13,6 +13,7 @@ from brood.catalogue.schema import PestRecord
 from brood.core.chain import chain_of, clock
 from brood.core.evening import evening
 from brood.core.projection import CLASSES, Projection, project
+from brood.core.spread import Spread, spread_of
 from brood.core.temperature import HourlySeries, window
 from brood.core.types import ADULT, Act, Case, Found, Pest, Plan
 
@@ -55,7 +56,7 @@ class Stroke:
 
 @dataclass(frozen=True, eq=False)
 class ChartData:
-    """Everything in the chart. `letters` are the stamps of the five classes for this pest."""
+    """Everything in the chart. `letters` are the stamps of the five classes for this pest, `spread` all that is alive by day."""
 
     first: datetime
     last: datetime
@@ -69,6 +70,7 @@ class ChartData:
     names: tuple[str, ...]
     alive: tuple[float, ...]
     last_out: datetime | None
+    spread: Spread
 
 
 def class_names(pest: Pest) -> tuple[tuple[str, ...], tuple[str, ...]]:
@@ -85,7 +87,8 @@ def chart_data(case: Case, plan: Plan, record: PestRecord, evenings: Sequence[tu
     ends = [*(d for d, _, _ in evenings), now.date()] + ([plan.last_hatch.slow.date()] if plan.last_hatch.slow and plan.applications else [])
     last = max(max(ends) + timedelta(days=AFTER_LAST), first + timedelta(days=FEWEST_DAYS))
     acts = {a.id: a for a in case.acts}
-    treated = project(case, [(d, _acts(ids, acts)) for d, ids, _ in evenings if d >= min(f.on for f in case.found)], last)
+    schedule = [(d, _acts(ids, acts)) for d, ids, _ in evenings if d >= min(f.on for f in case.found)]
+    treated = project(case, schedule, last)
     untreated = project(case, [], last)
     groups = _groups(case, record)
     bands = tuple(_band(key, members, case, record, treated, untreated) for key, members in groups.items())
@@ -98,6 +101,7 @@ def chart_data(case: Case, plan: Plan, record: PestRecord, evenings: Sequence[tu
         moments=treated.moments, untreated_moments=untreated.moments, bands=(*bands, laid),
         strokes=tuple(_strokes(evenings, plan, treated, list(groups.values()))),
         letters=letters, names=names, alive=tuple(float(v) for v in treated.at(now).sum(axis=0)), last_out=plan.last_hatch.slow,
+        spread=spread_of(case, schedule, last),
     )  # fmt: skip
 
 

@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core import types as core
+from brood.core.keep_below import LOOK_AHEAD_DAYS
 from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
-from brood.services import planning, words
+from brood.services import course, planning, words
 from brood.services.brood_chart import ChartData, chart_data
 from brood.services.speech import Speech, days
 from brood.store.queries import cases
@@ -105,6 +106,12 @@ class CaseResult:
     kills: tuple[tuple[str, tuple[float, ...]], ...] = ()
     cautions: tuple[str, ...] = ()
     sprays: bool = False
+    course: str = ""
+
+    @property
+    def hold_days(self) -> int:
+        """How far ahead a number is held."""
+        return LOOK_AHEAD_DAYS
 
     @property
     def corrected(self) -> set[int]:
@@ -163,7 +170,8 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         why = str(error)
         if isinstance(error, NothingDevelops) and error.inspect_on:
             why = f"{why} Look again on {speech.day(error.inspect_on)} at the latest."
-        return CaseResult(row, record, chosen, gaps, "There is no plan yet.", why, None, evenings, None, None, None, None, why, today)
+        return CaseResult(row, record, chosen, gaps, "There is no plan yet.", why, None, evenings, None, None, None, None, why, today,
+                          course=course.summary(row, speech))  # fmt: skip
     by_slot = _by_slot(row, plan)
     whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)
@@ -177,6 +185,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[1 if case.pest.live_birth else 0 :], kills=_kills(case),
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
         sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
+        course=course.summary(row, speech),
     )  # fmt: skip
 
 
@@ -225,6 +234,8 @@ def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot
               catalogue: Catalogue, case: core.Case, today: date, speech: Speech) -> tuple[str, str]:  # fmt: skip
     if row.closed_at is not None:
         return f"Closed {speech.day(row.closed_at)}.", "Everything recorded is kept. Open it again if anything living turns up."
+    if row.keep_below is not None and not by_slot:
+        return "Nothing to do yet.", f"They stay under {row.keep_below:g} for now. Look again in a week, and add what you find."
     if following is None or not by_slot:
         last = plan.last_hatch.slow
         return "The course is done. Look closely, twice.", (

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services import cases, logger_files, looks, photos, places, plants, sensor, weather
+from brood.services import cases, course, logger_files, looks, photos, places, plants, sensor, weather
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.sensor import Device
 from brood.services.speech import Speech
@@ -54,7 +54,8 @@ PLANTS = (
 
 @dataclass(frozen=True)
 class Trouble:
-    """One demo case: when it was found (days ago), what, with which treatments, and the evenings done (days ago, None for on its day)."""
+    """One demo case: when it was found (days ago), what, with which treatments, and the evenings done (days ago, None for on its day);
+    under how many it is held instead of being cleared."""
 
     plant: str
     pest: str
@@ -63,6 +64,7 @@ class Trouble:
     acts: tuple[str, ...]
     done_ago: tuple[int | None, ...]
     test_patch: bool = False
+    hold: float | None = None
 
 
 TROUBLES = (
@@ -89,6 +91,8 @@ TROUBLES = (
             ("wiping", "insecticidal-soap"), (3, None)),
     Trouble("Pak choi", "plutella-xylostella", 5, (("egg", None, "few", "undersides"), ("young", 11, None, "windows in outer leaves")),
             ("wiping", "btk"), (4,)),
+    Trouble("Kohlrabi", "pieris-rapae", 2, (("egg", 12, None, "upright on the undersides"), ("young", 5, None, "along the ribs")),
+            ("wiping",), (2,), hold=8),
 )  # fmt: skip
 
 
@@ -197,6 +201,10 @@ def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, m
     )  # fmt: skip
     with store.writing() as session:
         case_id = cases.open_case(session, catalogue, command, today=found_on, now=datetime.combine(found_on, time(9)), speech=SPEECH)
+    if trouble.hold:
+        with store.writing() as session:
+            said = course.CourseCommand(trouble.hold, None, (), None, 0.9)
+            course.put(session, catalogue, case_id, said, now=datetime.combine(found_on, time(9)), speech=SPEECH)
     for ago in trouble.done_ago:
         with store.writing() as session:
             slot = _next(session, case_id)

@@ -109,7 +109,20 @@ def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) ->
         done=done,
         test_patch=row.test_patch,
         fixed=_fixed(row, today),
+        keep_below=row.keep_below,
+        limits=limits_of(row),
         promised=tuple(core.Done(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned" and a.target_on >= today),
+    )
+
+
+def limits_of(row: PestCase) -> core.Limits:
+    """The days that suit a case, as recorded."""
+    held = row.limits
+    days, away = held.get("weekdays"), held.get("away", ())
+    return core.Limits(
+        weekdays=None if days is None else frozenset(days),
+        away=tuple((date.fromisoformat(first), date.fromisoformat(last)) for first, last in away),
+        harvest=date.fromisoformat(held["harvest"]) if "harvest" in held else None,
     )
 
 

@@ -93,6 +93,10 @@ class Speech:
             return self.celsius(value) if unit == "°C" else value * 5 / 9
         return value
 
+    def weekday(self, number: int) -> str:
+        """The name of a day of the week, Monday 0."""
+        return format_date(date(2024, 1, 1 + number), "EEEE", locale=self._babel)
+
     def starts_week(self, day: date | datetime) -> bool:
         """Whether a week starts on that day."""
         return day.weekday() == WEEK_STARTS[self.week]

@@ -6,6 +6,7 @@ All temperatures are °C; `*_on` is a date, `*_at` a naive local moment.
 from __future__ import annotations
 
 from datetime import date, datetime, time
+from typing import Any
 
 from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, MetaData, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
@@ -209,7 +210,8 @@ class Stay(Table):
 
 class PestCase(Table):
     """A pest on a plant. `start_on` is the first evening on which a treatment may fall; `plan_key` what the plan was made from,
-    `own_dates` ISO days that the keeper has set instead of the planner's (empty: the planner's)."""
+    `own_dates` ISO days that the keeper has set instead of the planner's (empty: the planner's). `keep_below` is the number to hold the
+    pest under instead of clearing it; `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO days) and `harvest` (an ISO day)."""
 
     __tablename__ = "pest_case"
     __table_args__ = (CheckConstraint("reach > 0 and reach <= 1", name="reach"),)
@@ -223,6 +225,8 @@ class PestCase(Table):
     closed_at: Mapped[datetime | None]
     plan_key: Mapped[str] = mapped_column(default="")
     own_dates: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    keep_below: Mapped[float | None]
+    limits: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     plant: Mapped[Plant] = relationship(back_populates="cases")
     acts: Mapped[list[CaseAct]] = relationship(order_by="CaseAct.id")
     findings: Mapped[list[Finding]] = relationship(order_by="Finding.id")

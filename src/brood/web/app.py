@@ -13,7 +13,7 @@ from brood.settings import Settings
 from brood.store.session import open_store
 from brood.web import errors, filters, guard
 from brood.web.context import Household
-from brood.web.routes import cases, degree_days, door, guide, help, looks, places, plants, rehearsal, settings, start
+from brood.web.routes import cases, course, degree_days, door, guide, help, looks, places, plants, rehearsal, settings, start
 
 Clock = Callable[[], datetime]
 
@@ -35,6 +35,6 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     filters.register(app)
     guard.register(app)
     errors.register(app)
-    for pages in (start, plants, places, cases, looks, guide, degree_days, rehearsal, settings, help, door):
+    for pages in (start, plants, places, cases, course, looks, guide, degree_days, rehearsal, settings, help, door):
         app.register_blueprint(pages.bp)
     return app

@@ -13,12 +13,12 @@ from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts import brood, brood_tall, degree_days, guide, loupe, plate, small, svg, tornado, warmth
+from brood.charts import brood, brood_tall, degree_days, guide, loupe, plate, small, spread, svg, tornado, warmth
 from brood.services import chance, words
 from brood.services.speech import UNITS, days, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
 
-SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth")
+SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday")
 """Filters that are the keeper's way of saying something, by their own names."""
 
 
@@ -40,15 +40,15 @@ def register(app: Flask) -> None:
     )  # fmt: skip
     env.globals.update(
         asset=asset, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
-        brood_chart=lambda data, title, movable=False: Markup(brood.draw(data, speech(), title, movable)), 
+        brood_chart=lambda data, title, movable=False: Markup(brood.draw(data, speech(), title, movable)),
         small_course=lambda *args: Markup(small.course(*args)), tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
+        spread_strip=lambda data, wide: Markup(spread.draw(data, speech(), wide=wide)),
         brood_tall=lambda data, title, movable=False: Markup(brood_tall.draw(data, speech(), title, movable)),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
         degree_day_chart=lambda result: Markup(degree_days.draw(result, speech())),
         walk_plate=lambda result, base: Markup(plate.draw(result, base)),
-        **{},
         loupe_glass=lambda shown: Markup(loupe.magnified(shown)), life_size=lambda shown: Markup(loupe.life_size(shown)),
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
     )  # fmt: skip
