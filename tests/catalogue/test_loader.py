@@ -38,13 +38,18 @@ TREATMENTS = {
     "bti-drench", "btk", "steinernema-feltiae", "diatomaceous-earth", "peroxide-drench", "shower", "wiping", "pruning", "topsoil-change", "repotting",
     "hot-water", "soil-drying", "sticky-cards", "imidacloprid-granules", "dinotefuran-granules",
 }  # fmt: skip
+ENEMIES = {
+    "phytoseiulus", "hardy-predatory-mites", "neoseiulus-cucumeris", "amblyseius-swirskii", "orius", "lacewing-larvae", "cryptolaemus",
+    "encarsia-formosa", "aphidius", "stratiolaelaps",
+}  # fmt: skip
+"""Beside the contract's treatments."""
 
 
 def test_pests_treatments_and_stages_are_those_of_the_contract(catalogue):
     assert {p: " ".join(s.id for s in pest.development) for p, pest in catalogue.pests.items() if not catalogue.records[p].variant_of} == CONTRACT
     assert {r.variant_of for r in catalogue.records.values()} == {None, "armored-scale", "aulacorthum-solani"}
-    assert set(catalogue.treatments) == TREATMENTS
-    assert {row.treatment for table in catalogue.kills.values() for row in table.row} == TREATMENTS
+    assert set(catalogue.treatments) == TREATMENTS | ENEMIES
+    assert {row.treatment for table in catalogue.kills.values() for row in table.row} == TREATMENTS | ENEMIES
 
 
 def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalogue):
@@ -94,6 +99,23 @@ def test_every_group_has_drawings_and_none_is_unused(catalogue):
 )  # fmt: skip
 def test_kill_by_stage_is_the_time_weighted_mean_of_its_columns(catalogue, treatment, pest, stage, kill):
     assert catalogue.kill(treatment, pest)[stage] == pytest.approx(kill)
+
+
+def test_a_natural_enemy_takes_its_weekly_share_day_by_day_and_only_of_its_prey(catalogue):
+    """What is left of a stage after seven days is 1 − the week's share; long-tailed mealybugs and oleander aphids have rows of their own."""
+    for group, table in catalogue.kills.items():
+        for row in (r for r in table.row if r.per_week and r.pest is None):
+            pest = next(r.id for r in catalogue.records.values() if r.group == group and catalogue.kill_row(row.treatment, r.id) is row)
+            act = catalogue.act(row.treatment, pest)
+            assert act.lasts_days >= 7, row.treatment
+            for stage in catalogue.records[pest].stage:
+                week = 1 - (1 - act.kill[stage.id]) ** 7
+                assert min(row.kill.values()) - 1e-9 <= week <= max(row.kill.values()) + 1e-9
+                if len(stage.columns) == 1:
+                    assert week == pytest.approx(row.kill[next(iter(stage.columns))])
+    assert catalogue.act("aphidius", "aphis-nerii").kill["adult"] < catalogue.act("aphidius", "aphis-gossypii").kill["adult"]
+    assert catalogue.act("cryptolaemus", "pseudococcus-longispinus").kill["adult"] < catalogue.act("cryptolaemus", "planococcus-citri").kill["adult"]
+    assert not any(catalogue.act("stratiolaelaps", "frankliniella-occidentalis").kill[s] for s in ("larva-1", "adult"))
 
 
 def test_every_fault_is_reported_at_once_with_file_record_and_key(copy):

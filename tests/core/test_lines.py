@@ -50,7 +50,7 @@ def test_chances_agree_within_four_in_a_hundred_and_mostly_far_closer():
 @pytest.mark.parametrize(
     ("pest", "acts"),
     [("trialeurodes-vaporariorum", ("neem-oil", "sticky-cards")), ("frankliniella-occidentalis", ("spinosad", "steinernema-feltiae")),
-     ("bradysia", ("steinernema-feltiae", "azadirachtin"))],
+     ("bradysia", ("steinernema-feltiae", "azadirachtin")), ("tetranychus-urticae", ("phytoseiulus", "neem-oil"))],
 )  # fmt: skip
 def test_residues_and_traps_act_alike_in_both_and_help(pest, acts):
     stages = [s.id for s in CATALOGUE.pest(pest).stages]

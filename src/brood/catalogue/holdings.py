@@ -42,14 +42,14 @@ class Catalogue:
                 f"There is no treatment '{treatment_id[:60]}' in the catalogue.", field="treatments", value=treatment_id[:60], allowed=known
             )
         record, row = self.treatments[treatment_id], self.kill_row(treatment_id, pest_id)
-        trap = row is not None and row.per_day
+        lasting = row is not None and row.lasting
         return Act(
             id=record.id, name=record.name, verb=record.verb, by_hand=record.by_hand,
             kill=dict(kill) if kill is not None else self.kill(treatment_id, pest_id),
             min_gap_days=record.min_gap_days if min_gap_days is None else min_gap_days,
             max_applications=record.max_applications if max_applications is None else max_applications,
-            residual_days=sum(row.residual_days) / 2 if row and row.residual_days and not trap else 0.0,
-            lasts_days=int(record.residual_days) if trap else 0, harvest_days=record.harvest_days,
+            residual_days=sum(row.residual_days) / 2 if row and row.residual_days and not lasting else 0.0,
+            lasts_days=int(record.residual_days) if lasting else 0, harvest_days=record.harvest_days,
         )  # fmt: skip
 
     def kill_row(self, treatment_id: str, pest_id: str) -> KillRow | None:
@@ -60,10 +60,13 @@ class Catalogue:
     def kill(self, treatment_id: str, pest_id: str) -> dict[str, float]:
         """Kill by stage id and "adult" of one evening: the time-weighted mean of the columns that each stage spans.
 
-        What is cut out counts for a third of the plant. Traps act by the day and not on an evening: one day's catch.
+        What is cut out counts for a third of the plant. Traps and natural enemies act by the day and not on an evening: one day's catch,
+        an even hazard through the week where the table gives a week's.
         """
         row = self.kill_row(treatment_id, pest_id)
         table = row.kill if row else {}
+        if row and row.per_week:
+            table = {column: 1 - (1 - taken) ** (1 / 7) for column, taken in table.items()}
         share = CUT_SHARE if row and row.of_part else 1.0
         stages = self.records[pest_id].stage
         by_stage = {s.id: share * sum(part * table.get(column, 0.0) for column, part in s.columns.items()) for s in stages}
@@ -73,7 +76,7 @@ class Catalogue:
         """The treatments that the pages propose for a pest: those that do something to a stage of it on an evening."""
         rows = {key: self.kill_row(key, pest_id) for key in self.treatments}
         return tuple(
-            t for key, t in self.treatments.items() if t.offered and (row := rows[key]) and not row.per_day and any(self.kill(key, pest_id).values())
+            t for key, t in self.treatments.items() if t.offered and (row := rows[key]) and not row.lasting and any(self.kill(key, pest_id).values())
         )
 
     def name(self, cause: str) -> str:

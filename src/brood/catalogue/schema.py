@@ -206,7 +206,8 @@ class GroupRecord(Record):
 class KillRow(Record):
     """Kill by column for one treatment, for a whole group or for one pest of it.
 
-    `span` gives the range behind a figure; `per_day` marks a trap's catch a day; `of_part` the share of the part cut out.
+    `span` gives the range behind a figure; `per_day` marks a trap's catch a day, `per_week` what a natural
+    enemy takes in a week of what was there at its start; `of_part` the share of the part cut out.
     """
 
     treatment: Id
@@ -214,10 +215,16 @@ class KillRow(Record):
     grade: Grade
     residual_days: tuple[float, float] | None = None
     per_day: bool = False
+    per_week: bool = False
     of_part: bool = False
     note: str = ""
     span: dict[Id, tuple[Share, Share]] = {}
     kill: dict[Id, Share]
+
+    @property
+    def lasting(self) -> bool:
+        """Whether it acts day after day once placed."""
+        return self.per_day or self.per_week
 
 
 class OtherMethod(Record):
