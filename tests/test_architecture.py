@@ -27,7 +27,7 @@ WIRING = {
 }
 CORE_MAY_USE = {
     "__future__", "abc", "collections", "csv", "dataclasses", "datetime", "functools", "itertools", "math", "re",
-    "statistics", "numpy", "scipy", "typing", "zoneinfo", "brood",
+    "statistics", "numpy", "pint", "scipy", "typing", "zoneinfo", "brood",
 }  # fmt: skip
 FILES = sorted(p for p in SRC.rglob("*.py") if "migrations" not in p.parts)
 

@@ -57,7 +57,8 @@ def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalog
         named = [source for _, source in cited(record)]
         assert named
         assert set(named) <= set(catalogue.sources)
-    every = (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values(), catalogue.evidence.words)
+    every = (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values(), catalogue.evidence.words,
+             *catalogue.care.values(), catalogue.sensitivity, catalogue.recipes, catalogue.evenings)  # fmt: skip
     used = {s for r in every for _, s in cited(r)}
     assert used == set(catalogue.sources), "a source that nothing cites"
     plain = ("Representative", "Spread", "Shares", "Usual", "Lengths", "Diagnostic")

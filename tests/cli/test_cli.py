@@ -231,3 +231,30 @@ def test_assess_refuses_dates_that_cannot_be_computed(dates):
     result = run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates, "--json")
     assert result.exit_code == 1
     assert json.loads(result.stdout)["error"]["field"] == "dates"
+
+
+def test_mix_answers_by_contract_and_refuses_with_the_reason():
+    answer = json.loads(run("mix", "alcohol-spray", "--litres", "1.5", "--stock-percent", "70", "--json").stdout)
+    assert [(i["id"], round(i["ml"], 2)) for i in answer["ingredients"]] == [("isopropyl-alcohol", 321.43), ("true-soap", 3.75), ("water", 1174.82)]
+    assert answer["ingredients"][1]["spoons"] == "3/4 tsp"
+    assert answer["keeps_days"] == 30
+    weak = run("mix", "alcohol-swab", "--litres", "1", "--stock-percent", "60", "--json")
+    assert weak.exit_code == 1
+    assert "60 % undiluted is the most" in json.loads(weak.stdout)["error"]["message"]
+    vinegar = run("mix", "peroxide-drench", "--litres", "1", "--with", "vinegar")
+    assert (vinegar.exit_code, vinegar.stdout) == (1, "")
+    assert "peracetic acid" in vinegar.stderr
+    neem = run("mix", "neem-oil", "--litres", "1", "--stock", "clarified-neem", "--stock-percent", "70", "--json")
+    assert "Follow the label" in json.loads(neem.stdout)["error"]["message"]
+    assert "true potassium soap" in run("mix", "insecticidal-soap", "--litres", "1").stdout
+
+
+def test_treatments_give_kill_by_group_hazards_and_what_bears_them_badly(catalogue):
+    rows = {row["id"]: row for row in json.loads(run("treatments", "--json").stdout)["treatments"]}
+    assert set(rows) == set(catalogue.treatments)
+    assert rows["paraffinic-oil"]["kill"]["spider-mite"]["by_stage"]["egg"] == 0.8
+    assert rows["permethrin"]["hazards"]["cats"]["level"] == "danger"
+    assert "ferns" in rows["insecticidal-soap"]["unsuitable_plants"]
+    assert rows["phytoseiulus"]["kill"]["spider-mite"]["per"] == "week"
+    assert all(row["mode_of_action_group"] and row["cautions"] for row in rows.values())
+    assert "paraffinic oil" in run("treatments").stdout

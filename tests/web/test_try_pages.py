@@ -33,7 +33,7 @@ def settle(page):
 def drag(page, n, days, size):
     """Take the n-th handle by so many days along the axis, by mouse or finger."""
     tall = size == "phone"
-    svg = page.locator(".chart-tall" if tall else ".only-wide svg.chart")
+    svg = page.locator(f"{'.only-tall' if tall else '.only-wide'} svg[data-axis]")
     handle = svg.locator(f'[data-drag="{n}"]')
     handle.evaluate("el => el.scrollIntoView({block: 'center'})")
     box, frame = handle.bounding_box(), svg.bounding_box()

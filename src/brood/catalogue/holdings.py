@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
+from brood.catalogue.recipes import RecipeBook
 from brood.catalogue.schema import GroupRecord, KillRow, KillTable, PestRecord, Source, TreatmentRecord
 from brood.catalogue.signs import Evidence
 from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
@@ -25,6 +27,10 @@ class Catalogue:
     kills: Mapping[str, KillTable]
     sources: Mapping[str, Source]
     evidence: Evidence
+    care: Mapping[str, CareRecord]
+    sensitivity: Sensitivity
+    recipes: RecipeBook
+    evenings: EveningBook
 
     def pest(self, pest_id: str) -> Pest:
         """The pest of that id; raises InputError with the ids there are."""

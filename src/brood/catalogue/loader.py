@@ -12,7 +12,9 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from brood.catalogue import signs
+from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
 from brood.catalogue.holdings import Catalogue
+from brood.catalogue.recipes import RecipeBook
 from brood.catalogue.schema import GroupRecord, KillTable, PestRecord, Source, StageRecord, TreatmentRecord, cited
 from brood.core.fitting import LINE_TOLERANCE, Point, fit_line
 from brood.core.rate import RateModel, model_of
@@ -92,9 +94,32 @@ def load(root: Traversable) -> Catalogue:
         except ModelError as error:
             faults.append(f"{record.id}.toml: {error.field}: {error.message}")
     evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
-    if faults or evidence is None:
+    handling = _handling(root, treatments, kills, sources, faults)
+    if faults or evidence is None or handling is None:
         raise CatalogueError(faults)
-    return Catalogue(pests, records, groups, treatments, kills, sources, evidence)
+    return Catalogue(pests, records, groups, treatments, kills, sources, evidence, *handling)
+
+
+def _handling(
+    root: Traversable, treatments: Mapping[str, TreatmentRecord], kills: Mapping[str, KillTable], sources: Mapping[str, Source], faults: list[str]
+) -> tuple[Mapping[str, CareRecord], Sensitivity, RecipeBook, EveningBook] | None:
+    """The files on handling treatments, checked against the treatments and groups that there are."""
+    care = _keyed(CareRecord, root / "care.toml", faults)
+    sensitivity = _record(Sensitivity, _toml(root / "sensitive.toml", faults), "sensitive.toml", faults)
+    recipes = _record(RecipeBook, _toml(root / "recipes.toml", faults), "recipes.toml", faults)
+    evenings = _record(EveningBook, _toml(root / "evening.toml", faults), "evening.toml", faults)
+    if sensitivity is None or recipes is None or evenings is None:
+        return None
+    faults += [f"care.toml: {t}: missing" for t in treatments if t not in care]
+    faults += [f"care.toml: {t}: there is no such treatment" for t in care if t not in treatments]
+    hurt = {t for one in sensitivity.named for t in one.injured_by} | {t for mark in sensitivity.marked for t in mark.injured_by}
+    named = [("sensitive.toml", hurt), ("recipes.toml", {*recipes.recipe}), ("evening.toml: care", {*evenings.care})]
+    faults += [f"{where}: there is no treatment '{t}'" for where, ids in named for t in sorted(ids - {*treatments})]
+    faults += [f"evening.toml: sits: no share for the group '{g}'" for g in kills if g not in evenings.sits]
+    faults += [f"recipes.toml: {text}" for text in recipes.faults()] + [f"evening.toml: {text}" for text in evenings.faults()]
+    for name, record in [*care.items(), ("sensitive", sensitivity), ("recipes", recipes), ("evening", evenings)]:
+        faults += [f"{name}: {path}: there is no source '{source}'" for path, source in cited(record) if source not in sources]
+    return care, sensitivity, recipes, evenings
 
 
 def _keyed(kind: type[Model], path: Traversable, faults: list[str]) -> dict[str, Model]:

@@ -290,6 +290,7 @@ def cited(record: BaseModel, path: str = "") -> Iterator[tuple[str, str]]:
         here = f"{path}.{name}" if path else name
         if name == "source":
             yield here, value
-        for position, item in enumerate(value if isinstance(value, list) else [value]):
+        items = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else [("", value)]
+        for key, item in items:
             if isinstance(item, BaseModel):
-                yield from cited(item, f"{here}.{position}" if isinstance(value, list) else here)
+                yield from cited(item, f"{here}.{key}" if key != "" else here)

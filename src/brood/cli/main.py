@@ -11,6 +11,7 @@ from brood.cli.develop import develop
 from brood.cli.fit import fit
 from brood.cli.identify import identify, observations
 from brood.cli.logger import logger
+from brood.cli.mix import mix, treatments
 from brood.cli.plan import plan
 from brood.cli.sensor import sensor
 from brood.cli.serve import demo, serve
@@ -25,5 +26,5 @@ def main() -> None:
     """
 
 
-for command in (demo, serve, develop, plan, assess, fit, degree_days, logger, sensor, identify, observations):
+for command in (demo, serve, develop, plan, assess, fit, degree_days, logger, sensor, identify, observations, mix, treatments):
     main.add_command(command)

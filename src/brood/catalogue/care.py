@@ -1,0 +1,129 @@
+"""What a treatment asks of household, place and soil, what it harms, and which plants bear it badly."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from brood.catalogue.schema import Grade, Id, Positive, Record, Text
+
+Creature = Literal["people", "children", "asthma", "pregnancy", "cats", "dogs", "birds", "fish", "bees"]
+Level = Literal["low", "care", "danger"]
+Technique = Literal["wipe", "swab", "shower", "spray", "drench", "dust", "cut", "soil", "dip", "trap", "granules", "release"]
+
+
+class Hazard(Record):
+    """What a treatment does to one kind of creature. `danger`: not offered where it lives."""
+
+    level: Level
+    text: Text
+
+
+class CareRecord(Record):
+    """One treatment's demands. `rung` is its step on the ladder from hand work (1) to nerve poisons (4); `minutes` for a table plant;
+    `enemies_days` how long natural enemies must wait after it; `close` the uses within so many days beyond which it is too much."""
+
+    technique: Technique
+    supply: Literal["hand", "home", "product", "living"]
+    rung: Annotated[int, Field(ge=1, le=4)]
+    light: Literal["any", "shade", "evening"]
+    minutes: Positive
+    edible: Literal["any", "labelled", "never"]
+    enemies_days: tuple[Annotated[int, Field(ge=0, le=120)], Annotated[int, Field(ge=0, le=120)]]
+    soil: Literal["any", "wet", "dry"]
+    in_soil: bool
+    close: tuple[Annotated[int, Field(ge=1)], Annotated[int, Field(ge=1)]] | None = None
+    needs_product: bool = False
+    local: str = ""
+    source: str
+    grade: Grade
+    hazards: dict[Creature, Hazard] = Field(default_factory=dict)
+
+
+class Marked(Record):
+    """A trait that the keeper marks on a plant, and the treatments that often injure it."""
+
+    id: Id
+    name: Text
+    injured_by: Annotated[list[Id], Field(min_length=1)]
+    source: str
+    grade: Grade
+
+
+class Named(Marked):
+    """A kind of plant known by its name: any of `words` in the plant's name or species."""
+
+    words: Annotated[list[Text], Field(min_length=1)]
+    note: Text
+
+
+class Sensitivity(Record):
+    """All that is known of plants that bear a treatment badly."""
+
+    named: list[Named]
+    marked: list[Marked]
+
+    def of(self, words: str, marks: tuple[str, ...] = ()) -> list[Marked]:
+        """What applies to a plant called and described so, as whole words, and marked so."""
+        padded = f" {''.join(c if c.isalpha() else ' ' for c in words.lower())} "
+        called = [n for n in self.named if any(f" {w} " in padded or f" {w}s " in padded for w in n.words)]
+        return [*called, *(m for m in self.marked if m.id in marks)]
+
+
+class Part(Record):
+    """A part of a plant or pot, and why it is done."""
+
+    name: Text
+    why: Text
+
+
+class Timer(Record):
+    """Something to wait for on the evening itself."""
+
+    text: Text
+    minutes: Positive
+
+
+class After(Record):
+    """What comes so many hours after the evening; 0 at once."""
+
+    hours: Annotated[float, Field(ge=0, le=2400)]
+    text: Text
+
+
+class TechniqueRecord(Record):
+    """How a technique is done."""
+
+    before: list[Text]
+    steps: Annotated[list[Text], Field(min_length=1)]
+    timers: list[Timer] = Field(default_factory=list)
+    after: list[After] = Field(default_factory=list)
+
+
+class Hygiene(Record):
+    """A rule between plants."""
+
+    text: Text
+
+
+class EveningBook(Record):
+    """The treatment evening: parts in order for each build, where each group sits, how each technique is done, what comes after."""
+
+    source: str
+    grade: Grade
+    part: dict[Id, Part]
+    build: dict[Id, list[Id]]
+    sits: dict[Id, dict[Id, Annotated[float, Field(gt=0, le=1)]]]
+    technique: dict[Technique, TechniqueRecord]
+    care: dict[Id, After]
+    hygiene: list[Hygiene]
+
+    def faults(self) -> list[str]:
+        """Names that lead nowhere, and shares that do not add up."""
+        out = [f"build.{b}: there is no part '{p}'" for b, parts in self.build.items() for p in parts if p not in self.part]
+        out += [f"sits.{g}: there is no part '{p}'" for g, shares in self.sits.items() for p in shares if p not in self.part]
+        out += [f"sits.{g}: the shares must add to 1" for g, shares in self.sits.items() if abs(sum(shares.values()) - 1) > 1e-6]
+        return out
+
+

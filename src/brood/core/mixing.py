@@ -1,0 +1,128 @@
+"""Dilution: how much of a stock gives a strength in a volume, and what a volume is in spoons and cups. Volumes in ml, strengths in percent v/v."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+
+import pint
+
+from brood.errors import InputError
+
+UNITS = {
+    "ml": "milliliter", "l": "liter", "tsp": "teaspoon", "tbsp": "tablespoon", "cup": "cup", "fl oz": "fluid_ounce", "quart": "quart",
+    "gallon": "gallon", "imp pint": "imperial_pint", "imp gallon": "imperial_gallon", "drop": "drop",
+}  # fmt: skip
+"""Measures of volume by short name: the US customary ones unless said to be imperial. A drop is about 0.05 ml and never exact."""
+DROP_ML = 0.05
+SMALLEST_SPOON_ML = 0.6
+"""Less than an eighth of a teaspoon is not measured by spoon."""
+EIGHTHS = {0: "", 1: "1/8", 2: "1/4", 3: "3/8", 4: "1/2", 5: "5/8", 6: "3/4", 7: "7/8"}
+
+
+@cache
+def _registry() -> pint.UnitRegistry[float]:
+    units: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None)
+    units.define(f"drop = {DROP_ML} milliliter")
+    return units
+
+
+def to_ml(amount: float, unit: str) -> float:
+    """A volume in ml. Units: the keys of UNITS (pint's definitions of the US and imperial measures). Raises InputError for another unit."""
+    return _converted(amount, unit, "ml")
+
+
+def from_ml(ml: float, unit: str) -> float:
+    """ml in another measure; raises InputError for an unknown one."""
+    return _converted(ml, "ml", unit)
+
+
+def _converted(amount: float, unit: str, into: str) -> float:
+    for name in (unit, into):
+        if name not in UNITS:
+            raise InputError(f"There is no measure '{name[:20]}'.", field="unit", value=name[:20], allowed=", ".join(UNITS))
+    return float(_registry().Quantity(amount, UNITS[unit]).to(UNITS[into]).magnitude)
+
+
+@dataclass(frozen=True)
+class Portion:
+    """One ingredient of a mix: how many ml of a stock of `stock_percent` (None: reckoned as bought) give `percent` of the whole."""
+
+    ingredient: str
+    ml: float
+    percent: float
+    stock_percent: float | None
+
+
+@dataclass(frozen=True)
+class Mixed:
+    """A mix of `volume_ml`: the portions, and the water that fills it up."""
+
+    volume_ml: float
+    portions: tuple[Portion, ...]
+    water_ml: float
+
+
+def dilute(volume_ml: float, percent: float, stock_percent: float) -> float:
+    """ml of a stock for a strength in a final volume: V_stock = V_final · c_final / c_stock (conservation of the active).
+
+    Raises InputError when the strength is above the stock's, naming what can be reached, or when a number is not positive.
+    """
+    for name, value in (("volume", volume_ml), ("percent", percent), ("stock-percent", stock_percent)):
+        if not value > 0:
+            raise InputError(f"'{name}' must be more than 0.", field=name, value=value, allowed="more than 0")
+    if stock_percent > 100:
+        raise InputError("A stock cannot be stronger than 100 %.", field="stock-percent", value=stock_percent, allowed="at most 100")
+    if percent > stock_percent + 1e-9:
+        raise InputError(
+            f"{percent:g} % cannot be made from {stock_percent:g} %: with this stock {stock_percent:g} % undiluted is the most. "
+            f"Buy one of {percent:g} % or stronger, or aim lower.",
+            field="stock-percent", value=stock_percent, allowed=f"{percent:g} or more",
+        )  # fmt: skip
+    return volume_ml * percent / stock_percent
+
+
+def mixed(volume_ml: float, wanted: Sequence[tuple[str, float, float | None]]) -> Mixed:
+    """A mix from (ingredient, percent of the final volume, stock's percent or None); all count inside the final volume, water fills it up.
+
+    Shrinking of alcohol with water is left out. Raises InputError as `dilute`, and when the parts do not fit into the volume.
+    """
+    portions = tuple(
+        Portion(name, dilute(volume_ml, percent, 100.0 if stock is None else stock), percent, stock) for name, percent, stock in wanted
+    )
+    water = volume_ml - sum(p.ml for p in portions)
+    if water < -1e-6 * volume_ml:
+        strongest = max(portions, key=lambda p: p.ml)
+        room = volume_ml - sum(p.ml for p in portions if p is not strongest)
+        stock = 100.0 if strongest.stock_percent is None else strongest.stock_percent
+        raise InputError(
+            f"The parts do not fit into the volume: with this stock {room / volume_ml * stock:.3g} % is the most that leaves room for the rest.",
+            field="stock-percent", value=strongest.stock_percent, allowed="a stronger stock",
+        )  # fmt: skip
+    return Mixed(volume_ml, portions, max(water, 0.0))
+
+
+def by_label(volume_ml: float, ml_per_litre: float) -> float:
+    """ml of a product at its label's rate."""
+    if not volume_ml > 0 or not ml_per_litre > 0:
+        raise InputError("A volume and the label's rate must be more than 0.", field="label-rate", value=ml_per_litre, allowed="more than 0")
+    return volume_ml / 1000 * ml_per_litre
+
+
+def spoons(ml: float) -> str:
+    """A volume in cups, tablespoons and teaspoons to the nearest eighth of a teaspoon; empty where it is too little to measure so."""
+    if ml < SMALLEST_SPOON_ML:
+        return ""
+    eighths = round(from_ml(ml, "tsp") * 8)
+    cups, rest = divmod(eighths, 48 * 8)
+    quarters, rest = divmod(rest, 12 * 8)
+    tablespoons, rest = divmod(rest, 3 * 8)
+    parts = [_amount(cups * 8 + quarters * 2, "cup"), _amount(tablespoons * 8, "tbsp"), _amount(rest, "tsp")]
+    return " + ".join(p for p in parts if p)
+
+
+def _amount(eighths: int, unit: str) -> str:
+    whole, part = divmod(eighths, 8)
+    words = " ".join(w for w in (str(whole) if whole else "", EIGHTHS[part]) if w)
+    return f"{words} {unit}{'s' if unit == 'cup' and eighths > 8 else ''}" if words else ""
