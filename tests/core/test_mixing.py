@@ -1,7 +1,7 @@
 """Dilution and measures: against the textbook figures, and as properties."""
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from brood.core.mixing import UNITS, by_label, dilute, from_ml, mixed, spoons, to_ml
@@ -22,6 +22,7 @@ def test_measures_are_those_of_the_handbooks():
         assert to_ml(1, unit) == pytest.approx(ml, rel=1e-5)
 
 
+@settings(deadline=None)
 @given(VOLUMES, st.sampled_from(sorted(UNITS)))
 def test_a_volume_comes_back_from_every_measure_as_written_on_the_page(ml, unit):
     written = float(f"{from_ml(ml, unit):.4g}")
@@ -63,6 +64,7 @@ def test_numbers_that_cannot_be_are_refused(bad):
         dilute(*bad)
 
 
+@settings(deadline=None)
 @given(st.floats(0.7, 5_000.0))
 def test_spoons_are_right_within_a_sixteenth_of_a_teaspoon(ml):
     size = {"cup": 48, "cups": 48, "tbsp": 3, "tsp": 1}

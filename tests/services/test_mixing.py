@@ -4,7 +4,7 @@ from dataclasses import replace
 from itertools import product
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
@@ -79,7 +79,7 @@ def test_every_forbidden_pair_is_refused_in_every_mix_that_could_hold_it(rule):
             for rate in (None, 5.0):
                 with pytest.raises(InputError) as error:
                     mix(CATALOGUE, MixCommand(key, 500, extras={extra: 0.05}, label_rate=rate))
-                assert rule.why in error.value.message or len(rule.of) == 1
+                assert CATALOGUE.recipes.refused([*held, extra]).why in error.value.message
     assert tried
 
 
@@ -92,6 +92,7 @@ def test_a_label_wins_over_the_recipe_and_over_what_is_eaten():
     assert amounts(mix(CATALOGUE, clarified)) == {"product": 8.0}
 
 
+@settings(deadline=None)
 @given(st.sampled_from(sorted(CATALOGUE.recipes.recipe)), st.floats(20, 20_000))
 def test_a_mix_as_json_gives_the_same_volume_in_every_measure(treatment, volume):
     from brood.core.mixing import to_ml

@@ -89,10 +89,10 @@ class RecipeBook(Record):
         return known.name if known else ingredient
 
     def refused(self, things: Iterable[str]) -> Forbidden | None:
-        """The first rule that forbids these things together. Ethanol counts as the other alcohol, castile as soap."""
+        """The closest rule that forbids these things together, if any. Ethanol counts as the other alcohol, castile as soap."""
         same = {"ethanol": "isopropyl-alcohol", "castile-soap": "true-soap"}
         present = {same.get(t, t) for t in things}
-        return next((rule for rule in self.forbidden if set(rule.of) <= present), None)
+        return max((rule for rule in self.forbidden if set(rule.of) <= present), key=lambda rule: len(rule.of), default=None)
 
     def faults(self) -> list[str]:
         """Names that lead nowhere."""
