@@ -13,7 +13,7 @@ from brood.core.exposure import Effects
 from brood.core.lines import alive_after, clearing, untreated
 from brood.core.passage import erlang
 from brood.core.population import assess_many, steps_of
-from brood.core.types import ADULT, Found
+from brood.core.types import ADULT, Done, Found
 
 LAST = DAY + timedelta(days=40)
 
@@ -24,7 +24,7 @@ def both_ways(case, schedules):
     dated = [[(DAY + timedelta(days=d), [by_id[i] for i in ids]) for d, ids in one] for one in schedules]
     chain = assess_many(case, dated, steps_of(case, LAST))
     table = day_table(case, LAST)
-    exposure = Effects(table, case.acts, case.reach).exposure([[(DAY.toordinal() + d, ids) for d, ids in one] for one in schedules])
+    exposure = Effects(table, case).exposure([[(DAY.toordinal() + d, ids) for d, ids in one] for one in schedules])
     lasts = [DAY + timedelta(days=max((d for d, _ in one), default=0)) for one in schedules]
     left = alive_after(table, exposure, [table.index(day) for day in lasts]) @ table.weights
     numbers = [sum(dict(a.by_day)[day].values()) for a, day in zip(chain, lasts, strict=True)]
@@ -73,7 +73,7 @@ def test_a_find_in_the_middle_of_the_course_is_counted_from_its_own_morning():
 def test_what_comes_after_the_last_date_may_be_taken_from_the_untreated_pass():
     case = infested("tetranychus-urticae", [("egg", 30.0), (ADULT, 4.0)], swing(22), ("insecticidal-soap", "wiping"))
     table = day_table(case, LAST)
-    exposure = Effects(table, case.acts, 0.9).exposure([[(DAY.toordinal() + d, ("wiping",)) for d in range(0, 20, 4)]])
+    exposure = Effects(table, replace(case, reach=0.9)).exposure([[(DAY.toordinal() + d, ("wiping",)) for d in range(0, 20, 4)]])
     assert clearing(table, exposure, untreated(table)) == pytest.approx(clearing(table, exposure), abs=1e-12)
 
 
@@ -86,3 +86,15 @@ def test_stage_times_keep_mean_and_spread_in_the_table():
     assert mean == pytest.approx(16, rel=1e-3)
     assert float((density * (grid[1:] - mean) ** 2).sum()) == pytest.approx(16, rel=0.01)
     assert table.total(np.array([40.0]))[0] == pytest.approx(np.trapezoid(table.share(np.arange(0, 40.001, 0.01)), dx=0.01), rel=1e-3)
+
+
+def test_an_evening_that_reached_less_counts_for_less_in_both():
+    """An evening done with a reach of its own is treated so by the chain and by the day table; as much as usual changes nothing."""
+    case = infested("tetranychus-urticae", [("egg", 20.0), (ADULT, 4.0)], swing(22), ("wiping", "insecticidal-soap"))
+    days = [(d, ("wiping", "insecticidal-soap")) for d in (0, 4, 8)]
+    half = replace(case, done=(Done(DAY + timedelta(days=4), ("wiping", "insecticidal-soap"), 0.4),))
+    chain, table, *_ = both_ways(half, [days])
+    assert np.abs(chain - table).max() < 0.01
+    assert table.mean() < both_ways(case, [days])[1].mean() - 0.01
+    same = replace(case, done=(Done(DAY + timedelta(days=4), ("wiping", "insecticidal-soap"), case.reach),))
+    assert both_ways(same, [days])[1] == pytest.approx(both_ways(case, [days])[1])

@@ -15,7 +15,7 @@ from brood.catalogue.loader import shipped
 from brood.core.backbone import guard_stage, spared_stages
 from brood.core.improve import improvements
 from brood.core.inference import infer_hidden
-from brood.core.keep_below import feeding, holds
+from brood.core.keep_below import Forecast, holds
 from brood.core.outcome import outcomes
 from brood.core.planner import RULES, chosen, plan, problem_of, rule_uses, uses_of
 from brood.core.temperature import constant, daily
@@ -363,7 +363,7 @@ def test_in_a_garden_a_number_is_held_with_no_more_dates_than_it_takes(make_case
     uses = uses_of(answer)
     assert answer.reaches
     assert problem.keeps_limits(uses)
-    assert feeding(problem, uses).max(axis=0)[(uses[0][0] - problem.start) :].max() < 2 * level
+    assert Forecast(problem).numbers(uses).max(axis=0)[(uses[0][0] - problem.start) :].max() < 2 * level
     assert not holds(problem, uses[:-1], level), "every date is needed"
     assert uses[0][0] > problem.start, "no evening before the number would be passed"
     assert answer.applications[0].reason.kind == "keep"

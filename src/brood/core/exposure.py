@@ -11,7 +11,7 @@ from brood.core.chain import Array
 from brood.core.daytable import DayTable
 from brood.core.evening import HALVING_FROM, newly_exposed, residue, treated_as
 from brood.core.lines import Exposure
-from brood.core.types import Act
+from brood.core.types import Case
 
 Uses = Iterable[tuple[int, Sequence[str]]]
 """Dated acts: (ordinal of the day, ids)."""
@@ -20,19 +20,20 @@ Uses = Iterable[tuple[int, Sequence[str]]]
 class Effects:
     """What each act of a case does to one pest, and exposures from it."""
 
-    def __init__(self, table: DayTable, acts: Iterable[Act], reach: float) -> None:
-        self.table, self.reach = table, reach
+    def __init__(self, table: DayTable, case: Case) -> None:
+        self.table, self.reach = table, case.reach
+        self.reached = {d.on.toordinal(): d.reach for d in case.done if d.reach is not None}
         pest = table.chain.pest
         self.stages = treated_as(pest)
-        self.acts = {a.id: a for a in acts}
+        self.acts = {a.id: a for a in case.acts}
         self.kill = {a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()}
-        self.survive = {i: 1 - (1.0 if self.acts[i].lasts_days else reach) * kill for i, kill in self.kill.items()}
+        self.lasting = {i: 1 - kill for i, kill in self.kill.items() if self.acts[i].lasts_days}
         self.entering = np.array(newly_exposed(pest))
         self.residual = {i for i, a in self.acts.items() if a.residual_days >= HALVING_FROM and (self.kill[i] * self.entering).any()}
         days = np.arange(len(table.evenings) + 400) + 0.5
         self._strength = {i: np.array([residue(self.acts[i], float(d)) for d in days]) for i in self.residual}
         self.origin = table.first.toordinal()
-        self._rows: dict[tuple[str, ...], Array] = {}
+        self._rows: dict[tuple[tuple[str, ...], float], Array] = {}
 
     def exposure(self, schedules: Sequence[Uses]) -> Exposure:
         """The exposure of several schedules; evenings outside the table do nothing."""
@@ -49,16 +50,16 @@ class Effects:
     def _treat(self, survive: Array, day: int, ids: Sequence[str]) -> None:
         evenings = self.table.evenings
         if 0 <= day < len(evenings):
-            survive[evenings[day]] *= self._row(tuple(ids))
+            survive[evenings[day]] *= self._row(tuple(ids), self.reached.get(day + self.origin, self.reach))
         for i in ids:
-            if i in self.acts and self.acts[i].lasts_days:
-                survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= self.survive[i]
+            if i in self.lasting:
+                survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= self.lasting[i]
 
-    def _row(self, ids: tuple[str, ...]) -> Array:
-        if ids not in self._rows:
-            at_once = [self.survive[i] for i in ids if i in self.acts and not self.acts[i].lasts_days]
-            self._rows[ids] = np.prod(at_once, axis=0) if at_once else np.ones(len(self.stages))
-        return self._rows[ids]
+    def _row(self, ids: tuple[str, ...], reach: float) -> Array:
+        if (ids, reach) not in self._rows:
+            at_once = [1 - reach * self.kill[i] for i in ids if i in self.acts and i not in self.lasting]
+            self._rows[ids, reach] = np.prod(at_once, axis=0) if at_once else np.ones(len(self.stages))
+        return self._rows[ids, reach]
 
     def _linger(self, fresh: Array, schedule: Uses) -> None:
         """Residues meet each individual once, when it becomes exposed: survival 1 − reach·kill·2^(−Δ/H), from the latest use of each act."""

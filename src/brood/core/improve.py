@@ -77,9 +77,17 @@ def _cooler(case: Case) -> Improvement | None:
     return _improved("cooler", problem, celsius=COOLER_C)
 
 
-def _improved(kind: str, problem: Problem, acts: tuple[Act, ...] = (), reach: float | None = None, celsius: float | None = None) -> Improvement:
+def weigh(problem: Problem) -> tuple[float, int]:
+    """The chance of clearing that holds in nine of ten scenarios, and the number of dates, of a course that is found quickly; (0, 0) without one.
+
+    Made for setting several ways beside each other: a full search may save another date.
+    """
     draft = Search(problem, problem.case.target).rough()
     if draft is None:
-        return Improvement(kind, 0.0, 0, False, acts, reach, celsius)
-    chance = float(problem.in_90(problem.chances([draft.uses]))[0])
-    return Improvement(kind, chance, len(draft.dates), chance >= problem.case.target, acts, reach, celsius)
+        return 0.0, 0
+    return float(problem.in_90(problem.chances([draft.uses]))[0]), len(draft.dates)
+
+
+def _improved(kind: str, problem: Problem, acts: tuple[Act, ...] = (), reach: float | None = None, celsius: float | None = None) -> Improvement:
+    chance, dates = weigh(problem)
+    return Improvement(kind, chance, dates, chance >= problem.case.target, acts, reach, celsius)

@@ -7,7 +7,7 @@ from datetime import date
 import numpy as np
 
 from brood.core.chain import Array
-from brood.core.population import by_scenario
+from brood.core.population import Steps, by_scenario, only, steps_of
 from brood.core.problem import Problem, Uses
 
 SHARE = 0.9
@@ -15,24 +15,38 @@ SHARE = 0.9
 LOOK_AHEAD_DAYS = 60
 
 
-def feeding(problem: Problem, plan: Uses, scenario: int | None = None) -> Array:
-    """Expected numbers of everything but eggs, after each evening from the first find on: [scenarios, days]."""
-    case = problem.case
-    acts = {a.id: a for a in case.acts}
-    schedule = [(date.fromordinal(d), [acts[i] for i in ids if i in acts]) for d, ids in (*problem.done, *plan)]
-    numbers = by_scenario(case, schedule, date.fromordinal(_end(problem)), scenario)
-    mobile = np.array([*(s.display != "egg" for s in case.pest.stages), True])
-    out: Array = numbers[..., mobile].sum(axis=-1).T
-    return out
+class Forecast:
+    """What feeds and flies, day by day, under any plan: the steps are tabulated once."""
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem, self.acts = problem, {a.id: a for a in problem.case.acts}
+        self.every = steps_of(problem.case, date.fromordinal(_end(problem)))
+        self.mobile = np.array([*(s.display != "egg" for s in problem.case.pest.stages), True])
+        order = np.argsort(self.numbers(())[:, -1])
+        place = int(np.searchsorted(np.cumsum(problem.weights[order]), SHARE - 1e-9))
+        self.warm = only(self.every, int(order[place]))
+
+    def numbers(self, plan: Uses, steps: Steps | None = None) -> Array:
+        """Expected numbers of everything but eggs, after each evening from the first find on: [scenarios, days]."""
+        done = (*self.problem.done, *plan)
+        schedule = [(date.fromordinal(d), [self.acts[i] for i in ids if i in self.acts]) for d, ids in done]
+        found = by_scenario(self.problem.case, schedule, date.fromordinal(_end(self.problem)), steps or self.every)
+        out: Array = found[..., self.mobile].sum(axis=-1).T
+        return out
+
+    def exceeded_by_a_tenth(self, plan: Uses) -> Array:
+        """The numbers by day in the scenario whose untreated ones are exceeded by those of no more than a tenth of the weight."""
+        out: Array = self.numbers(plan, self.warm)[0]
+        return out
 
 
 def hold_below(problem: Problem, level: float) -> Uses:
     """The dates that hold what feeds at or under a number, each as late as it can be, in the scenario that 90 % of the weight does not exceed."""
     first = min(f.on for f in problem.case.found).toordinal()
-    scenario = _scenario(problem)
+    forecast = Forecast(problem)
     plan: Uses = ()
     while len(plan) < problem.most_dates:
-        numbers = feeding(problem, plan, scenario)[0]
+        numbers = forecast.exceeded_by_a_tenth(plan)
         last = plan[-1][0] if plan else problem.start - 1
         over = np.flatnonzero(numbers[max(last, problem.start - 1) + 1 - first :] > level)
         if not len(over):
@@ -48,14 +62,7 @@ def holds(problem: Problem, plan: Uses, level: float) -> bool:
     """Whether the number is held from the first date on."""
     first = min(f.on for f in problem.case.found).toordinal()
     begun = (plan[0][0] if plan else problem.start) - first
-    return bool((feeding(problem, plan, _scenario(problem))[0][begun:] <= level * 1.001).all())
-
-
-def _scenario(problem: Problem) -> int:
-    """The scenario whose untreated numbers are exceeded by those of no more than a tenth of the weight."""
-    untreated = feeding(problem, ())[:, -1]
-    order = np.argsort(untreated)
-    return int(order[int(np.searchsorted(np.cumsum(problem.weights[order]), SHARE - 1e-9))])
+    return bool((Forecast(problem).exceeded_by_a_tenth(plan)[begun:] <= level * 1.001).all())
 
 
 def _next(problem: Problem, plan: Uses, last: int, wanted: int) -> Uses | None:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
-
-import pint
+from typing import Any
 
 from brood.errors import InputError
 
@@ -22,8 +21,11 @@ EIGHTHS = {0: "", 1: "1/8", 2: "1/4", 3: "3/8", 4: "1/2", 5: "5/8", 6: "3/4", 7:
 
 
 @cache
-def _registry() -> pint.UnitRegistry[float]:
-    units: pint.UnitRegistry[float] = pint.UnitRegistry(cache_folder=None)
+def _registry() -> Any:
+    """The units library's table, loaded when it is first needed."""
+    import pint
+
+    units: Any = pint.UnitRegistry(cache_folder=None)
     units.define(f"drop = {DROP_ML} milliliter")
     return units
 

@@ -129,21 +129,23 @@ def expected(case: Case, schedule: Schedule, until: date) -> tuple[tuple[date, d
 def totals(case: Case, schedules: Sequence[Schedule], until: date) -> Array:
     """Expected numbers of all stages after each day's evening in the scenario without any offset, [schedules, days from the first find]."""
     every = steps_of(case, until)
-    held = _only(every, len(every.weights) // 2)
+    held = only(every, len(every.weights) // 2)
     numbers = _forward(case, held, _evenings(case, held.chain, schedules), _fresh(case, held, schedules), len(schedules))
     out: Array = numbers[_evening_steps(held), :, 0].sum(axis=-1).T
     return out
 
 
-def by_scenario(case: Case, schedule: Schedule, until: date, scenario: int | None = None) -> Array:
-    """Expected numbers after each day's evening by scenario (or in one) and stage, laying adults last: [days, scenarios, stages + 1]."""
-    held = steps_of(case, until) if scenario is None else _only(steps_of(case, until), scenario)
+def by_scenario(case: Case, schedule: Schedule, until: date, steps: Steps | None = None) -> Array:
+    """Expected numbers after each day's evening by scenario and stage, laying adults last: [days, scenarios, stages + 1]; over `steps` where they
+    are at hand."""
+    held = steps or steps_of(case, until)
     numbers = _forward(case, held, _evenings(case, held.chain, [schedule]), _fresh(case, held, [schedule]), 1)
     out: Array = numbers[_evening_steps(held), 0]
     return out
 
 
-def _only(steps: Steps, scenario: int) -> Steps:
+def only(steps: Steps, scenario: int) -> Steps:
+    """The same steps in one scenario."""
     pick = slice(scenario, scenario + 1)
     return replace(steps, moves=steps.moves[:, pick], births=steps.births[:, pick], deaths=steps.deaths[:, pick], weights=np.ones(1))
 
@@ -167,7 +169,7 @@ def _evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[d
             for later in range(max([1, *(a.lasts_days for a in acts)])):
                 active = [a for a in acts if later < max(a.lasts_days, 1)]
                 row = out.setdefault(on + timedelta(days=later), np.ones((len(schedules), 1, chain.size + 1)))
-                row[b, 0] *= survivals(chain, [a for a in active if not a.lasts_days], case.reach)
+                row[b, 0] *= survivals(chain, [a for a in active if not a.lasts_days], case.reach_on(on))
                 row[b, 0] *= survivals(chain, [a for a in active if a.lasts_days], 1.0)
     return out
 

@@ -40,16 +40,16 @@ class Share:
     def of(cls, case: Case, last: date) -> Share:
         """Tabulate a case up to a day."""
         table = day_table(case, last)
-        return cls(case, table, Effects(table, case.acts, case.reach), untreated(table))
+        return cls(case, table, Effects(table, case), untreated(table))
 
     def treated(self, case: Case) -> Share:
         """The same pest under the acts and the reach of another case."""
-        return Share(case, self.table, Effects(self.table, case.acts, case.reach), self.after)
+        return Share(case, self.table, Effects(self.table, case), self.after)
 
     def only(self, scenario: int) -> Share:
         """The same in one scenario."""
         table = self.table.only(scenario)
-        return Share(self.case, table, Effects(table, self.case.acts, self.case.reach), untreated(table))
+        return Share(self.case, table, Effects(table, self.case), untreated(table))
 
 
 @dataclass(frozen=True)
@@ -132,10 +132,11 @@ class Problem:
 
     @cached_property
     def patch_ready(self) -> int | None:
-        """From when sprays may be used, when a patch is tested first."""
-        if not self.case.test_patch:
-            return None
-        return min(self.start, self.done[0][0] if self.done else self.start) + TEST_PATCH_DAYS
+        """From when every spray may be used, when a patch is tested first."""
+        waits = [a.not_before.toordinal() for a in self.label.values() if a.not_before and a.not_before > self.case.start]
+        if self.case.test_patch:
+            waits.append(min(self.start, self.done[0][0] if self.done else self.start) + TEST_PATCH_DAYS)
+        return max(waits, default=None)
 
     def admits(self, day: int) -> bool:
         """Whether the keeper can do anything on that day."""
@@ -206,7 +207,8 @@ class Problem:
     def _rule(self, act: str) -> _Rule:
         label = self.label[act]
         closed = range(0) if self.harvest is None or label.by_hand else range(self.harvest - label.harvest_days + 1, self.harvest + 1)
-        ready = 0 if label.by_hand or self.patch_ready is None else self.patch_ready
+        patched = self.patch_ready if self.case.test_patch and not label.by_hand else None
+        ready = label.not_before.toordinal() if label.not_before else patched or 0
         return _Rule(self.gap(act), self.most(act), ready, closed, label.when)
 
     def keeps_limits(self, plan: Uses) -> bool:

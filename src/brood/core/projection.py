@@ -84,7 +84,7 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
     marks = _marks(len(celsius))
     moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
     births, deaths = (np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius))
-    shares = {on: survivals(chain, acts, case.reach) for on, acts in evenings}
+    shares = {on: survivals(chain, acts, case.reach_on(on)) for on, acts in evenings}
     sums = np.zeros((chain.size + 1, len(CLASSES)))
     sums[np.arange(chain.size + 1), classes_of(chain)] = 1.0
     x = np.zeros((2, len(rows), chain.size + 1))

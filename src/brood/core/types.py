@@ -90,7 +90,8 @@ class Act:
 
     `kill` maps stage id (and "adult") to the share of the touched individuals that die or are removed (0 to 1). What it leaves behind has
     halved after `residual_days`. A trap or a predator, once placed, takes its `kill` every day for `lasts_days`. `when`: on every date
-    ("always"), the "first", "every-N", or as the planner finds best ("planner"). No use in the last `harvest_days` before a harvest.
+    ("always"), the "first", "every-N", or as the planner finds best ("planner"). No use in the last `harvest_days` before a harvest, none before
+    the day `not_before`.
     """
 
     id: str
@@ -104,6 +105,7 @@ class Act:
     lasts_days: int = 0
     when: str = "planner"
     harvest_days: int = 0
+    not_before: date | None = None
 
 
 @dataclass(frozen=True)
@@ -118,10 +120,11 @@ class Found:
 
 @dataclass(frozen=True)
 class Done:
-    """A treatment evening that has taken place, with the ids of its acts."""
+    """A treatment evening that has taken place, with the ids of its acts; `reach` is the share that it touched, where that is known."""
 
     on: date
     acts: tuple[str, ...]
+    reach: float | None = None
 
 
 @dataclass(frozen=True)
@@ -165,6 +168,10 @@ class Case:
     target: float = 0.95
     also: tuple[Case, ...] = ()
     keep_below: float | None = None
+
+    def reach_on(self, day: date) -> float:
+        """The share that an evening touches: its own where it is done and known, else what is usual in this case."""
+        return next((d.reach for d in self.done if d.on == day and d.reach is not None), self.reach)
     promised: tuple[Done, ...] = ()
     fixed: tuple[Done, ...] = ()
 

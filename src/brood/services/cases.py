@@ -13,11 +13,12 @@ from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core import types as core
 from brood.core.keep_below import LOOK_AHEAD_DAYS
 from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
-from brood.services import course, planning, words
+from brood.services import course, patches, planning, words
 from brood.services.brood_chart import ChartData, chart_data
+from brood.services.patches import Patch
 from brood.services.speech import Speech, days
 from brood.store.queries import cases
-from brood.store.tables import Application, ApplicationRecord, CaseAct, Finding, PestCase
+from brood.store.tables import AfterTask, Application, ApplicationRecord, CaseAct, Finding, PestCase
 
 TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-drench")}
 WORTH = {True: 0.25, False: 0.5}
@@ -39,11 +40,13 @@ class FindCommand:
 
 @dataclass(frozen=True)
 class ActCommand:
-    """A chosen treatment with the keeper's own label figures."""
+    """A chosen treatment with the keeper's own label figures, and the product on the shelf that they come from."""
 
     treatment_id: str
     min_gap_days: int | None
     max_applications: int | None
+    harvest_days: int | None = None
+    stock_id: int | None = None
 
 
 @dataclass(frozen=True)
@@ -60,12 +63,21 @@ class OpenCommand:
 
 @dataclass(frozen=True)
 class MarkCommand:
-    """What is said of an evening: done on a day, or skipped; the acts that were done (all that were planned when empty)."""
+    """What is said of an evening: done on a day, or skipped; the acts that were done (all that were planned when empty).
+
+    `parts` of the plant that were done and `missed` that were not reached, the share `reach` that follows, a `tally` of what was seen, and the
+    sender's `sent_key` where it was recorded without a connection.
+    """
 
     outcome: str
     done_on: date | None
     note: str = ""
     acts: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
+    missed: tuple[str, ...] = ()
+    tally: tuple[dict[str, object], ...] = ()
+    reach: float | None = None
+    sent_key: str = ""
 
 
 @dataclass(frozen=True)
@@ -107,6 +119,9 @@ class CaseResult:
     cautions: tuple[str, ...] = ()
     sprays: bool = False
     course: str = ""
+    patches: tuple[Patch, ...] = ()
+    tasks: tuple[AfterTask, ...] = ()
+    now: datetime | None = None
 
     @property
     def hold_days(self) -> int:
@@ -133,10 +148,10 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
     return [*shown, (core.ADULT, "adults")]
 
 
-def default_acts(catalogue: Catalogue, pest_id: str, plant_kind: str = "") -> tuple[str, ...]:
+def default_acts(catalogue: Catalogue, pest_id: str, plant_kind: str = "", good: set[str] | None = None) -> tuple[str, ...]:
     """The treatments ticked to begin with: one by hand that can be repeated often, and one that is not, the mildest that does enough.
 
-    None that this kind of plant is often injured by.
+    None that this kind of plant is often injured by; only those of `good` where it is given.
     """
     young = [s.id for s in catalogue.records[pest_id].stage if s.display in ("larva", "nymph")]
     chosen = []
@@ -144,6 +159,7 @@ def default_acts(catalogue: Catalogue, pest_id: str, plant_kind: str = "") -> tu
         able = {
             t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young) for t in catalogue.offered(pest_id)
             if t.by_hand == hand and t.id != "pruning" and plant_kind not in t.not_for and (not hand or t.min_gap_days <= OFTEN_DAYS)
+            and (good is None or t.id in good)
         }  # fmt: skip
         mild = [act for act in TICKED_FIRST[hand] if able.get(act, 0.0) >= WORTH[hand]]
         chosen += mild[:1] or sorted((act for act, share in able.items() if share > 0), key=lambda act: -able[act])[:1]
@@ -171,7 +187,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         if isinstance(error, NothingDevelops) and error.inspect_on:
             why = f"{why} Look again on {speech.day(error.inspect_on)} at the latest."
         return CaseResult(row, record, chosen, gaps, "There is no plan yet.", why, None, evenings, None, None, None, None, why, today,
-                          course=course.summary(row, speech))  # fmt: skip
+                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=tasks_of(row), now=now)  # fmt: skip
     by_slot = _by_slot(row, plan)
     whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)
@@ -185,8 +201,18 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[1 if case.pest.live_birth else 0 :], kills=_kills(case),
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
         sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
-        course=course.summary(row, speech),
+        course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=tasks_of(row), now=now,
     )  # fmt: skip
+
+
+def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> tuple[Patch, ...]:
+    return tuple(p for p in patches.states(catalogue, row, now) if p.state != "fine")
+
+
+def tasks_of(row: PestCase) -> tuple[AfterTask, ...]:
+    """After-care that is still to be done, soonest first; that of withdrawn records is left out."""
+    gone = {r.id for a in row.applications for r in a.records if r.withdrawn_at is not None}
+    return tuple(t for t in row.tasks if t.done_at is None and t.record_id not in gone)
 
 
 def _kills(case: core.Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
@@ -268,9 +294,10 @@ def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, t
     if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
         raise FieldErrors({"pest": f"{plant.name} already has an open case of {catalogue.records[command.pest_id].name}: add the find there."})
     row = PestCase(plant_id=plant.id, pest_id=command.pest_id, start_on=command.start_on, reach=0.9, test_patch=command.test_patch, created_at=now,
-                   plan_key="", plant=plant, acts=[], findings=[], applications=[])  # fmt: skip
+                   plan_key="", plant=plant, every_act=[], findings=[], applications=[])  # fmt: skip
     session.add(row)
-    row.acts = [CaseAct(treatment_id=a.treatment_id, min_gap_days=a.min_gap_days, max_applications=a.max_applications) for a in command.acts]
+    row.every_act = [CaseAct(treatment_id=a.treatment_id, min_gap_days=a.min_gap_days, max_applications=a.max_applications,
+                             harvest_days=a.harvest_days, stock_id=a.stock_id) for a in command.acts]  # fmt: skip
     row.findings = [_finding(f, now) for f in command.found]
     session.flush()
     planning.plan_of(planning.model(session, catalogue, row, today))
@@ -300,7 +327,10 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     planned = list(slot.treatments) or chosen
     acts = [a for a in chosen if a in said.acts] or planned
     as_promised = _course(row)
-    slot.records.append(ApplicationRecord(outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost=""))
+    slot.records.append(ApplicationRecord(
+        outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost="", parts=list(said.parts),
+        missed=list(said.missed), tally=list(said.tally), reach=said.reach, sent_key=said.sent_key,
+    ))  # fmt: skip
     late = said.done_on is not None and said.done_on > promised_latest
     slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"
     slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = promised, max(promised, promised_latest), slot.sequence + 1, now

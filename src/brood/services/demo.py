@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services import cases, course, logger_files, looks, photos, places, plants, sensor, weather
+from brood.services import cases, course, household, logger_files, looks, patches, photos, places, planning, plants, sensor, shelf, weather
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.sensor import Device
 from brood.services.speech import Speech
@@ -49,6 +49,22 @@ PLANTS = (
     ("Streptocarpus", "rosette", "Propagation shelf"), ("Basil seedling tray", "seedling-herb", "Propagation shelf"),
     ("Pak choi", "cabbage-family", "Raised bed"), ("Kohlrabi", "cabbage-family", "Raised bed"),
     ("Lemon", "woody-citrus", "Box room"),
+)  # fmt: skip
+
+
+TRAITS = {
+    "Calamondin": plants.PlantTraits(worth="dear", eaten="no"), "Fuchsia": plants.PlantTraits(marks=("in-flower",)),
+    "Streptocarpus": plants.PlantTraits(worth="only", marks=("hairy-leaf",)), "Coffee plant": plants.PlantTraits(worth="dear"),
+}  # fmt: skip
+LIVING = household.Household(frozenset({"cats", "fish"}), "")
+GOES_TO = {"Glazed balcony": ["cats"], "Kitchen sill": ["cats"], "Box room": ["fish"]}
+BOTTLES = (
+    shelf.StockCommand("Brown bottle, chemist's", "isopropyl-alcohol", False, 70.0, 500.0),
+    shelf.StockCommand("Liquid soap, unscented", "true-soap", False, None, 1000.0),
+    shelf.StockCommand("Spray oil", "paraffinic-oil", False, 80.0, 250.0),
+    shelf.StockCommand("Soap concentrate for vegetables", "insecticidal-soap", True, None, 500.0, 20.0, 3, None, 1, ("indoor", "outdoor", "edible")),
+    shelf.StockCommand("Caterpillar powder, stirred", "btk", True, None, 250.0, 1.0, 5, None, 0, ("outdoor", "edible")),
+    shelf.StockCommand("Thrips concentrate", "spinosad", True, None, 60.0, 0.8, 7, 3, 7, ("indoor", "outdoor")),
 )  # fmt: skip
 
 
@@ -103,7 +119,8 @@ def seed(path: Path, *, now: datetime | None = None, sensor_url: str = "http://1
     with store.writing() as session:
         place_ids = {row[0]: places.add(session, _place(*row, sensor_url=sensor_url), now=moment) for row in PLACES}
         plant_ids = {
-            name: plants.add(session, plants.PlantCommand(name, kind, "", place_ids[place], moment.date() - timedelta(days=90)), now=moment)
+            name: plants.add(session, plants.PlantCommand(
+                name, kind, "", place_ids[place], moment.date() - timedelta(days=90), TRAITS.get(name, plants.PlantTraits())), now=moment)
             for name, kind, place in PLANTS
         }
         _read_off(session, place_ids["Lean-to"], moment)
@@ -111,6 +128,9 @@ def seed(path: Path, *, now: datetime | None = None, sensor_url: str = "http://1
         weather.refresh(session, weather.SimulatedWeather(as_if_month=6, today=moment.date()), moment)
         log = csv_text(LoggerPlan(moment - timedelta(days=35), low_c=16.5, high_c=30.0))
         logger_files.take_file(session, place_ids["Glazed balcony"], "glazed-balcony.csv", log.encode(), now=moment)
+        household.put(session, LIVING, {place_ids[name]: who for name, who in GOES_TO.items()})
+        for bottle in BOTTLES:
+            shelf.put(session, bottle, now=moment)
         _looked_over(session, catalogue, plant_ids, moment)
     for trouble in TROUBLES:
         _play(store, catalogue, trouble, plant_ids[trouble.plant], moment)
@@ -191,6 +211,18 @@ def _photo(session: Session, look_id: int, at: datetime) -> None:
     photos.measure(session, shipped(), photo_id, (664, 590, 736, 590), now=at)
 
 
+def _test_leaves(store: Store, catalogue: Catalogue, case_id: int, at: datetime) -> None:
+    """Spray test leaves of whatever is to be tested; those that wait are judged fine once 48 hours are over."""
+    with store.writing() as session:
+        row = case(session, case_id)
+        for patch in patches.states(catalogue, row, at):
+            if patch.state == "none":
+                patches.start(session, catalogue, case_id, patch.treatment_id, "the two lowest leaves", now=at)
+            elif patch.state == "ready" and patch.test:
+                patches.judge(session, patch.test.id, "fine", "", now=at, speech=SPEECH)
+        planning.replan(session, catalogue, row, at.date(), at, SPEECH)
+
+
 def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, moment: datetime) -> None:
     """Live through a case from its find to today, recording as a keeper would."""
     found_on = moment.date() - timedelta(days=trouble.found_ago)
@@ -206,6 +238,8 @@ def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, m
             said = course.CourseCommand(trouble.hold, None, (), None, 0.9)
             course.put(session, catalogue, case_id, said, now=datetime.combine(found_on, time(9)), speech=SPEECH)
     for ago in trouble.done_ago:
+        if trouble.test_patch:
+            _test_leaves(store, catalogue, case_id, datetime.combine(moment.date() - timedelta(days=ago or 0), time(9)))
         with store.writing() as session:
             slot = _next(session, case_id)
             day = moment.date() - timedelta(days=ago) if ago is not None else slot.target_on

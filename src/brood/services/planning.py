@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import uuid
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from threading import Lock
@@ -17,7 +17,7 @@ from brood.core import types as core
 from brood.core.inference import CLASSES, infer_hidden, spread_group
 from brood.core.problem import Problem
 from brood.errors import InputError
-from brood.services import words
+from brood.services import patches, words
 from brood.services.speech import Speech
 from brood.services.warmth import plant_series
 from brood.store.queries import cases
@@ -97,22 +97,40 @@ def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) ->
     groups = [core.Found(f.found_on, f.stage, expected_count(f)) for f in finds]
     found = tuple(piece for group in groups for piece in spread_group(pest, group, celsius))
     words_ = [(a, r) for a in row.applications if (r := last_word(a))]
-    done = tuple(sorted((core.Done(r.done_on, tuple(r.treatments)) for _, r in words_ if r.outcome == "done" and r.done_on), key=lambda d: d.on))
+    evenings = [core.Done(r.done_on, tuple(r.treatments), r.reach) for _, r in words_ if r.outcome == "done" and r.done_on]
+    done = tuple(sorted(evenings, key=lambda d: d.on))
     skipped = [a.target_on for a, r in words_ if r.outcome == "skipped"]
     return core.Case(
         pest=pest,
         start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
         found=infer_hidden(pest, found, series),
         series=series,
-        acts=tuple(catalogue.act(a.treatment_id, row.pest_id, min_gap_days=a.min_gap_days, max_applications=a.max_applications) for a in row.acts),
+        acts=_acts(catalogue, row, done, today),
         reach=row.reach,
         done=done,
-        test_patch=row.test_patch,
         fixed=_fixed(row, today),
         keep_below=row.keep_below,
         limits=limits_of(row),
         promised=tuple(core.Done(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned" and a.target_on >= today),
     )
+
+
+def _acts(catalogue: Catalogue, row: PestCase, done: tuple[core.Done, ...], today: date) -> tuple[core.Act, ...]:
+    """The treatments at hand, sprays from when their test leaves allow it. Those given up since they were used can be used no more, but what they
+    did counts; so with what marked the leaves."""
+    uses = Counter(act for evening in done for act in evening.acts)
+    out = []
+    for a in row.every_act:
+        ready = patches.first_evening(catalogue, row, a.treatment_id, today)
+        over = a.dropped_at is not None or ready == date.max
+        if over and not uses[a.treatment_id]:
+            continue
+        act = catalogue.act(
+            a.treatment_id, row.pest_id, min_gap_days=a.min_gap_days, max_applications=uses[a.treatment_id] if over else a.max_applications
+        )
+        harvest = act.harvest_days if a.harvest_days is None else a.harvest_days
+        out.append(replace(act, harvest_days=harvest, not_before=None if over else ready))
+    return tuple(out)
 
 
 def limits_of(row: PestCase) -> core.Limits:

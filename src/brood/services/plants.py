@@ -69,6 +69,7 @@ class PlantTraits:
     worth: str = ""
     eaten: str = ""
     sensitive: bool = False
+    marks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -132,11 +133,15 @@ def open_ids(session: Session) -> list[int]:
 def add(session: Session, command: PlantCommand, *, now: datetime) -> int:
     """Add a plant; its id."""
     cases.place(session, command.place_id)
-    plant = Plant(name=command.name, kind=command.kind, note=command.note, created_at=now, **asdict(command.traits))
+    plant = Plant(name=command.name, kind=command.kind, note=command.note, created_at=now, **_columns(command.traits))
     session.add(plant)
     session.flush()
     stay_since(session, plant.id, command.place_id, command.since, now)
     return plant.id
+
+
+def _columns(traits: PlantTraits) -> dict[str, object]:
+    return {**asdict(traits), "marks": list(traits.marks)}
 
 
 def change(session: Session, plant_id: int, command: PlantCommand, *, now: datetime) -> None:
@@ -144,7 +149,7 @@ def change(session: Session, plant_id: int, command: PlantCommand, *, now: datet
     plant = cases.plant(session, plant_id)
     cases.place(session, command.place_id)
     plant.name, plant.kind, plant.note = command.name, command.kind, command.note
-    for trait, value in asdict(command.traits).items():
+    for trait, value in _columns(command.traits).items():
         setattr(plant, trait, value)
     if not plant.stays or plant.stays[-1].place_id != command.place_id:
         stay_since(session, plant_id, command.place_id, command.since, now)

@@ -121,6 +121,12 @@ class Speech:
         text = text if self.unit == "C" else units.with_fahrenheit(text)
         return text if self.measure == "metric" else units.with_inches(text)
 
+    def volume(self, ml: float) -> str:
+        """A volume as it is measured out: ml and litres, or fluid ounces."""
+        if self.measure != "metric":
+            return f"{ml / units.factor('fluid_ounce', 'milliliter'):.3g} fl oz"
+        return f"{ml / 1000:.3g} l" if ml >= 1000 else f"{ml:.3g} ml"
+
     def warmth(self, celsius: float, digits: int = 0) -> str:
         """A temperature with its unit."""
         return f"{self.degrees(celsius):.{digits}f} {UNITS[self.unit]}"

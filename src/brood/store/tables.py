@@ -54,7 +54,7 @@ class Place(Table):
     """Where plants stand. `source` says where the temperature comes from.
 
     `offset_c` shifts every hour (a shelf above a radiator); `warm_spot_c` and `cool_spot_c` say how much warmer and cooler
-    than that its warmest and coolest plant stands, 0 or more. `sensor_url` is the address of a live sensor.
+    than that its warmest and coolest plant stands, 0 or more. `sensor_url` is the address of a live sensor, `visitors` who goes there.
     """
 
     __tablename__ = "place"
@@ -73,6 +73,7 @@ class Place(Table):
     warm_spot_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
     cool_spot_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
     sensor_url: Mapped[str] = mapped_column(default="", server_default="")
+    visitors: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     created_at: Mapped[datetime]
 
 
@@ -177,7 +178,8 @@ class Reading(Table):
 
 class Plant(Table):
     """A plant of the household. `kind` is one of the plant kinds or empty; so are `build`, `age`, `growth`, `worth` and `eaten` (yes, no)
-    of what is known of it; `sensitive` says that it is easily injured."""
+    of what is known of it; `sensitive` says that it is easily injured, `marks` which of the traits in the catalogue it has; `mix_ml` how much
+    spray it took the last time it was measured."""
 
     __tablename__ = "plant"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -190,6 +192,8 @@ class Plant(Table):
     worth: Mapped[str] = mapped_column(default="", server_default="")
     eaten: Mapped[str] = mapped_column(default="", server_default="")
     sensitive: Mapped[bool] = mapped_column(default=False, server_default="0")
+    marks: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    mix_ml: Mapped[float | None]
     note: Mapped[str] = mapped_column(default="")
     created_at: Mapped[datetime]
     stays: Mapped[list[Stay]] = relationship(order_by="Stay.since_on, Stay.id")
@@ -228,13 +232,47 @@ class PestCase(Table):
     keep_below: Mapped[float | None]
     limits: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     plant: Mapped[Plant] = relationship(back_populates="cases")
-    acts: Mapped[list[CaseAct]] = relationship(order_by="CaseAct.id")
+    every_act: Mapped[list[CaseAct]] = relationship(order_by="CaseAct.id")
     findings: Mapped[list[Finding]] = relationship(order_by="Finding.id")
     applications: Mapped[list[Application]] = relationship(order_by="Application.number")
+    patches: Mapped[list[PatchTest]] = relationship(order_by="PatchTest.id")
+    tasks: Mapped[list[AfterTask]] = relationship(order_by="AfterTask.due_at, AfterTask.id")
+
+    @property
+    def acts(self) -> list[CaseAct]:
+        """The treatments that are chosen now."""
+        return [a for a in self.every_act if a.dropped_at is None]
+
+
+class StockItem(Table):
+    """Something on the shelf. `holds` is an ingredient's id, or a treatment's for a product with a label (`labelled`).
+
+    `percent` is its strength, `label_rate` the ml of it per litre; the label's gap, uses and waiting days to harvest rule where given; `allowed`
+    holds indoor, outdoor, edible as far as the label allows it there. A change withdraws the row and adds another.
+    """
+
+    __tablename__ = "stock_item"
+    __table_args__ = (CheckConstraint("percent is null or percent > 0 and percent <= 100", name="percent"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    holds: Mapped[str]
+    labelled: Mapped[bool]
+    percent: Mapped[float | None]
+    size_ml: Mapped[float | None]
+    label_rate: Mapped[float | None]
+    min_gap_days: Mapped[int | None]
+    max_applications: Mapped[int | None]
+    harvest_days: Mapped[int | None]
+    allowed: Mapped[list[str]] = mapped_column(JSON)
+    opened_on: Mapped[date | None]
+    expires_on: Mapped[date | None]
+    note: Mapped[str]
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
 
 
 class CaseAct(Table):
-    """A treatment chosen for a case, with the keeper's own label figures where given."""
+    """A treatment chosen for a case, with the keeper's own label figures where given; `dropped_at` is set when it is no longer used."""
 
     __tablename__ = "case_act"
     __table_args__ = (UniqueConstraint("case_id", "treatment_id"),)
@@ -243,6 +281,10 @@ class CaseAct(Table):
     treatment_id: Mapped[str]
     min_gap_days: Mapped[int | None]
     max_applications: Mapped[int | None]
+    harvest_days: Mapped[int | None]
+    stock_id: Mapped[int | None] = mapped_column(ForeignKey("stock_item.id"))
+    dropped_at: Mapped[datetime | None]
+    stock: Mapped[StockItem | None] = relationship()
 
 
 class Finding(Table):
@@ -298,7 +340,8 @@ class Application(Table):
 class ApplicationRecord(Table):
     """What the keeper said of an evening: done on a day, or skipped. The newest that is not withdrawn counts.
 
-    `cost` says what a slip has cost.
+    `cost` says what a slip has cost; `parts` which parts of the plant were done and `missed` which were not reached, `reach` the share that
+    follows, `tally` what was seen; `sent_key` is the sender's own key of an evening recorded without a connection.
     """
 
     __tablename__ = "application_record"
@@ -310,8 +353,41 @@ class ApplicationRecord(Table):
     treatments: Mapped[list[str]] = mapped_column(JSON)
     note: Mapped[str] = mapped_column(default="")
     cost: Mapped[str] = mapped_column(default="")
+    parts: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    missed: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    tally: Mapped[list[dict[str, Any]]] = mapped_column(JSON, default=list, server_default="[]")
+    reach: Mapped[float | None]
+    sent_key: Mapped[str] = mapped_column(default="", server_default="")
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]
+
+
+class PatchTest(Table):
+    """Leaves sprayed as a test: which, when, and after 48 hours whether they are fine or marked."""
+
+    __tablename__ = "patch_test"
+    __table_args__ = (CheckConstraint("outcome in ('', 'fine', 'marked')", name="outcome"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    treatment_id: Mapped[str]
+    leaf: Mapped[str]
+    started_at: Mapped[datetime]
+    outcome: Mapped[str] = mapped_column(default="", server_default="")
+    judged_at: Mapped[datetime | None]
+    note: Mapped[str] = mapped_column(default="", server_default="")
+    withdrawn_at: Mapped[datetime | None]
+
+
+class AfterTask(Table):
+    """What is to be done some time after an evening, and when it was."""
+
+    __tablename__ = "after_task"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    record_id: Mapped[int | None] = mapped_column(ForeignKey("application_record.id"))
+    text: Mapped[str]
+    due_at: Mapped[datetime]
+    done_at: Mapped[datetime | None]
 
 
 class Look(Table):

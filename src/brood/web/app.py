@@ -13,9 +13,29 @@ from brood.settings import Settings
 from brood.store.session import open_store
 from brood.web import errors, filters, guard
 from brood.web.context import Household
-from brood.web.routes import cases, course, degree_days, door, guide, help, looks, places, plants, rehearsal, settings, start
+from brood.web.routes import (
+    cases,
+    course,
+    degree_days,
+    door,
+    evening,
+    guide,
+    help,
+    looks,
+    means,
+    mix,
+    places,
+    plants,
+    rehearsal,
+    settings,
+    shelf,
+    start,
+)
+from brood.web.routes import household as living
 
 Clock = Callable[[], datetime]
+
+PAGES = (start, plants, places, cases, course, means, evening, looks, shelf, mix, living, guide, degree_days, rehearsal, settings, help, door)
 
 
 def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
@@ -35,6 +55,6 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     filters.register(app)
     guard.register(app)
     errors.register(app)
-    for pages in (start, plants, places, cases, course, looks, guide, degree_days, rehearsal, settings, help, door):
+    for pages in PAGES:
         app.register_blueprint(pages.bp)
     return app

@@ -18,7 +18,7 @@ from brood.services import chance, words
 from brood.services.speech import UNITS, days, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
 
-SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday")
+SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday", "volume")
 """Filters that are the keeper's way of saying something, by their own names."""
 
 
@@ -32,6 +32,7 @@ def register(app: Flask) -> None:
     env = app.jinja_env
     env.filters.update({name: _speech(name) for name in SPOKEN})
     env.filters.update(
+        extract=lambda key, names: names.get(key, key), ingredient=lambda key, book: book.name(key),
         lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
         number=number, days=days, short_days=short_days, frequency=chance.frequency, in_100=chance.in_100, likelihood=chance.likelihood,
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,

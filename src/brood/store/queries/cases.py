@@ -12,9 +12,9 @@ from brood.store.tables import Application, Finding, PestCase, Place, Plant, Sta
 
 
 def case(session: Session, case_id: int) -> PestCase:
-    """A case with all that belongs to it; raises NotFound. Everything is loaded at once, in six queries."""
+    """A case with all that belongs to it; raises NotFound. Everything is loaded at once, in eight queries."""
     query = select(PestCase).where(PestCase.id == case_id).options(
-        selectinload(PestCase.acts), selectinload(PestCase.findings),
+        selectinload(PestCase.every_act), selectinload(PestCase.findings), selectinload(PestCase.patches), selectinload(PestCase.tasks),
         selectinload(PestCase.applications).selectinload(Application.records),
         selectinload(PestCase.plant).selectinload(Plant.stays).selectinload(Stay.place),
     )  # fmt: skip

@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 from brood.catalogue.schema import TreatmentRecord
-from brood.services.cases import ActCommand, FindCommand, MarkCommand, OpenCommand
+from brood.services.cases import FindCommand, MarkCommand, OpenCommand
+from brood.web.forms import means
 from brood.web.forms.reader import Reader
 
 ROUGH = {"few": "a few", "dozens": "dozens", "hundreds": "hundreds"}
@@ -20,21 +21,12 @@ def open_case(
     found = tuple(f for stage, name in stages if (f := _find(reader, stage, name, found_on, f"-{stage}")))
     if not found and not reader.wrong:
         reader.fault("found", "Say what was seen: a number or a rough count for at least one stage.")
-    acts = tuple(_act(reader, record) for key, record in treatments.items() if reader.raw(f"act-{key}"))
-    if not acts:
-        reader.fault("acts", "Choose at least one treatment.")
+    acts = means.acts(reader, treatments)
     start = reader.day("start_on", "The first evening", back=120, ahead=60)
     if start < found_on and "start_on" not in reader.wrong:
         reader.fault("start_on", "The first evening cannot come before the find.")
     reader.done()
     return OpenCommand(plant_id, pest_id, found, acts, start, bool(reader.raw("test_patch")))
-
-
-def _act(reader: Reader, record: TreatmentRecord) -> ActCommand:
-    return ActCommand(
-        record.id, reader.whole(f"gap-{record.id}", "The days between two uses", 1, 120),
-        reader.whole(f"most-{record.id}", "The most uses", 1, 100),
-    )  # fmt: skip
 
 
 def _find(reader: Reader, stage: str, name: str, found_on: date, suffix: str) -> FindCommand | None:

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from flask import Blueprint, Response, make_response, request, url_for
+from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError
-from brood.services import assumptions, calendar, case_chance, cases, develop, guide, looking, looks, own, planning, what_if
+from brood.services import assumptions, calendar, case_chance, cases, choosing, develop, guide, looking, looks, own, planning, what_if
 from brood.services.brood_chart import stage_drawing
+from brood.services.guards import Offer, offers
 from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
+from brood.store.tables import Plant
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import cases as form
@@ -38,10 +43,22 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
         record = held.records[pest_id]
         return render.page(
             "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
-            treatments=held.offered(pest_id), default_acts=cases.default_acts(held, pest_id, plant.kind),
+            offers=_offers(session, plant, pest_id), ticked=_ticked(session, plant, pest_id, again=again), own={},
             drawings={stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)},
             values=values, wrong=wrong, eaten=is_eaten(plant), again=again, look_id=request.values.get("look", ""),
         )  # fmt: skip
+
+
+def _offers(session: Session, plant: Plant, pest_id: str) -> list[Offer]:
+    return [o for o in offers(catalogue(), pest_id, choosing.setting_of(session, plant, today=today())) if o.care.supply != "living"]
+
+
+def _ticked(session: Session, plant: Plant, pest_id: str, *, again: bool) -> set[str]:
+    """What is ticked: as sent, or to begin with the mildest that does enough and is offered here without a warning."""
+    if again:
+        return {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
+    good = {o.record.id for o in _offers(session, plant, pest_id) if o.allowed and not o.warnings}
+    return set(cases.default_acts(catalogue(), pest_id, plant.kind, good))
 
 
 @bp.post("/plants/<int:plant_id>/case")
@@ -53,6 +70,8 @@ def open_case(plant_id: int) -> Response:
         record = held.records[held.pest(pest_id).id]
         command = form.open_case(_reader(), plant_id, pest_id, cases.stage_choices(record), held.treatments)
         with household().store.writing() as session:
+            here = choosing.setting_of(session, queries.plant(session, plant_id), today=today())
+            command = replace(command, acts=choosing.check(held, here, command.acts))
             case_id = cases.open_case(session, held, command, today=today(), now=now(), speech=speech())
             if request.form.get("look", "").isdigit():
                 looks.close(session, int(request.form["look"]), now=now(), case_id=case_id)

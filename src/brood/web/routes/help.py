@@ -1,11 +1,12 @@
-"""Keys and sources."""
+"""Keys, safety and sources."""
 
 from __future__ import annotations
 
 from flask import Blueprint, Response
 
+from brood.services import household as living
 from brood.web import render
-from brood.web.context import catalogue
+from brood.web.context import catalogue, household
 
 bp = Blueprint("help", __name__)
 
@@ -14,6 +15,16 @@ bp = Blueprint("help", __name__)
 def keys() -> Response:
     """The keyboard shortcuts."""
     return render.page("help/keys.html")
+
+
+@bp.get("/safety")
+def safety() -> Response:
+    """Everything to mind, on one page to print."""
+    held = catalogue()
+    rows = [(t, held.care[t.id]) for t in held.treatments.values() if held.care[t.id].hazards]
+    with household().store.reading() as session:
+        who = living.load(session)
+    return render.page("help/safety.html", rows=rows, who=who, names=living.LIVING, book=held.recipes, hygiene=held.evenings.hygiene)
 
 
 @bp.get("/sources")

@@ -44,7 +44,7 @@ def add() -> Response:
     """Keep a new plant."""
     try:
         with household().store.writing() as session:
-            command = form.read(_reader(), [p.id for p in cases.places(session)])
+            command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
             plant_id = plants.add(session, command, now=now())
     except FieldErrors as error:
         with household().store.reading() as session:
@@ -69,7 +69,7 @@ def edit(plant_id: int) -> Response:
         plant = cases.plant(session, plant_id)
         place = plant.stays[-1].place_id if plant.stays else ""
         kept = {key: getattr(plant, key) for key in ("name", "kind", "note", "species", "build", "age", "growth", "worth", "eaten", "sensitive")}
-        return _form(session, {**kept, "place": str(place)}, plant_id=plant_id)
+        return _form(session, {**kept, "place": str(place), **{f"mark-{m}": "1" for m in plant.marks}}, plant_id=plant_id)
 
 
 @bp.post("/<int:plant_id>/edit")
@@ -77,12 +77,16 @@ def change(plant_id: int) -> Response:
     """Keep a changed plant."""
     try:
         with household().store.writing() as session:
-            command = form.read(_reader(), [p.id for p in cases.places(session)])
+            command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
             plants.change(session, plant_id, command, now=now())
     except FieldErrors as error:
         with household().store.reading() as session:
             return _form(session, request.form, error.by_field, plant_id=plant_id)
     return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+def _marks() -> list[str]:
+    return [m.id for m in catalogue().sensitivity.marked]
 
 
 def _reader() -> Reader:
@@ -93,6 +97,7 @@ def _form(session: Session, values: object, wrong: dict[str, str] | None = None,
     places = cases.places(session)
     return render.page(
         "plants/form.html", 422 if wrong else 200, values=values, wrong=wrong or {}, places=places, kinds=plants.KINDS, plant_id=plant_id,
+        marks=catalogue().sensitivity.marked,
         choices={"build": plants.BUILDS.items(), "age": plants.AGES.items(), "growth": plants.GROWTHS.items(), "worth": plants.WORTHS.items(),
                  "eaten": plants.EATEN_CHOICES.items()},
     )

@@ -4,7 +4,7 @@
 // Shortcuts: a comma, then a letter within two seconds. Listed on /keys; switched off in the settings.
 (() => {
   const root = document.documentElement;
-  const pages = { p: "/plants", w: "/places", g: "/guide", k: "/degree-days", r: "/rehearsal", a: "/plants/new", "?": "/keys" };
+  const pages = { p: "/plants", w: "/places", g: "/guide", s: "/shelf", m: "/mix", k: "/degree-days", r: "/rehearsal", a: "/plants/new", "?": "/keys" };
   const spots = { n: "next", d: "dates", f: "finds", z: "zone", c: "check" };
   let armed = 0;
   const typing = (el) => el.closest("input, textarea, select, [contenteditable]") !== null;
@@ -187,5 +187,91 @@ document.querySelector("[aria-invalid=true]")?.focus();
     if (!box || !back) return;
     event.preventDefault();
     ask(box, back.dataset.undo ? listOf(back.dataset.undo) : listOf(box.dataset.dates), now(box));
+  });
+})();
+
+// A printed page.
+document.querySelectorAll("[data-print]").forEach((button) => button.addEventListener("click", () => window.print()));
+
+// Timers: they count to a moment, so that a locked screen does not stop them.
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-timer]");
+  if (!button) return;
+  const name = button.dataset.name || (button.dataset.name = button.textContent);
+  clearInterval(Number(button.dataset.running));
+  if (button.dataset.until) { delete button.dataset.until; button.textContent = name; return; }
+  const begin = () => { button.dataset.until = String(Date.now() + Number(button.dataset.timer) * 1000); };
+  begin();
+  const tick = () => {
+    const left = Math.round((Number(button.dataset.until) - Date.now()) / 1000);
+    if (left > 0) { button.textContent = `${name}: ${Math.floor(left / 60)}:${String(left % 60).padStart(2, "0")}, stop`; return; }
+    navigator.vibrate?.(400);
+    if ("again" in button.dataset) { begin(); return; }
+    clearInterval(Number(button.dataset.running));
+    delete button.dataset.until;
+    button.textContent = `${name}: over`;
+  };
+  button.dataset.running = String(setInterval(tick, 500));
+  tick();
+});
+
+// Counting with a wet thumb.
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-count]");
+  const field = button && document.querySelector(`[name="${button.dataset.count}"]`);
+  if (!field) return;
+  field.value = String((Number(field.value) || 0) + 1);
+  field.dispatchEvent(new Event("input", { bubbles: true }));
+});
+
+// Evenings recorded without a connection wait on this device, and are sent when it is back. Every evening has its own key, so none counts twice.
+(() => {
+  const shelf = "brood-unsent";
+  const read = (key, otherwise) => { try { return JSON.parse(localStorage.getItem(key)) ?? otherwise; } catch { return otherwise; } };
+  const write = (key, value) => { try { localStorage.setItem(key, JSON.stringify(value)); return true; } catch { return false; } };
+  const form = document.getElementById("evening"), line = document.getElementById("offline");
+  const say = (text) => { if (line) { line.textContent = text; line.classList.toggle("hidden", !text); } };
+  const send = async (entry) => fetch(entry.url, { method: "POST", body: new URLSearchParams(entry.fields), redirect: "follow" });
+  const flush = async () => {
+    const left = [];
+    let sent = 0;
+    for (const entry of read(shelf, [])) {
+      try {
+        const answer = await send(entry);
+        if (answer.status === 422) { left.push(entry); say("An evening could not be taken as it was: open it again from its case."); }
+        else if (answer.ok) sent += 1;
+        else left.push(entry);
+      } catch { left.push(entry); }
+    }
+    write(shelf, left);
+    if (sent && form && !left.length) window.location.assign(form.dataset.back);
+  };
+  if (read(shelf, []).length) flush();
+  window.addEventListener("online", flush);
+  setInterval(() => { if (read(shelf, []).length) flush(); }, 15000);
+  if (!form) return;
+  const fields = () => [...new FormData(form)].filter(([, value]) => typeof value === "string");
+  const kept = read(form.dataset.keep, null);
+  if (kept && !document.getElementById("faults")) {
+    form.querySelectorAll("input[type=checkbox]").forEach((box) => { box.checked = kept.some(([name]) => name === box.name); });
+    kept.forEach(([name, value]) => { const el = form.elements[name]; if (el && el.type !== "checkbox") el.value = value; });
+  }
+  form.addEventListener("input", () => write(form.dataset.keep, fields()));
+  form.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const entry = { url: form.getAttribute("action") || window.location.pathname, fields: fields() };
+    write(form.dataset.keep, entry.fields);
+    try {
+      const answer = await send(entry);
+      if (answer.status === 422) { localStorage.removeItem(form.dataset.keep); form.submit(); return; }
+      if (!answer.ok) throw new Error(String(answer.status));
+      localStorage.removeItem(form.dataset.keep);
+      window.location.assign(form.dataset.back);
+    } catch {
+      const waiting = read(shelf, []).filter((one) => one.url !== entry.url);
+      const stored = write(shelf, [...waiting, entry]);
+      say(stored ? "No connection: the evening is kept on this device and sent when it is back. You may close the page." : "No connection, and this browser keeps nothing: leave this page open and press again.");
+      form.querySelector("button.go").textContent = "Try again now";
+    }
   });
 })();

@@ -1,0 +1,70 @@
+"""What a course takes in all: mixes over its dates and a bit more, and the things needed beside them."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from brood.catalogue.holdings import Catalogue
+from brood.errors import InputError
+from brood.services import mixing
+from brood.services.plants import is_eaten
+from brood.store.tables import Application, PestCase, Plant, StockItem
+
+USUAL_ML = {"": 100.0, "upright": 100.0, "rosette": 30.0, "orchid": 60.0, "cactus": 30.0, "head": 60.0, "tray": 60.0}
+"""Spray for one plant where nothing was measured: 30 ml for a windowsill plant, 100 ml for one on a table, 250 to 500 ml for one on the floor (C)."""
+KIT = {
+    "wipe": "clean cloths, one a plant and evening", "swab": "cotton swabs, about 20 an evening", "trap": "sticky cards",
+    "soil": "fresh potting mix and a closed bag", "dust": "a dust mask", "cut": "scissors and a closed bag", "dip": "a thermometer for 43 to 46 °C",
+    "spray": "a sprayer with a fine nozzle, gloves", "drench": "a measuring jug",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """One mix of a course: on how many evenings, how much each time, and what goes into all of them with a bit more; `note` where no recipe is."""
+
+    name: str
+    evenings: int
+    each_ml: float
+    lines: tuple[mixing.Line, ...]
+    note: str
+
+
+@dataclass(frozen=True)
+class Shopping:
+    """A course's list: its mixes, the kit, and the minutes of an evening on the mean."""
+
+    mixes: tuple[Wanted, ...]
+    kit: tuple[str, ...]
+
+
+def spray_ml(plant: Plant) -> float:
+    """How much one spraying of a plant takes: as last measured, or as usual for its build."""
+    return plant.mix_ml or USUAL_ML.get(plant.build, USUAL_ML[""])
+
+
+def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> Shopping:
+    """What the planned evenings of a case take."""
+    planned: list[Application] = [a for a in row.applications if a.status == "planned"]
+    uses = Counter(act for evening in planned for act in evening.treatments)
+    techniques = dict.fromkeys(catalogue.care[key].technique for key in uses)
+    mixes = [_wanted(catalogue, row, key, count, shelf) for key, count in uses.items() if catalogue.care[key].supply in ("home", "product")]
+    return Shopping(tuple(mixes), tuple(KIT[t] for t in techniques if t in KIT))
+
+
+def _wanted(catalogue: Catalogue, row: PestCase, key: str, evenings: int, shelf: Sequence[StockItem]) -> Wanted:
+    name, each = catalogue.treatments[key].name, spray_ml(row.plant)
+    if catalogue.care[key].technique == "swab":
+        each = 20.0
+    product = next((a.stock for a in row.acts if a.treatment_id == key and a.stock), None)
+    total = each * evenings * (1 + mixing.SHARE_MORE)
+    command = mixing.MixCommand(
+        key, total, stocks={s.holds: s.percent for s in shelf if not s.labelled and s.percent},
+        label_rate=product.label_rate if product else None, eaten=is_eaten(row.plant),
+    )  # fmt: skip
+    try:
+        return Wanted(name, evenings, each, mixing.mix(catalogue, command).lines, product.name if product else "")
+    except InputError as error:
+        return Wanted(name, evenings, each, (), error.message)
