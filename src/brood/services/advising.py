@@ -118,7 +118,8 @@ def triage(row: PestCase, now: Weighed, neighbours: int, affected: float | None)
         reasons.append(f"The plant is {WORTH_WORDS[worth]}.")
     if affected is not None:
         reasons.append(f"About {round(affected * 100)} in 100 of the leaves show it.")
-    reasons.append(f"{neighbours} other plants stand at the same place." if neighbours else "No other plant stands at the same place.")
+    beside = "No other plant stands" if not neighbours else "One other plant stands" if neighbours == 1 else f"{neighbours} other plants stand"
+    reasons.append(f"{beside} at the same place.")
     return Triage(_verdict(now, worth, neighbours, affected), tuple(reasons))
 
 

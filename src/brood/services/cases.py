@@ -151,18 +151,19 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
 def default_acts(catalogue: Catalogue, pest_id: str, plant_kind: str = "", good: set[str] | None = None) -> tuple[str, ...]:
     """The treatments ticked to begin with: one by hand that can be repeated often, and one that is not, the mildest that does enough.
 
-    None that this kind of plant is often injured by; only those of `good` where it is given.
+    None that this kind of plant is often injured by, nor what dries the soil, which rules out most else; only those of `good` where it is given.
     """
     young = [s.id for s in catalogue.records[pest_id].stage if s.display in ("larva", "nymph")]
-    chosen = []
+    chosen: list[str] = []
     for hand in (True, False):
         able = {
             t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young) for t in catalogue.offered(pest_id)
             if t.by_hand == hand and t.id != "pruning" and plant_kind not in t.not_for and (not hand or t.min_gap_days <= OFTEN_DAYS)
-            and (good is None or t.id in good)
+            and (good is None or t.id in good) and catalogue.care[t.id].soil != "dry"
         }  # fmt: skip
         mild = [act for act in TICKED_FIRST[hand] if able.get(act, 0.0) >= WORTH[hand]]
-        chosen += mild[:1] or sorted((act for act, share in able.items() if share > 0), key=lambda act: -able[act])[:1]
+        least = WORTH[hand] if good is not None and chosen else 0.0
+        chosen += mild[:1] or sorted((act for act, share in able.items() if share > least), key=lambda act: -able[act])[:1]
     return tuple(chosen)
 
 

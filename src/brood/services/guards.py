@@ -176,9 +176,7 @@ def _cautions(record: TreatmentRecord, care: CareRecord, here: Setting, *, eaten
     if care.local:
         out.append(care.local + (f" You noted: {here.household.region}" if here.household.region else ""))
     for who, hazard in care.hazards.items():
-        if who == "people" and hazard.level == "care":
-            out.append(hazard.text)
-        elif who == "bees" and here.kind in OUTDOORS:
+        if who == "bees" and here.kind in OUTDOORS:
             out.append(f"Bees: {hazard.text}")
         elif who in here.household.living and hazard.level == "care" and (who in ("children", "asthma") or goes_to(here.household, here.place, who)):
             out.append(f"{who.capitalize()}: {hazard.text}")

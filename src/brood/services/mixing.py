@@ -8,7 +8,7 @@ from typing import Any
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.recipes import Ceiling, Recipe, RecipePart
-from brood.core.mixing import UNITS, Mixed, Portion, by_label, from_ml, mixed, spoons
+from brood.core.mixing import UNITS, Mixed, Portion, by_label, from_ml, mixed, spoons, to_ml
 from brood.errors import InputError
 
 MOST_ML = 100_000.0
@@ -72,6 +72,11 @@ class MixResult:
     def strength(self) -> float | None:
         """The share of the first ingredient in the whole, percent."""
         return self.lines[0].percent
+
+
+def ml_of(amount: float, unit: str) -> float:
+    """A volume as typed, in ml; raises InputError for an unknown measure."""
+    return to_ml(amount, unit)
 
 
 def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import uuid
 from collections import Counter, OrderedDict
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from threading import Lock
@@ -100,18 +101,20 @@ def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) ->
     evenings = [core.Done(r.done_on, tuple(r.treatments), r.reach) for _, r in words_ if r.outcome == "done" and r.done_on]
     done = tuple(sorted(evenings, key=lambda d: d.on))
     skipped = [a.target_on for a, r in words_ if r.outcome == "skipped"]
+    acts = _acts(catalogue, row, done, today)
+    promised = [core.Done(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned" and a.target_on >= today]
     return core.Case(
         pest=pest,
         start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
         found=infer_hidden(pest, found, series),
         series=series,
-        acts=_acts(catalogue, row, done, today),
+        acts=acts,
         reach=row.reach,
         done=done,
-        fixed=_fixed(row, today),
+        fixed=_known(_fixed(row, today), acts),
         keep_below=row.keep_below,
         limits=limits_of(row),
-        promised=tuple(core.Done(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned" and a.target_on >= today),
+        promised=_known(promised, acts),
     )
 
 
@@ -142,6 +145,13 @@ def limits_of(row: PestCase) -> core.Limits:
         away=tuple((date.fromisoformat(first), date.fromisoformat(last)) for first, last in away),
         harvest=date.fromisoformat(held["harvest"]) if "harvest" in held else None,
     )
+
+
+def _known(evenings: Iterable[core.Done], acts: tuple[core.Act, ...]) -> tuple[core.Done, ...]:
+    """The evenings with those of their acts that are still at hand; without any, they are left out."""
+    ids = {a.id for a in acts}
+    kept = [replace(e, acts=tuple(i for i in e.acts if i in ids)) for e in evenings]
+    return tuple(e for e in kept if e.acts)
 
 
 def _fixed(row: PestCase, today: date) -> tuple[core.Done, ...]:

@@ -14,6 +14,7 @@ from brood.store.tables import Application, PestCase, Plant, StockItem
 
 USUAL_ML = {"": 100.0, "upright": 100.0, "rosette": 30.0, "orchid": 60.0, "cactus": 30.0, "head": 60.0, "tray": 60.0}
 """Spray for one plant where nothing was measured: 30 ml for a windowsill plant, 100 ml for one on a table, 250 to 500 ml for one on the floor (C)."""
+SWAB_ML = 20.0
 KIT = {
     "wipe": "clean cloths, one a plant and evening", "swab": "cotton swabs, about 20 an evening", "trap": "sticky cards",
     "soil": "fresh potting mix and a closed bag", "dust": "a dust mask", "cut": "scissors and a closed bag", "dip": "a thermometer for 43 to 46 °C",
@@ -45,6 +46,11 @@ def spray_ml(plant: Plant) -> float:
     return plant.mix_ml or USUAL_ML.get(plant.build, USUAL_ML[""])
 
 
+def mix_ml(catalogue: Catalogue, plant: Plant, treatment: str) -> float:
+    """How much of a mix one evening takes on a plant: little on swabs, else as a spraying takes."""
+    return SWAB_ML if catalogue.care[treatment].technique == "swab" else spray_ml(plant)
+
+
 def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> Shopping:
     """What the planned evenings of a case take."""
     planned: list[Application] = [a for a in row.applications if a.status == "planned"]
@@ -55,9 +61,7 @@ def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> 
 
 
 def _wanted(catalogue: Catalogue, row: PestCase, key: str, evenings: int, shelf: Sequence[StockItem]) -> Wanted:
-    name, each = catalogue.treatments[key].name, spray_ml(row.plant)
-    if catalogue.care[key].technique == "swab":
-        each = 20.0
+    name, each = catalogue.treatments[key].name, mix_ml(catalogue, row.plant, key)
     product = next((a.stock for a in row.acts if a.treatment_id == key and a.stock), None)
     total = each * evenings * (1 + mixing.SHARE_MORE)
     command = mixing.MixCommand(

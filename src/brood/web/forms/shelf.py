@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.mixing import to_ml
+from brood.services.mixing import ml_of
 from brood.services.shelf import ALLOWED, StockCommand
 from brood.web.forms.reader import Reader
 
@@ -42,7 +42,7 @@ def volume(reader: Reader, name: str, what: str, most_ml: float = 100_000.0) -> 
     amount = reader.number(name, what, 0.0, most_ml)
     if amount is None:
         return None
-    ml = to_ml(amount, unit)
+    ml = ml_of(amount, unit)
     if not 0 < ml <= most_ml:
         reader.fault(name, f"{what} must be more than 0 and at most {most_ml / 1000:g} litres.")
         return None

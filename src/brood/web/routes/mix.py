@@ -13,7 +13,7 @@ from brood.services import household as living
 from brood.services import mixing, shelf, shopping
 from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
-from brood.store.tables import PestCase
+from brood.store.tables import PestCase, StockItem
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import mix as form
@@ -26,34 +26,34 @@ bp = Blueprint("mix", __name__)
 @bp.get("/mix")
 def page() -> Response:
     """The bench, with what a case needs filled in where one is given."""
-    return _bench(request.args, worked="amount" in request.args)
+    return _bench(request.args)
 
 
 @bp.post("/mix")
 def work() -> Response:
     """The bench with an answer, or the reason why not."""
-    return _bench(request.form, worked=True)
+    return _bench(request.form)
 
 
-def _bench(values: Mapping[str, str], *, worked: bool) -> Response:
+def _bench(values: Mapping[str, str]) -> Response:
     held = catalogue()
     with household().store.reading() as session:
         row = _case(session, values)
+        filled = {**_first(row, values, shelf.items(session)), **values}
         made, wrong = None, {}
-        if worked:
-            try:
-                made = mixing.mix(held, _command(session, row, values))
-            except FieldErrors as error:
-                wrong = error.by_field
-            except InputError as error:
-                wrong = {"whole": error.message}
-        filled = {**_first(row, values), **values}
+        try:
+            made = mixing.mix(held, _command(session, row, filled))
+        except FieldErrors as error:
+            wrong = error.by_field
+        except InputError as error:
+            wrong = {"whole": error.message}
         bottles = [(f"shelf:{b.item.id}", f"{b.item.name}: {b.holds}" + (f", {b.item.percent:g} %" if b.item.percent else ""))
                    for b in shelf.bottles(session, held, today())]  # fmt: skip
         stuff = [(key, held.recipes.name(key)) for key in (*held.recipes.ingredient, *held.recipes.other)]
         wanted = shopping.of_case(held, row, shelf.usable(shelf.items(session), today())) if row else None
+        status = 422 if wrong and request.method == "POST" else 200
         return render.page(
-            "mix/page.html", 422 if wrong else 200, values=filled, made=made, wrong=wrong, row=row, recipes=_choices(), bottles=bottles, stuff=stuff,
+            "mix/page.html", status, values=filled, made=made, wrong=wrong, row=row, recipes=_choices(), bottles=bottles, stuff=stuff,
             others=[(key, one.name) for key, one in held.recipes.other.items()], units=VOLUME_UNITS, wanted=wanted, part="mix/_made.html",
         )  # fmt: skip
 
@@ -68,14 +68,18 @@ def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) 
     return form.read(Reader(values, speech(), today()), catalogue(), bottles, living.load(session).living, eaten=eaten)
 
 
-def _first(row: PestCase | None, values: Mapping[str, str]) -> dict[str, str]:
-    """What the bench is filled in with to begin with."""
-    ml = shopping.spray_ml(row.plant) if row else 500.0
+def _first(row: PestCase | None, values: Mapping[str, str], bottles: list[StockItem]) -> dict[str, str]:
+    """What the bench is filled in with to begin with: what the case uses, from the bottle that holds it."""
     metric = prefs().measure == "metric"
     recipes = catalogue().recipes.recipe
     chosen = [a.treatment_id for a in row.acts if a.treatment_id in recipes] if row else []
     first = values.get("treatment") or (chosen[0] if chosen else next(iter(recipes)))
-    return {"amount": f"{ml if metric else ml / 29.5735:.3g}", "amount_unit": "ml" if metric else "fl oz", "treatment": first}
+    ml = shopping.mix_ml(catalogue(), row.plant, first) if row and first in catalogue().care else 500.0
+    product = next((a.stock for a in row.acts if a.treatment_id == first and a.stock), None) if row else None
+    main = recipes[first].parts[0].ingredient if first in recipes else ""
+    bottle = product or next((b for b in bottles if not b.labelled and b.holds == main), None)
+    stock = {"stock": f"shelf:{bottle.id}"} if bottle and not values.get("stock") else {}
+    return {**stock, "amount": f"{ml if metric else ml / 29.5735:.3g}", "amount_unit": "ml" if metric else "fl oz", "treatment": first}
 
 
 def _choices() -> list[tuple[str, str]]:
