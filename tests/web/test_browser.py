@@ -38,10 +38,10 @@ def browser():
 
 
 class Site:
-    """A household served on a free port in this process, at a fixed moment."""
+    """A household served on a free port in this process, at a fixed moment or by a clock."""
 
-    def __init__(self, folder):
-        self.app = create_app(Settings(data=folder), lambda: NOW)
+    def __init__(self, folder, clock=lambda: NOW):
+        self.app = create_app(Settings(data=folder), clock)
         self.server = make_server("127.0.0.1", 0, self.app, threaded=True)
         self.address = f"http://127.0.0.1:{self.server.server_port}"
         self.thread = threading.Thread(target=self.server.serve_forever)
