@@ -364,7 +364,7 @@ def test_in_a_garden_a_number_is_held_with_no_more_dates_than_it_takes(make_case
     assert answer.reaches
     assert problem.keeps_limits(uses)
     assert Forecast(problem).numbers(uses).max(axis=0)[(uses[0][0] - problem.start) :].max() < 2 * level
-    assert not holds(problem, uses[:-1], level), "every date is needed"
+    assert not holds(Forecast(problem), uses[:-1], level), "every date is needed"
     assert uses[0][0] > problem.start, "no evening before the number would be passed"
     assert answer.applications[0].reason.kind == "keep"
 

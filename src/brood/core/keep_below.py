@@ -12,7 +12,7 @@ from brood.core.problem import Problem, Uses
 
 SHARE = 0.9
 """The number is held in scenarios of this weight together."""
-LOOK_AHEAD_DAYS = 60
+LOOK_AHEAD_DAYS = 42
 
 
 class Forecast:
@@ -40,10 +40,10 @@ class Forecast:
         return out
 
 
-def hold_below(problem: Problem, level: float) -> Uses:
+def hold_below(forecast: Forecast, level: float) -> Uses:
     """The dates that hold what feeds at or under a number, each as late as it can be, in the scenario that 90 % of the weight does not exceed."""
+    problem = forecast.problem
     first = min(f.on for f in problem.case.found).toordinal()
-    forecast = Forecast(problem)
     plan: Uses = ()
     while len(plan) < problem.most_dates:
         numbers = forecast.exceeded_by_a_tenth(plan)
@@ -58,11 +58,12 @@ def hold_below(problem: Problem, level: float) -> Uses:
     return plan
 
 
-def holds(problem: Problem, plan: Uses, level: float) -> bool:
+def holds(forecast: Forecast, plan: Uses, level: float) -> bool:
     """Whether the number is held from the first date on."""
+    problem = forecast.problem
     first = min(f.on for f in problem.case.found).toordinal()
     begun = (plan[0][0] if plan else problem.start) - first
-    return bool((Forecast(problem).exceeded_by_a_tenth(plan)[begun:] <= level * 1.001).all())
+    return bool((forecast.exceeded_by_a_tenth(plan)[begun:] <= level * 1.001).all())
 
 
 def _next(problem: Problem, plan: Uses, last: int, wanted: int) -> Uses | None:

@@ -6,13 +6,14 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from functools import cached_property
 
 import numpy as np
 
 from brood.core.backbone import Backbone, guard_stage, spared_stages
 from brood.core.chain import chain_of, require_development
 from brood.core.evening import effect, evening
-from brood.core.keep_below import hold_below, holds
+from brood.core.keep_below import Forecast, hold_below, holds
 from brood.core.problem import Dates, Problem, Uses
 from brood.core.search import Draft, Search
 from brood.core.temperature import window
@@ -124,11 +125,16 @@ class _Planned:
         self.backbone = Backbone(self.case, self.problem.shares[0].table)
         self.warnings: list[str] = []
 
+    @cached_property
+    def forecast(self) -> Forecast:
+        """What feeds under any plan, where a number is to be held."""
+        return Forecast(self.problem)
+
     def plan(self) -> Plan:
         """The dates with windows and reasons."""
         uses = self.uses()
         chance = float(self.problem.in_90(self.problem.chances([uses]))[0])
-        reaches = chance >= self.case.target if self.case.keep_below is None else holds(self.problem, uses, self.case.keep_below)
+        reaches = chance >= self.case.target if self.case.keep_below is None else holds(self.forecast, uses, self.case.keep_below)
         holding = self.case.keep_below is not None
         spans = [Window(d, d) for d, _ in uses] if holding else windows(self.problem, uses, chance, self.case.target)
         without = self._without(uses)
@@ -145,7 +151,7 @@ class _Planned:
     def uses(self) -> Uses:
         """The keeper's own dates, or those promised before while they are as good, or the best there are."""
         if self.case.keep_below is not None:
-            return hold_below(self.problem, self.case.keep_below)
+            return hold_below(self.forecast, self.case.keep_below)
         if self.case.fixed:
             return tuple((d.on.toordinal(), d.acts) for d in sorted(self.case.fixed, key=lambda d: d.on) if d.on >= self.case.start)
         if self.problem.done and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target:
