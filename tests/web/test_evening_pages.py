@@ -104,7 +104,8 @@ def test_the_network_goes_in_the_middle_of_the_evening_and_nothing_is_lost(brows
     assert record.note == "by torch light"
     assert record.tally == [{"stage": "adult", "live": 0, "dead": 1}]
     page.goto("/plants")
-    page.wait_for_timeout(500)
+    page.wait_for_load_state("networkidle")
+    assert page.evaluate("localStorage.getItem('brood-unsent')") == "[]"
     assert len(done(own_demo)) == 1, "what was sent is not sent again"
     page.faults = [text for text in page.faults if "ERR_INTERNET_DISCONNECTED" not in text]
     assert page.faults == []
