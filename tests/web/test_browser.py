@@ -26,7 +26,8 @@ PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/ca
          "/settings", "/keys", "/sources", "/phone", "/enter", "/nope",
          "/guide", f"/guide/{MITE}", f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/places/4", "/places/5",
          "/places/6", "/degree-days?place=6&lower=7.4", "/looks/1?zone=upper", "/looks/1/suspects", "/looks/3/suspects",
-         "/looks/1/every?theme=creature", "/looks/1/loupe/coccus-hesperidum", "/photos/1", "/ruler"]  # fmt: skip
+         "/looks/1/every?theme=creature", "/looks/1/loupe/coccus-hesperidum", "/photos/1", "/ruler", "/cases/1/evening", "/cases/6/means",
+         "/mix?case=6", "/shelf", "/shelf/new", "/household", "/safety", "/cases/9/course", "/cases/6"]  # fmt: skip
 
 
 @pytest.fixture(scope="module")

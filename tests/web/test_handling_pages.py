@@ -247,7 +247,7 @@ def test_an_evening_sent_twice_counts_once_and_a_bad_one_keeps_what_was_typed(de
 def test_after_care_comes_on_its_dates_and_is_ticked_off(demo_client, clock):
     demo_client.post(f"/cases/{AUBERGINE}/evening", data=EVENING)
     page = text(demo_client.get(f"/cases/{AUBERGINE}"))
-    coming = re.search(r'id="after".*?</section>', page, re.S)[0]
+    coming = re.search(r'id="after".*?</ul>', page, re.S)[0]
     assert "Back into light" in coming
     assert SAID.moment(datetime.combine(TODAY + timedelta(days=1), time(19))) in coming
     clock.now = datetime.combine(TODAY + timedelta(days=1), time(20))

@@ -134,6 +134,10 @@ def seed(path: Path, *, now: datetime | None = None, sensor_url: str = "http://1
         _looked_over(session, catalogue, plant_ids, moment)
     for trouble in TROUBLES:
         _play(store, catalogue, trouble, plant_ids[trouble.plant], moment)
+    with store.reading() as session:
+        opened = plants.open_ids(session)
+    for case_id in opened:
+        planning.ensure(store, catalogue, case_id, moment.date(), moment, SPEECH)
     store.close()
 
 
