@@ -14,6 +14,7 @@ from brood.core import types as core
 from brood.core.keep_below import LOOK_AHEAD_DAYS
 from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
 from brood.services import course, patches, planning, words
+from brood.services.aftercare import open_tasks
 from brood.services.brood_chart import ChartData, chart_data
 from brood.services.patches import Patch
 from brood.services.speech import Speech, days
@@ -51,7 +52,7 @@ class ActCommand:
 
 @dataclass(frozen=True)
 class OpenCommand:
-    """What the form for a new case says."""
+    """What the form for a new case says; `keep_below` the number to hold the pest under instead of clearing it."""
 
     plant_id: int
     pest_id: str
@@ -59,6 +60,7 @@ class OpenCommand:
     acts: tuple[ActCommand, ...]
     start_on: date
     test_patch: bool
+    keep_below: float | None = None
 
 
 @dataclass(frozen=True)
@@ -188,7 +190,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         if isinstance(error, NothingDevelops) and error.inspect_on:
             why = f"{why} Look again on {speech.day(error.inspect_on)} at the latest."
         return CaseResult(row, record, chosen, gaps, "There is no plan yet.", why, None, evenings, None, None, None, None, why, today,
-                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=tasks_of(row), now=now)  # fmt: skip
+                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now)  # fmt: skip
     by_slot = _by_slot(row, plan)
     whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)
@@ -202,18 +204,12 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[1 if case.pest.live_birth else 0 :], kills=_kills(case),
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
         sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
-        course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=tasks_of(row), now=now,
+        course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now,
     )  # fmt: skip
 
 
 def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> tuple[Patch, ...]:
     return tuple(p for p in patches.states(catalogue, row, now) if p.state != "fine")
-
-
-def tasks_of(row: PestCase) -> tuple[AfterTask, ...]:
-    """After-care that is still to be done, soonest first; that of withdrawn records is left out."""
-    gone = {r.id for a in row.applications for r in a.records if r.withdrawn_at is not None}
-    return tuple(t for t in row.tasks if t.done_at is None and t.record_id not in gone)
 
 
 def _kills(case: core.Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
@@ -294,7 +290,8 @@ def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, t
     plant = cases.plant(session, command.plant_id)
     if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
         raise FieldErrors({"pest": f"{plant.name} already has an open case of {catalogue.records[command.pest_id].name}: add the find there."})
-    row = PestCase(plant_id=plant.id, pest_id=command.pest_id, start_on=command.start_on, reach=0.9, test_patch=command.test_patch, created_at=now,
+    row = PestCase(plant_id=plant.id, pest_id=command.pest_id, start_on=command.start_on, reach=0.9, test_patch=command.test_patch,
+                   keep_below=command.keep_below, created_at=now,
                    plan_key="", plant=plant, every_act=[], findings=[], applications=[])  # fmt: skip
     session.add(row)
     row.every_act = [CaseAct(treatment_id=a.treatment_id, min_gap_days=a.min_gap_days, max_applications=a.max_applications,

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services import cases, course, household, logger_files, looks, patches, photos, places, planning, plants, sensor, shelf, weather
+from brood.services import cases, household, logger_files, looks, patches, photos, places, planning, plants, sensor, shelf, weather
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.sensor import Device
 from brood.services.speech import Speech
@@ -224,7 +224,7 @@ def _test_leaves(store: Store, catalogue: Catalogue, case_id: int, at: datetime)
                 patches.start(session, catalogue, case_id, patch.treatment_id, "the two lowest leaves", now=at)
             elif patch.state == "ready" and patch.test:
                 patches.judge(session, patch.test.id, "fine", "", now=at, speech=SPEECH)
-        planning.replan(session, catalogue, row, at.date(), at, SPEECH)
+                planning.replan(session, catalogue, row, at.date(), at, SPEECH)
 
 
 def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, moment: datetime) -> None:
@@ -233,14 +233,10 @@ def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, m
     first = moment.date() - timedelta(days=trouble.done_ago[0] or 0)
     command = cases.OpenCommand(
         plant_id, trouble.pest, tuple(cases.FindCommand(found_on, stage, number, rough, where) for stage, number, rough, where in trouble.found),
-        tuple(cases.ActCommand(act, None, None) for act in trouble.acts), max(found_on, first), trouble.test_patch,
+        tuple(cases.ActCommand(act, None, None) for act in trouble.acts), max(found_on, first), trouble.test_patch, trouble.hold,
     )  # fmt: skip
     with store.writing() as session:
         case_id = cases.open_case(session, catalogue, command, today=found_on, now=datetime.combine(found_on, time(9)), speech=SPEECH)
-    if trouble.hold:
-        with store.writing() as session:
-            said = course.CourseCommand(trouble.hold, None, (), None, 0.9)
-            course.put(session, catalogue, case_id, said, now=datetime.combine(found_on, time(9)), speech=SPEECH)
     for ago in trouble.done_ago:
         if trouble.test_patch:
             _test_leaves(store, catalogue, case_id, datetime.combine(moment.date() - timedelta(days=ago or 0), time(9)))

@@ -14,8 +14,8 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.evening import EVENING
 from brood.errors import InputError, NotFound
+from brood.services import aftercare, guards, patches, planning
 from brood.services import cases as recording
-from brood.services import guards, patches, planning
 from brood.services.cases import MarkCommand
 from brood.services.choosing import setting_of
 from brood.services.patches import Patch
@@ -23,7 +23,7 @@ from brood.services.shopping import spray_ml
 from brood.services.speech import Speech
 from brood.services.warmth import plant_series
 from brood.store.queries import cases
-from brood.store.tables import AfterTask, Application, ApplicationRecord, PestCase, Plant
+from brood.store.tables import Application, PestCase, Plant
 
 BUILD_OF_KIND = {"rosette": "rosette", "orchid": "orchid", "cactus-succulent": "cactus", "cabbage-family": "head", "seedling-herb": "tray"}
 LEAST_REACH = 0.05
@@ -181,27 +181,6 @@ def finish(session: Session, catalogue: Catalogue, case_id: int, said: FinishCom
         row.plant.mix_ml = said.mix_ml
     written = planning.last_word(slot)
     assert written is not None
-    _after_care(catalogue, row, written)
+    aftercare.write(catalogue, row, written)
     session.flush()
     return written.id
-
-
-def _after_care(catalogue: Catalogue, row: PestCase, record: ApplicationRecord) -> None:
-    """Write what comes after an evening, with its hours."""
-    assert record.done_on is not None
-    at = max(EVENING, record.recorded_at.time()) if record.recorded_at.date() == record.done_on else EVENING
-    evening = datetime.combine(record.done_on, at)
-    book = catalogue.evenings
-    coming = {(a.hours, a.text) for key in record.treatments for a in book.technique[catalogue.care[key].technique].after}
-    coming |= {(book.care[key].hours, book.care[key].text) for key in record.treatments if key in book.care}
-    for hours, text in sorted(coming):
-        row.tasks.append(AfterTask(record_id=record.id, text=text, due_at=evening + timedelta(hours=hours)))
-
-
-def tick(session: Session, task_id: int, *, now: datetime) -> int:
-    """Tick a task off, or take the tick back; its case's id."""
-    task = session.get(AfterTask, task_id)
-    if task is None:
-        raise NotFound("There is no such task.")
-    task.done_at = None if task.done_at else now
-    return task.case_id

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.services import words
+from brood.services.aftercare import open_tasks
 from brood.services.places import stay_since
 from brood.services.speech import Speech
 from brood.store.queries import cases
@@ -86,13 +87,14 @@ class PlantCommand:
 
 @dataclass(frozen=True)
 class CaseLine:
-    """One open case in a list: what is next, and on which day."""
+    """One open case in a list: what is next, and on which day; `care` is the first thing to be done after the last evening, once it is due."""
 
     id: int
     pest: str
     next_step: str
     due: date | None
     overdue: bool
+    care: str = ""
 
 
 @dataclass(frozen=True)
@@ -116,13 +118,14 @@ def listing(session: Session, catalogue: Catalogue, *, today: date, speech: Spee
 def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) -> CaseLine:
     """What is next in a case."""
     planned = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: a.number)
+    care = next((t.text for t in open_tasks(row) if t.due_at.date() <= today), "")
     pest = catalogue.pest(row.pest_id).name
     if not planned:
-        return CaseLine(row.id, pest, "Course done. Look again." if row.applications else "Open it to see what is missing.", None, False)
+        return CaseLine(row.id, pest, "Course done. Look again." if row.applications else "Open it to see what is missing.", None, False, care)
     slot = planned[0]
     verb = words.evening_verb(slot.treatments, catalogue.treatments)
     when = "tonight" if slot.target_on <= today else speech.day(slot.target_on)
-    return CaseLine(row.id, pest, f"{verb} {when}", slot.target_on, slot.target_on < today or slot.missed_on is not None)
+    return CaseLine(row.id, pest, f"{verb} {when}", slot.target_on, slot.target_on < today or slot.missed_on is not None, care)
 
 
 def open_ids(session: Session) -> list[int]:

@@ -51,7 +51,8 @@ def case_of_finding(session: Session, finding_id: int) -> tuple[PestCase, Findin
 def plants(session: Session) -> Sequence[Plant]:
     """All plants by name, with where they stand and their cases."""
     query = select(Plant).order_by(Plant.name, Plant.id).options(
-        selectinload(Plant.stays).selectinload(Stay.place), selectinload(Plant.cases).selectinload(PestCase.applications)
+        selectinload(Plant.stays).selectinload(Stay.place), selectinload(Plant.cases).selectinload(PestCase.applications),
+        selectinload(Plant.cases).selectinload(PestCase.tasks),
     )  # fmt: skip
     return session.scalars(query).all()
 

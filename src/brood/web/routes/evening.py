@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import cases, evening, patches, planning
+from brood.services import aftercare, cases, evening, patches, planning
 from brood.store.queries import cases as queries
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -74,5 +74,5 @@ def judge(patch_id: int) -> Response:
 def tick(task_id: int) -> Response:
     """Tick a task off, or take the tick back."""
     with household().store.writing() as session:
-        case_id = evening.tick(session, task_id, now=now())
+        case_id = aftercare.tick(session, task_id, now=now())
     return render.go(url_for("cases.page", case_id=case_id))
