@@ -21,7 +21,7 @@ EIGHTHS = {0: "", 1: "1/8", 2: "1/4", 3: "3/8", 4: "1/2", 5: "5/8", 6: "3/4", 7:
 
 
 @cache
-def _registry() -> Any:
+def registry() -> Any:
     """The units library's table, loaded when it is first needed."""
     import pint
 
@@ -44,7 +44,7 @@ def _converted(amount: float, unit: str, into: str) -> float:
     for name in (unit, into):
         if name not in UNITS:
             raise InputError(f"There is no measure '{name[:20]}'.", field="unit", value=name[:20], allowed=", ".join(UNITS))
-    return float(_registry().Quantity(amount, UNITS[unit]).to(UNITS[into]).magnitude)
+    return float(registry().Quantity(amount, UNITS[unit]).to(UNITS[into]).magnitude)
 
 
 @dataclass(frozen=True)

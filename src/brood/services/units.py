@@ -4,24 +4,17 @@ from __future__ import annotations
 
 import re
 from functools import cache
-from typing import Any
+
+from brood.core.mixing import registry
 
 TEMPERATURE = re.compile(r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or | and |–)(?P<high>[−-]?\d+(?:\.\d+)?))? °C(?!·d)")
 LENGTH = re.compile(r"(?P<low>\d+(?:\.\d+)?)(?:(?P<join> to |–)(?P<high>\d+(?:\.\d+)?))? (?P<unit>mm|cm|m)\b")
 
 
 @cache
-def _registry() -> Any:
-    """The units library's table, loaded when it is first needed."""
-    import pint
-
-    return pint.UnitRegistry(cache_folder=None)
-
-
-@cache
 def factor(unit: str, into: str) -> float:
     """How many of one unit are in another, by their usual names ("mm", "inch", "cup", "ml")."""
-    return float(_registry().Quantity(1.0, unit).to(into).magnitude)
+    return float(registry().Quantity(1.0, unit).to(into).magnitude)
 
 
 def fahrenheit(celsius: float) -> float:

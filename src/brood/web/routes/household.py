@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
 from brood.services import household as living
 from brood.store.queries import cases as queries
+from brood.store.tables import Place
 from brood.web import render
 from brood.web.context import household, speech, today
 from brood.web.forms import household as form
@@ -29,9 +32,9 @@ def _page(wrong: dict[str, str]) -> Response:
                            visitors=living.VISITORS)  # fmt: skip
 
 
-def _values(held: living.Household, places: object) -> dict[str, str]:
+def _values(held: living.Household, places: Sequence[Place]) -> dict[str, str]:
     out = {f"living-{one}": "1" for one in held.living} | {"region": held.region}
-    for place in places:  # type: ignore[attr-defined]
+    for place in places:
         out |= {f"at-{place.id}-{one}": "1" for one in place.visitors}
     return out
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services import household as living
-from brood.services import mixing, shelf, shopping
+from brood.services import mixing, shelf, shopping, units
 from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase, StockItem
@@ -79,7 +79,8 @@ def _first(row: PestCase | None, values: Mapping[str, str], bottles: list[StockI
     main = recipes[first].parts[0].ingredient if first in recipes else ""
     bottle = product or next((b for b in bottles if not b.labelled and b.holds == main), None)
     stock = {"stock": f"shelf:{bottle.id}"} if bottle and not values.get("stock") else {}
-    return {**stock, "amount": f"{ml if metric else ml / 29.5735:.3g}", "amount_unit": "ml" if metric else "fl oz", "treatment": first}
+    amount = ml if metric else ml / units.factor("fluid_ounce", "milliliter")
+    return {**stock, "amount": f"{amount:.3g}", "amount_unit": "ml" if metric else "fl oz", "treatment": first}
 
 
 def _choices() -> list[tuple[str, str]]:
