@@ -284,3 +284,12 @@ def test_the_safety_page_holds_every_caution_for_those_who_live_here(demo_client
     for rule in catalogue.recipes.forbidden:
         assert rule.why in page
     assert "poison centre" in page
+
+
+def test_what_would_help_names_nothing_that_is_not_offered_here(demo_client):
+    """The aubergine is eaten: alcohol would help, yet it is proposed neither among the means nor beside the chance."""
+    means(demo_client, AUBERGINE, "shower")
+    page = text(demo_client.get(f"/cases/{AUBERGINE}/chance"))
+    helps = re.search(r"What would help</h2>(.*?)</ol>", page, re.S)[1]
+    assert "iping" in helps or "soap" in helps
+    assert "lcohol" not in helps

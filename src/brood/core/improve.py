@@ -16,7 +16,7 @@ from brood.errors import InputError
 BETTER_REACH, MOST_REACH = 0.08, 0.97
 COOLER_C = -4.0
 WORTH = 0.02
-"""A change that lifts the chance by less is not named."""
+"""A change that lifts the chance by less, and does not reach the target either, is not named."""
 
 
 @dataclass(frozen=True)
@@ -38,9 +38,9 @@ def improvements(problem: Problem, extras: Sequence[Act], chance: float) -> list
     `extras` are acts that could be added, `chance` what the case comes to as it is.
     """
     case = problem.case
-    useful = [a for a in extras if a.id not in problem.acts and _does_something(a, case)]
+    useful = [a for a in extras if (a.id not in problem.acts or problem.spent(a.id)) and _does_something(a, case)]
     found = [_with_acts(problem, (act,)) for act in useful]
-    single = sorted((i for i in found if i.chance > chance + WORTH), key=_order)
+    single = sorted((i for i in found if _helps(i, chance)), key=_order)
     if len(single) > 1 and not single[0].reaches:
         found.append(_with_acts(problem, (*single[0].acts, *single[1].acts)))
     if case.reach < MOST_REACH - 0.01:
@@ -50,8 +50,12 @@ def improvements(problem: Problem, extras: Sequence[Act], chance: float) -> list
     cooler = _cooler(case)
     if cooler is not None:
         found.append(cooler)
-    helps = sorted((i for i in found if i.chance > chance + WORTH), key=_order)
+    helps = sorted((i for i in found if _helps(i, chance)), key=_order)
     return helps if any(i.reaches for i in helps) else [*helps, Improvement("discard", 1.0, 0, reaches=True)]
+
+
+def _helps(one: Improvement, chance: float) -> bool:
+    return one.reaches or one.chance > chance + WORTH
 
 
 def _order(one: Improvement) -> tuple[bool, float, float]:
@@ -64,7 +68,13 @@ def _does_something(act: Act, case: Case) -> bool:
 
 def _with_acts(problem: Problem, acts: tuple[Act, ...]) -> Improvement:
     case = problem.case
-    return _improved("act" if len(acts) == 1 else "acts", problem.treated(replace(case, acts=(*case.acts, *acts))), acts=acts)
+    return _improved("act" if len(acts) == 1 else "acts", problem.treated(replace(case, acts=beside(case.acts, acts))), acts=acts)
+
+
+def beside(held: Sequence[Act], added: Sequence[Act]) -> tuple[Act, ...]:
+    """Acts with others added, which take the place of those of the same id."""
+    new = {a.id for a in added}
+    return (*(a for a in held if a.id not in new), *added)
 
 
 def _cooler(case: Case) -> Improvement | None:

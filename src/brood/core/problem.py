@@ -138,6 +138,11 @@ class Problem:
             waits.append(min(self.start, self.done[0][0] if self.done else self.start) + TEST_PATCH_DAYS)
         return max(waits, default=None)
 
+    def spent(self, act: str) -> bool:
+        """Whether an act has had all the uses that it may have."""
+        most = self.most(act)
+        return most is not None and len(self._used[act]) >= most
+
     def admits(self, day: int) -> bool:
         """Whether the keeper can do anything on that day."""
         return day in self._days

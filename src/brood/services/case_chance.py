@@ -13,6 +13,8 @@ from brood.core.planner import rule_uses, uses_of
 from brood.core.population import totals
 from brood.errors import InputError
 from brood.services import planning
+from brood.services.choosing import setting_of
+from brood.services.guards import offers
 from brood.services.improving import Change, changes
 from brood.services.outlook import RuleOutcome, considered, too_soon
 from brood.services.speech import Speech
@@ -67,8 +69,14 @@ def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, 
     outcome, others = considered(held.problem, held.plan, rules=rules)
     if not rules:
         return ChanceResult(outcome, evenings, "", reaches=held.plan.reaches)
-    helps = () if held.plan.reaches else tuple(changes(held.problem, held.plan, catalogue, speech, row.plant.kind))
+    helps = () if held.plan.reaches else tuple(changes(held.problem, held.plan, catalogue, speech, _offered(session, catalogue, row, today)))
     return ChanceResult(outcome, evenings, "", others, _courses(held, others), helps, held.plan.reaches)
+
+
+def _offered(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> set[str]:
+    """The treatments that may be proposed for this plant, here, without a warning against them."""
+    here = setting_of(session, row.plant, today=today, row=row)
+    return {o.record.id for o in offers(catalogue, row.pest_id, here) if o.allowed and not o.warnings}
 
 
 def _courses(held: planning.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Course, ...]:

@@ -10,7 +10,7 @@ from threading import Lock
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.improve import weigh
+from brood.core.improve import beside, weigh
 from brood.core.problem import Problem
 from brood.core.types import Act, Case
 from brood.errors import FieldErrors, InputError
@@ -157,7 +157,7 @@ def _weighings(problem: Problem, catalogue: Catalogue, allowed: list[Offer], cho
     each: dict[str, Weighed] = {}
     for one in allowed:
         key = one.record.id
-        acts = tuple(a for a in case.acts if a.id != key) if key in chosen else (*case.acts, _act(catalogue, case, one))
+        acts = tuple(a for a in case.acts if a.id != key) if key in chosen else beside(case.acts, (_act(catalogue, case, one),))
         if acts:
             each[key] = weighed(problem, catalogue, acts)
     return weighed(problem, catalogue, case.acts), each

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,10 +22,10 @@ class Change:
     acts: tuple[str, ...]
 
 
-def changes(problem: Problem, plan: Plan, catalogue: Catalogue, speech: Speech, plant_kind: str = "") -> list[Change]:
-    """What would help, best first; no act that often injures that kind of plant."""
+def changes(problem: Problem, plan: Plan, catalogue: Catalogue, speech: Speech, allowed: Collection[str] | None = None) -> list[Change]:
+    """What would help, best first; of the treatments only those `allowed` where that is given."""
     case = problem.case
-    fitting = [t for t in catalogue.offered(case.pest.id) if plant_kind not in t.not_for]
+    fitting = [t for t in catalogue.offered(case.pest.id) if allowed is None or t.id in allowed]
     extras = [catalogue.act(t.id, case.pest.id) for t in fitting]
     found = improvements(problem, extras, plan.chance)
     return [Change(_text(one, catalogue, case.reach, speech), one, tuple(a.id for a in one.acts)) for one in found]
