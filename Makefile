@@ -49,6 +49,7 @@ bench: .venv/.test ## measure how long a plan and a page take
 	@.venv/bin/python -m pytest -q bench --benchmark-only
 	@$(PY) scripts/plan_figures.py
 	@$(PY) scripts/identify_figures.py
+	@$(PY) scripts/loop_figures.py
 
 lock: ## renew the locked dependencies (needs uv)
 	@cd requirements && for f in run test; do uv pip compile -q --universal --python-version 3.11 --generate-hashes --no-header $$f.in -o $$f.txt; done

@@ -6,6 +6,7 @@ import click
 
 from brood import __version__
 from brood.cli.assess import assess
+from brood.cli.clear_date import clear_date
 from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
 from brood.cli.fit import fit
@@ -26,5 +27,5 @@ def main() -> None:
     """
 
 
-for command in (demo, serve, develop, plan, assess, fit, degree_days, logger, sensor, identify, observations, mix, treatments):
+for command in (demo, serve, develop, plan, assess, clear_date, fit, degree_days, logger, sensor, identify, observations, mix, treatments):
     main.add_command(command)

@@ -34,11 +34,11 @@ def spread_group(pest: Pest, found: Found, celsius: float) -> tuple[Found, ...]:
     matching = {"young": young, "crawler": [s for s in young if s.display == "nymph"][:1]}.get(found.stage, named if found.stage in WORDS else [])
     if not matching:
         raise KeyError(found.stage)
-    days = np.array([_days(s, celsius) for s in matching])
+    days = np.array([stage_days(s, celsius) for s in matching])
     return tuple(replace(found, stage=s.id, count=found.count * d / days.sum()) for s, d in zip(matching, days, strict=True))
 
 
-def _days(stage: Stage, celsius: float) -> float:
+def stage_days(stage: Stage, celsius: float) -> float:
     """Stage time in days, taken a little above the threshold where it is too cold to develop."""
     return min(stage.rate.days(max(celsius, stage.rate.threshold_c + 4)), 60.0)
 
@@ -58,7 +58,7 @@ def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> 
     added: list[Found] = []
     adults = [f for f in found if f.stage == ADULT]
     if first.display == "egg" and first.id not in recorded and adults:
-        laid = sum(f.count for f in adults) * pest.female_share * table_at(pest.fecundity, celsius) * _days(first, celsius)
+        laid = sum(f.count for f in adults) * pest.female_share * table_at(pest.fecundity, celsius) * stage_days(first, celsius)
         added.append(Found(max(f.on for f in adults), first.id, laid, True))
     added.extend(_soil(pest, found, recorded, celsius))
     return (*found, *added)
@@ -77,7 +77,7 @@ def _soil(pest: Pest, found: tuple[Found, ...], recorded: set[str], celsius: flo
         source = before[-1].id if before else ADULT
         seen = [f for f in found if f.stage == source]
         if seen:
-            lasts = _days(before[-1], celsius) if before else table_at(pest.longevity, celsius)
+            lasts = stage_days(before[-1], celsius) if before else table_at(pest.longevity, celsius)
             per_day = sum(f.count for f in seen) / lasts
-            added.append(Found(max(f.on for f in seen), stage.id, per_day * _days(stage, celsius), True))
+            added.append(Found(max(f.on for f in seen), stage.id, per_day * stage_days(stage, celsius), True))
     return added

@@ -74,7 +74,8 @@ class Run:
         done = (self.exposure.survive < 1).any(axis=(0, 2))
         if self.exposure.fresh is not None:
             done |= (self.exposure.fresh < 1).any(axis=(0, 2))
-        return int(np.flatnonzero(done)[-1]) + 1 if done.any() else 1
+        last_find = max(f.interval for f in self.table.founders)
+        return max(int(np.flatnonzero(done)[-1]) + 1 if done.any() else 1, last_find + 1)
 
     def _known(self) -> list[Array]:
         """Values of what comes after the intervals of this pass."""

@@ -10,7 +10,7 @@ from 19:00 to 09:00 and from 09:00 to 19:00, with hourly rates summed; the expon
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 
@@ -25,7 +25,7 @@ from brood.core.types import ADULT, Act, Case
 SPEED_CV = 0.05
 """How much plants and strains differ in speed, beyond temperature (our judgement, C)."""
 MORNING = time(9)
-TAIL = 1e-9
+TAIL, SINGLE_TAIL = 1e-9, 1e-6
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,7 +113,7 @@ def assess_many(case: Case, schedules: Sequence[Schedule], steps: Steps | None =
     """Several schedules at once, in their order."""
     lasts = [max([on for on, _ in schedule], default=case.start) for schedule in schedules]
     held = steps or steps_of(case, max(*lasts, *(f.on for f in case.found)) + timedelta(days=1))
-    survive, fresh = _evenings(case, held.chain, schedules), _fresh(case, held, schedules)
+    survive, fresh = evenings(case, held.chain, schedules), residues(case, held, schedules)
     chances = _chances(case, held, survive, fresh, len(schedules))
     numbers = _forward(case, held, survive, fresh, len(schedules))
     return [Assessment(chances[b], held.weights, _by_day(held, numbers[:, b])) for b in range(len(schedules))]
@@ -122,7 +122,7 @@ def assess_many(case: Case, schedules: Sequence[Schedule], steps: Steps | None =
 def expected(case: Case, schedule: Schedule, until: date) -> tuple[tuple[date, dict[str, float]], ...]:
     """Expected numbers alone, by day and stage id, up to a day."""
     held = steps_of(case, until)
-    numbers = _forward(case, held, _evenings(case, held.chain, [schedule]), _fresh(case, held, [schedule]), 1)
+    numbers = _forward(case, held, evenings(case, held.chain, [schedule]), residues(case, held, [schedule]), 1)
     return _by_day(held, numbers[:, 0])
 
 
@@ -130,7 +130,7 @@ def totals(case: Case, schedules: Sequence[Schedule], until: date) -> Array:
     """Expected numbers of all stages after each day's evening in the scenario without any offset, [schedules, days from the first find]."""
     every = steps_of(case, until)
     held = only(every, len(every.weights) // 2)
-    numbers = _forward(case, held, _evenings(case, held.chain, schedules), _fresh(case, held, schedules), len(schedules))
+    numbers = _forward(case, held, evenings(case, held.chain, schedules), residues(case, held, schedules), len(schedules))
     out: Array = numbers[_evening_steps(held), :, 0].sum(axis=-1).T
     return out
 
@@ -139,7 +139,7 @@ def by_scenario(case: Case, schedule: Schedule, until: date, steps: Steps | None
     """Expected numbers after each day's evening by scenario and stage, laying adults last: [days, scenarios, stages + 1]; over `steps` where they
     are at hand."""
     held = steps or steps_of(case, until)
-    numbers = _forward(case, held, _evenings(case, held.chain, [schedule]), _fresh(case, held, [schedule]), 1)
+    numbers = _forward(case, held, evenings(case, held.chain, [schedule]), residues(case, held, [schedule]), 1)
     out: Array = numbers[_evening_steps(held), 0]
     return out
 
@@ -155,13 +155,13 @@ def _evening_steps(steps: Steps) -> list[int]:
 
 
 def _by_day(steps: Steps, numbers: Array) -> tuple[tuple[date, dict[str, float]], ...]:
-    evenings = _evening_steps(steps)
-    mean = np.einsum("s,tsk->tk", steps.weights, numbers[evenings])
+    marks = _evening_steps(steps)
+    mean = np.einsum("s,tsk->tk", steps.weights, numbers[marks])
     names = [*(s.id for s in steps.chain.pest.stages), ADULT]
-    return tuple((steps.ends[n].date(), dict(zip(names, map(float, row), strict=True))) for n, row in zip(evenings, mean, strict=True))
+    return tuple((steps.ends[n].date(), dict(zip(names, map(float, row), strict=True))) for n, row in zip(marks, mean, strict=True))
 
 
-def _evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[date, Array]:
+def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[date, Array]:
     """Survivals by evening, [schedules, 1, size + 1]; 1 where a schedule has none. What lasts acts every evening from when it is placed."""
     out: dict[date, Array] = {}
     for b, schedule in enumerate(schedules):
@@ -174,7 +174,7 @@ def _evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[d
     return out
 
 
-def _fresh(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
+def residues(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
     """Survivals of those that become exposed in a step, by stage entered, [steps, schedules, 1, stages + 1]: the latest use of each act with a
     residue meets each once, with what is left of it."""
     entering = np.array(newly_exposed(case.pest))
@@ -209,10 +209,10 @@ def _chances(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array,
         open_to = (1 - refuge) * fresh[n]
         before = open_to[..., 0] * exposed[..., 0] + refuge * hidden[..., 0]
         young = steps.births[n] * before
-        entering = [(p + _lives_on(p, young, steps.deaths[n])) / 2 for p in (adult, hidden_adult)]
-        exposed, hidden = _back(steps, n, exposed, hidden, phi * ((1 - refuge) * entering[0] + refuge * entering[1]), open_to, refuge)
+        entering = [(p + lives_on(p, young, steps.deaths[n])) / 2 for p in (adult, hidden_adult)]
+        exposed, hidden = back(steps, n, exposed, hidden, phi * ((1 - refuge) * entering[0] + refuge * entering[1]), open_to, refuge)
         success = steps.births[n] * (before + open_to[..., 0] * exposed[..., 0] + refuge * hidden[..., 0]) / 2
-        adult, hidden_adult = (_lives_on(p, success, steps.deaths[n]) for p in (adult, hidden_adult))
+        adult, hidden_adult = (lives_on(p, success, steps.deaths[n]) for p in (adult, hidden_adult))
     return clears * _founders(case, steps.chain, min(mornings), exposed, hidden, adult, hidden_adult)
 
 
@@ -232,14 +232,14 @@ def _founders(case: Case, chain: Chain, on: date, exposed: Array, hidden: Array,
     return out
 
 
-def _lives_on(later: Array, success: Array, deaths: Array) -> Array:
+def lives_on(later: Array, success: Array, deaths: Array) -> Array:
     """A laying female's chance at a step's start: births that live on against her death, both at steady rates in the step."""
     total = np.maximum(success + deaths, 1e-300)
     settled = success / total
     return settled + (later - settled) * np.exp(-total)
 
 
-def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, open_to: Array, refuge: float) -> tuple[Array, Array]:
+def back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, open_to: Array, refuge: float) -> tuple[Array, Array]:
     """Chances of the sub-stages a step earlier: the generator's exponential on both tracks at once, by uniformisation."""
     moves = steps.moves[n]
     most = float(moves.max(initial=0.0))
@@ -248,37 +248,53 @@ def _back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, 
     share = moves / most
     ends = np.flatnonzero(np.diff(steps.chain.stage_of)) + 1
     p = np.stack((exposed, hidden))
-    weight = math.exp(-most)
+    weight, tail = math.exp(-most), TAIL if p.dtype == np.float64 else SINGLE_TAIL
     out, k, seen = weight * p, 0, weight
-    following = np.empty_like(p)
-    while seen < 1 - TAIL and k < 200:
-        following[..., :-1] = p[..., 1:]
-        following[..., -1] = entering
-        mixed = open_to[..., 1:-1] * p[0][..., ends] + refuge * p[1][..., ends]
-        following[..., ends - 1] = mixed
-        p = p + share * (following - p)
+    change, part = np.empty_like(p), np.empty_like(p)
+    while seen < 1 - tail and k < 200:
+        change[..., :-1] = p[..., 1:]
+        change[..., -1] = entering
+        change[..., ends - 1] = open_to[..., 1:-1] * p[0][..., ends] + refuge * p[1][..., ends]
+        change -= p
+        change *= share
+        p += change
         k += 1
         weight *= most / k
-        out += weight * p
+        out += np.multiply(p, weight, out=part)
         seen += weight
     return out[0], out[1]
 
 
 def _forward(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int) -> Array:
     """Expected numbers at every step's end by stage, [steps, schedules, scenarios, stages + 1]."""
-    chain, shape = steps.chain, (schedules, len(steps.weights))
-    x = np.zeros((2, *shape, chain.size + 1))
-    numbers = np.zeros((len(steps.ends), *shape, len(chain.counts) + 1))
-    starts = [chain.first(stage) for stage in range(len(chain.counts) + 1)]
-    _found_on(x, case, chain, min(f.on for f in case.found))
-    for n, end in enumerate(steps.ends):
+    numbers = np.zeros((len(steps.ends), schedules, len(steps.weights), len(steps.chain.counts) + 1))
+    for n, x in walk(case, steps, survive, fresh, schedules):
+        numbers[n] = by_stage(steps.chain, x.sum(axis=0))
+    return numbers
+
+
+def by_stage(chain: Chain, x: Array) -> Array:
+    """Numbers by sub-stage [..., size + 1] summed by stage, [..., stages + 1]."""
+    out: Array = np.add.reduceat(x, [chain.first(stage) for stage in range(len(chain.counts) + 1)], axis=-1)
+    return out
+
+
+def walk(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int) -> Iterator[tuple[int, Array]]:
+    """The expected numbers at every step's end, by track (exposed, in a refuge) and sub-stage: (step, [2, schedules, scenarios, size + 1])."""
+    x = np.zeros((2, schedules, len(steps.weights), steps.chain.size + 1))
+    _found_on(x, case, steps.chain, min(f.on for f in case.found))
+    yield from walk_on(case, steps, survive, fresh, x, 0)
+
+
+def walk_on(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, x: Array, since: int) -> Iterator[tuple[int, Array]]:
+    """The same from a state before step `since` on."""
+    for n, end in enumerate(steps.ends[since:], since):
         x = _ahead(steps, n, x, case.pest.female_share, case.refuge, fresh[n])
         if end.time() == MORNING:
-            _found_on(x, case, chain, end.date())
+            _found_on(x, case, steps.chain, end.date())
         elif end.date() in survive:
             x[0] *= survive[end.date()]
-        numbers[n] = np.add.reduceat(x.sum(axis=0), starts, axis=-1)
-    return numbers
+        yield n, x
 
 
 def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:

@@ -128,6 +128,35 @@ class Done:
 
 
 @dataclass(frozen=True)
+class Inspection:
+    """One look over the plant, at 09:00 of its day: live animals by class (`egg`, `young`, `pupa`, `adult`); none at all is a clean look.
+
+    `share` of the plant was looked at (0 to 1), an animal in the open there is seen with the chance `thorough`; the day is known to within
+    `spread_days` either way.
+    """
+
+    on: date
+    counts: Mapping[str, float] = field(default_factory=dict, hash=False)
+    share: float = 1.0
+    thorough: float = 0.7
+    spread_days: int = 0
+
+    @property
+    def live(self) -> float:
+        """All live animals seen."""
+        return sum(self.counts.values())
+
+
+@dataclass(frozen=True)
+class CardCatch:
+    """Adults counted on a sticky card between two evenings."""
+
+    since: date
+    until: date
+    caught: float
+
+
+@dataclass(frozen=True)
 class Limits:
     """What the keeper can and will do; None means no limit of the kind."""
 

@@ -13,12 +13,16 @@ import numpy as np
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.inference import CLASSES, infer_hidden, spread_group
+from brood.core.learning import learn, updated
 from brood.core.planner import DEFAULT_HORIZON_DAYS
 from brood.core.problem import Problem
+from brood.core.seeing import CLASSES as STAGE_CLASSES
+from brood.core.seeing import THOROUGH, class_of
 from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_night, window
-from brood.core.types import Act, Case, DateSpan, Done, Found, Limits, Pest, Plan, Span
+from brood.core.types import Act, Case, DateSpan, Done, Found, Inspection, Limits, Pest, Plan, Span
 from brood.errors import InputError
 from brood.services import words
+from brood.services.cleardate import all_clear
 from brood.services.documents import Json
 from brood.services.improving import improvements_json
 from brood.services.outlook import considered, figures, rules_json
@@ -28,7 +32,6 @@ T = TypeVar("T")
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MOST_COUNT = 1_000_000
 MOST_HOURS = 24 * 366 * 3
-NOT_YET = {"inspections": "Inspections are not used yet."}
 MOST_ALSO = 6
 SPEECH = Speech()
 
@@ -80,13 +83,20 @@ def _day(value: object, field: str) -> date:
 
 
 def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
-    """The core's case of a contract document, with warnings about what is not used. Raises InputError naming the field."""
+    """The core's case of a contract document as its inspections leave it, with warnings. Raises InputError naming the field."""
+    case, looks, warnings = read_followed(data, catalogue)
+    if looks and case.done:
+        case = updated(learn(case, looks, [], max(x.on for x in looks)))
+    return case, warnings
+
+
+def read_followed(data: Json, catalogue: Catalogue) -> tuple[Case, tuple[Inspection, ...], list[str]]:
+    """The core's case of a contract document, its inspections, and warnings. Raises InputError naming the field."""
     if data.get("schema", 1) != 1:
         raise InputError("This case has another schema than 1.", field="schema", value=_short(data["schema"]), allowed="1")
     pests = [_pest(data, catalogue, ""), *(_pest(item, catalogue, f"also.{n}.") for n, item in enumerate(_also(data)))]
     start = _day(_given(data, "start", str), "start")
     limits, warnings = _limits(_maybe(data, "limits", dict, {}))
-    warnings += [text for key, text in NOT_YET.items() if data.get(key)]
     horizon = _whole(data["horizon_days"], "horizon_days", 7, 730) if data.get("horizon_days") is not None else None
     first = min([start, *(f.on for one in pests for f in one.found)])
     series = _temperature(_given(data, "temperature", dict), _maybe(data, "temperature_sd", dict, {}), first,
@@ -101,7 +111,41 @@ def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
     items = {str(item["id"]): item for one in reversed(pests) for item in one.treatments}
     cases = [_of_pest(common, one, list(items.values()), catalogue, infer=infer) for one in pests]
     case = replace(cases[0], also=tuple(cases[1:]))
-    return replace(case, done=_done(_maybe(data, "done", list, []), case.acts)), warnings
+    looks = _inspections(_maybe(data, "inspections", list, []), case.pest)
+    return replace(case, done=_done(_maybe(data, "done", list, []), case.acts)), looks, warnings
+
+
+def _inspections(items: list[Any], pest: Pest) -> tuple[Inspection, ...]:
+    """Counts of the same day are one look; `stage` may be left out or any class of stages, and a count of 0 is a look that found none."""
+    looks: dict[date, Inspection] = {}
+    for n, item in enumerate(items):
+        where = f"inspections.{n}"
+        if not isinstance(item, dict):
+            raise InputError(f"'{where}' must be an object.", field=where, value=_short(item), allowed='{"date": …, "count": …}')
+        on = _day(_given(item, "date", str, where), f"{where}.date")
+        number, share = _count(item.get("count"), f"{where}.count"), _number(item.get("share", 1), f"{where}.share", 0.001, 1)
+        how = item.get("thorough", "usual")
+        thorough = THOROUGH[how] if isinstance(how, str) and how in THOROUGH else _number(how, f"{where}.thorough", 0.01, 1)
+        spread = _whole(item.get("within_days", 0), f"{where}.within_days", 0, 60)
+        kind = _class(item.get("stage"), pest, where) if number else ""
+        before = looks.get(on, Inspection(on, {}, share, thorough, spread))
+        counts = {**before.counts, kind: before.counts.get(kind, 0.0) + number} if number else before.counts
+        looks[on] = Inspection(on, counts, min(share, before.share), min(thorough, before.thorough), max(spread, before.spread_days))
+    return tuple(looks[day] for day in sorted(looks))
+
+
+def _class(stage: object, pest: Pest, where: str) -> str:
+    try:
+        return class_of(pest, str(stage))
+    except KeyError:
+        known = ", ".join([*(s.id for s in pest.development), *STAGE_CLASSES])
+        raise InputError(
+            f"{pest.name.capitalize()} has no stage '{_short(stage)}'.", field=f"{where}.stage", value=_short(stage), allowed=known
+        ) from None
+
+
+def _count(count: object, field: str) -> float:
+    return CLASSES[count] if isinstance(count, str) and count in CLASSES else _number(count, field, 0, MOST_COUNT)
 
 
 @dataclass(frozen=True)
@@ -149,7 +193,7 @@ def _found(items: list[Any], pest: Pest, field: str) -> list[Found]:
             raise InputError(f"'{where}' must be an object.", field=where, value=_short(item), allowed="an object")
         share = _number(item.get("share", 1), f"{where}.share", 0.001, 1)
         count = item.get("count")
-        number = CLASSES[count] if isinstance(count, str) and count in CLASSES else _number(count, f"{where}.count", 0, MOST_COUNT) / share
+        number = CLASSES[count] if isinstance(count, str) and count in CLASSES else _count(count, f"{where}.count") / share
         group = Found(_day(_given(item, "date", str, where), f"{where}.date"), str(_given(item, "stage", str, where)), number)
         _known_stage(group, pest, where)
         out.append(group)
@@ -294,7 +338,7 @@ def plan_json(problem: Problem, plan: Plan, warnings: list[str], catalogue: Cata
         "done": [{"date": d.on.isoformat(), "treatments": list(d.acts)} for d in case.done],
         **figures(outcome), "reaches_target": plan.reaches,
         "last_treatment": (plan.applications[-1].target if plan.applications else case.done[-1].on if case.done else case.start).isoformat(),
-        "all_clear": None,
+        "all_clear": all_clear(case, plan),
         "first_breeding": dates_json(plan.first_breeding), "last_hatch": dates_json(plan.last_hatch), "generation": span_json(plan.generation),
         "guard": plan.guard, "spared": list(plan.spared),
         "escaped": [{"done": s.done.isoformat(), "latest": s.latest.isoformat(), "breeding_from": s.breeds.date().isoformat(),

@@ -76,7 +76,7 @@ def measure(session: Session, catalogue: Catalogue, photo_id: int, ends: Sequenc
     photo.lengths_mm = [*photo.lengths_mm, round(mm, 3)]
     sizes = [o.id for o in catalogue.evidence.observations.values() if o.group == SIZE_GROUP]
     how = f"{mm:.2f} mm on the photo"
-    looks.answer(session, catalogue, photo.look_id, {**dict.fromkeys(sizes, ""), size_bin(mm): "yes"}, now=now, how=how)
+    looks.answer(session, catalogue, photo.look_id or 0, {**dict.fromkeys(sizes, ""), size_bin(mm): "yes"}, now=now, how=how)
     return mm
 
 
@@ -93,7 +93,7 @@ def _length(photo: Photo, ends: Sequence[float]) -> float:
 
 
 def withdraw(session: Session, photo_id: int, *, now: datetime) -> int:
-    """Take a photo out of its look; the look's id."""
+    """Take a photo out of its look or inspection; the look's id, 0 for an inspection's."""
     photo = queries.photo(session, photo_id)
     photo.withdrawn_at = now
-    return photo.look_id
+    return photo.look_id or 0

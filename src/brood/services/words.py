@@ -147,3 +147,15 @@ def course_change(old_last: date | None, new_last: date | None, old_count: int, 
     if new_count > old_count:
         return f"It costs {listed(parts)}."
     return f"{_capital(listed(parts))}." if parts else "The end of the course does not move."
+
+
+LOOK_REASONS = {
+    "first": "The first of two looks: what came out late shows itself by now.",
+    "cycle": "By now whatever was missed as an egg has grown up and would be seen; an earlier look proves less.",
+    "doubt": "The looks before it leave more than 1 chance in 100; this one takes it under.",
+}
+
+
+def look_reason(kind: str) -> str:
+    """Why a look falls on its day."""
+    return LOOK_REASONS[kind]

@@ -6,10 +6,13 @@ All temperatures are °C; `*_on` is a date, `*_at` a naive local moment.
 from __future__ import annotations
 
 from datetime import date, datetime, time
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, MetaData, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+if TYPE_CHECKING:
+    from brood.store.records import Card, CasePlant, InspectionRecord
 
 NAMES = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",
@@ -54,7 +57,8 @@ class Place(Table):
     """Where plants stand. `source` says where the temperature comes from.
 
     `offset_c` shifts every hour (a shelf above a radiator); `warm_spot_c` and `cool_spot_c` say how much warmer and cooler
-    than that its warmest and coolest plant stands, 0 or more. `sensor_url` is the address of a live sensor, `visitors` who goes there.
+    than that its warmest and coolest plant stands, 0 or more. `sensor_url` is the address of a live sensor, `visitors` who goes there;
+    `draught` is right or left where air moves along the shelves that way.
     """
 
     __tablename__ = "place"
@@ -74,6 +78,7 @@ class Place(Table):
     cool_spot_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
     sensor_url: Mapped[str] = mapped_column(default="", server_default="")
     visitors: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    draught: Mapped[str] = mapped_column(default="", server_default="")
     created_at: Mapped[datetime]
 
 
@@ -179,7 +184,7 @@ class Reading(Table):
 class Plant(Table):
     """A plant of the household. `kind` is one of the plant kinds or empty; so are `build`, `age`, `growth`, `worth` and `eaten` (yes, no)
     of what is known of it; `sensitive` says that it is easily injured, `marks` which of the traits in the catalogue it has; `mix_ml` how much
-    spray it took the last time it was measured."""
+    spray it took the last time it was measured; `gone_on` is set when it was lost or given away."""
 
     __tablename__ = "plant"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -195,13 +200,14 @@ class Plant(Table):
     marks: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     mix_ml: Mapped[float | None]
     note: Mapped[str] = mapped_column(default="")
+    gone_on: Mapped[date | None]
     created_at: Mapped[datetime]
     stays: Mapped[list[Stay]] = relationship(order_by="Stay.since_on, Stay.id")
     cases: Mapped[list[PestCase]] = relationship(back_populates="plant", order_by="PestCase.id")
 
 
 class Stay(Table):
-    """Where a plant has stood since a day."""
+    """Where a plant has stood since a day: on which shelf and at which place of it, in which shared tray, whether it touches the next one."""
 
     __tablename__ = "stay"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -209,13 +215,18 @@ class Stay(Table):
     place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
     since_on: Mapped[date]
     recorded_at: Mapped[datetime]
+    shelf: Mapped[int] = mapped_column(default=1, server_default="1")
+    position: Mapped[int] = mapped_column(default=0, server_default="0")
+    touches: Mapped[bool] = mapped_column(default=False, server_default="0")
+    tray: Mapped[str] = mapped_column(default="", server_default="")
     place: Mapped[Place] = relationship()
 
 
 class PestCase(Table):
     """A pest on a plant. `start_on` is the first evening on which a treatment may fall; `plan_key` what the plan was made from,
     `own_dates` ISO days that the keeper has set instead of the planner's (empty: the planner's). `keep_below` is the number to hold the
-    pest under instead of clearing it; `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO days) and `harvest` (an ISO day)."""
+    pest under instead of clearing it; `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO days) and `harvest` (an ISO day).
+    `origin` says where it came from, as far as is known."""
 
     __tablename__ = "pest_case"
     __table_args__ = (CheckConstraint("reach > 0 and reach <= 1", name="reach"),)
@@ -231,12 +242,17 @@ class PestCase(Table):
     own_dates: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     keep_below: Mapped[float | None]
     limits: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
+    origin: Mapped[str] = mapped_column(default="", server_default="")
+    origin_note: Mapped[str] = mapped_column(default="", server_default="")
     plant: Mapped[Plant] = relationship(back_populates="cases")
     every_act: Mapped[list[CaseAct]] = relationship(order_by="CaseAct.id")
     findings: Mapped[list[Finding]] = relationship(order_by="Finding.id")
     applications: Mapped[list[Application]] = relationship(order_by="Application.number")
     patches: Mapped[list[PatchTest]] = relationship(order_by="PatchTest.id")
     tasks: Mapped[list[AfterTask]] = relationship(order_by="AfterTask.due_at, AfterTask.id")
+    inspections: Mapped[list[InspectionRecord]] = relationship("InspectionRecord", order_by="InspectionRecord.looked_on, InspectionRecord.id")
+    cards: Mapped[list[Card]] = relationship("Card", order_by="Card.id")
+    members: Mapped[list[CasePlant]] = relationship("CasePlant", order_by="CasePlant.id")
 
     @property
     def acts(self) -> list[CaseAct]:
@@ -451,12 +467,14 @@ class StageSeen(Table):
 
 
 class Photo(Table):
-    """A photo without the data that cameras add, made smaller; its scale once a known length was marked, and what was measured on it."""
+    """A photo of a look or an inspection, without the data that cameras add, made smaller; its scale once a known length was marked, and what
+    was measured on it."""
 
     __tablename__ = "photo"
     __table_args__ = (CheckConstraint("px_per_mm is null or px_per_mm > 0", name="scale"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    look_id: Mapped[int] = mapped_column(ForeignKey("look.id"), index=True)
+    look_id: Mapped[int | None] = mapped_column(ForeignKey("look.id"), index=True)
+    inspection_id: Mapped[int | None] = mapped_column(ForeignKey("inspection.id"), index=True)
     filename: Mapped[str]
     jpeg: Mapped[bytes] = mapped_column(deferred=True)
     width: Mapped[int]

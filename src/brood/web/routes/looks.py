@@ -170,7 +170,7 @@ def photo(photo_id: int) -> Response:
 def _photo(photo_id: int, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         found = queries.photo(session, photo_id)
-        look = queries.look(session, found.look_id)
+        look = queries.look(session, found.look_id or 0)
         return render.page("looks/photo.html", 422 if wrong else 200, photo=found, look=look, wrong=wrong, values=request.form)
 
 

@@ -1,0 +1,79 @@
+"""What learning and clearing are worth against a simulated truth: `make bench` prints it. Give a number of seeds and of households to shorten it."""
+
+from __future__ import annotations
+
+import sys
+from collections import Counter
+from dataclasses import replace
+from datetime import date, datetime, time, timedelta
+from multiprocessing import Pool
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
+
+from simulated import Plant, Story, follow
+
+from brood.catalogue.loader import shipped
+from brood.core import planner
+from brood.core.temperature import constant
+from brood.core.types import Case, Found
+
+DAY = date(2026, 6, 1)
+CATALOGUE = shipped()
+SEEN = {"myzus-persicae": [("nymph-2", 60.0), ("nymph-3", 40.0), ("adult", 20.0)],
+        "tetranychus-urticae": [("egg", 60.0), ("protonymph", 30.0), ("adult", 8.0)],
+        "trialeurodes-vaporariorum": [("egg", 60.0), ("nymph-2", 40.0), ("adult", 10.0)]}  # fmt: skip
+
+
+def soaped(pest_id: str, celsius: float, acts: tuple[str, ...] = ("insecticidal-soap",), *, kill: float | None = None, reach: float = 1.0) -> Case:
+    """A case at a constant temperature; with `kill` one act that takes that share of everything but eggs."""
+    pest = CATALOGUE.pest(pest_id)
+    series = constant(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 420, celsius, spread_c=0.7)
+    every = {s.id: 0.0 if s.display == "egg" else kill for s in pest.development} | {"adult": kill}
+    own = [CATALOGUE.act(a, pest_id) for a in acts]
+    given = [replace(a, kill=every, min_gap_days=2, max_applications=None) for a in own] if kill else own  # type: ignore[arg-type]
+    return Case(pest, DAY, tuple(Found(DAY, stage, count) for stage, count in SEEN[pest_id]), series, tuple(given), reach=reach)
+
+
+def closed(job: tuple[float, int]) -> Story:
+    """One course by a catalogue that says 0.9, of an evening that takes so much."""
+    effective, seed = job
+    case = soaped("myzus-persicae", 21.0, kill=0.9)
+    return follow(case, Plant(case, 21.0, effective / 0.9, seed), days=120, declare=False)
+
+
+def household(seed: int) -> tuple[Story, float]:
+    """One household with some pest, warmth and reach of its own, and the days of a slow generation there."""
+    rng = np.random.default_rng(seed)
+    pest, acts = [("tetranychus-urticae", ("wiping", "insecticidal-soap")), ("myzus-persicae", ("shower", "insecticidal-soap")),
+                  ("trialeurodes-vaporariorum", ("wiping", "insecticidal-soap"))][seed % 3]  # fmt: skip
+    celsius, reach = float(rng.uniform(19, 24)), float(rng.uniform(0.6, 0.97))
+    case = soaped(pest, celsius, acts, reach=0.9)
+    slow = planner.plan(planner.problem_of(case)).generation.slow or 60.0
+    return follow(case, Plant(case, celsius, reach, seed), days=300), slow
+
+
+def main() -> None:
+    """Print both tables."""
+    seeds, houses = map(int, sys.argv[1:3]) if len(sys.argv) > 2 else (100, 200)
+    with Pool(2) as pool:
+        for effective in (0.6, 0.9):
+            stories = pool.map(closed, [(effective, n) for n in range(seeds)], chunksize=4)
+            said = Counter(s.verdict for s in stories)
+            print(f"effective {effective}: {dict(said)}; mean in 0.5 to 0.7: {sum(0.5 <= s.effective <= 0.7 for s in stories)}; "
+                  f"evenings added: {sum(s.kept > s.first_planned for s in stories)}; truths clear: {sum(s.extinct_on is not None for s in stories)} "
+                  f"of {seeds}")  # fmt: skip
+        told = pool.map(household, range(houses), chunksize=4)
+    clear = [(s, slow) for s, slow in told if s.extinct_on]
+    declared = [(s, slow) for s, slow in told if s.declared_on]
+    wrong = [s for s, _ in declared if s.alive_then]
+    in_time = [s for s, slow in clear if s.declared_on and (s.declared_on - max(s.done[-1][0], s.extinct_on)).days <= 1.5 * slow]
+    waits = sorted((s.declared_on - s.done[-1][0]).days / slow for s, slow in declared)
+    print(f"households: {houses}, truly clear {len(clear)}, declared {len(declared)}, of them not clear {len(wrong)}; declared within 1.5 slow "
+          f"generations of the last evening (or of the last death): {len(in_time)}; median wait {np.median(waits):.2f} slow generations")  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()

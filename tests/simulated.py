@@ -1,0 +1,153 @@
+"""A truth to check against: animals followed one by one on a plant, with no matrix, and a keeper who counts what can be seen."""
+
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime, time, timedelta
+
+import numpy as np
+
+from brood.core import planner
+from brood.core.chain import chain_of
+from brood.core.clearing import clear_by
+from brood.core.evening import effect
+from brood.core.learning import learn, updated
+from brood.core.seeing import HIDDEN_SEEN, classes, shown
+from brood.core.types import ADULT, PREOVIPOSITION, Done, Inspection
+
+STEP = 0.25
+MOST = 6000
+
+
+class Plant:
+    """Gamma stage times at a constant temperature, hiding drawn at every moult, exponential lives of adults. Days count from the case's start."""
+
+    def __init__(self, case, celsius, reach, seed, *, offset_sd=0.7, speed_cv=0.05):
+        self.case, self.rng, self.reach = case, np.random.default_rng(seed), reach
+        celsius = celsius + self.rng.normal(0, offset_sd)
+        pace = 1 + self.rng.normal(0, speed_cv)
+        self.shapes = np.array(chain_of(case.pest).counts)
+        self.means = np.array([s.rate.days(celsius) for s in case.pest.stages]) / pace
+        self.born, self.died = (float(np.interp(celsius, *np.array(t).T)) for t in (case.pest.fecundity, case.pest.longevity))
+        self.now = datetime.combine(min(f.on for f in case.found), time(9))
+        self.stage, self.left, self.hidden, self.female = (np.zeros(0, dtype=d) for d in (int, float, bool, bool))
+        for group in case.found:
+            self._add(case.pest.index(group.stage), self.rng.poisson(group.count), begun=True)
+
+    def _add(self, stage, number, *, begun=False):
+        grown = stage == len(self.means)
+        length = np.full(number, np.inf) if grown else self._lengths(np.full(number, stage))
+        left = length * self.rng.random(number) if begun and not grown else length
+        self.stage = np.append(self.stage, np.full(number, stage))
+        self.left = np.append(self.left, left)
+        self.hidden = np.append(self.hidden, self.rng.random(number) < self.case.refuge)
+        self.female = np.append(self.female, self.rng.random(number) < self.case.pest.female_share)
+
+    def _lengths(self, stages):
+        return self.rng.gamma(self.shapes[stages], self.means[stages] / self.shapes[stages])
+
+    @property
+    def alive(self):
+        return len(self.stage)
+
+    def _keep(self, which):
+        self.stage, self.left, self.hidden, self.female = (a[which] for a in (self.stage, self.left, self.hidden, self.female))
+
+    def until(self, moment):
+        """Live on to a moment."""
+        while self.now < moment and self.alive:
+            step = min(STEP, (moment - self.now) / timedelta(days=1))
+            self.now += timedelta(days=step)
+            self._grow(step)
+        self.now = moment
+
+    def _grow(self, step):
+        laying = self.stage == len(self.means)
+        births = self.rng.poisson(self.born * step * (laying & self.female).sum()) if self.alive < MOST else 0
+        self._keep(~laying | (self.rng.random(self.alive) < np.exp(-step / self.died)))
+        self.left = self.left - step
+        moult = self.left <= 0
+        while moult.any():
+            self.stage[moult] += 1
+            young = moult & (self.stage < len(self.means))
+            self.left[young] += self._lengths(self.stage[young])
+            self.left[moult & ~young] = np.inf
+            self.hidden[moult] = self.rng.random(moult.sum()) < self.case.refuge
+            moult = self.left <= 0
+        self._add(0, births)
+
+    def evening(self, day, acts):
+        """A treatment at seven."""
+        self.until(datetime.combine(day, time(19)))
+        named = [*(ADULT if s.id == PREOVIPOSITION else s.id for s in self.case.pest.stages), ADULT]
+        kills = [effect(acts, name, self.reach) for name in named]
+        dies = (self.rng.random(self.alive) < np.array(kills)[self.stage]) & ~self.hidden
+        self._keep(~dies)
+
+    def look(self, day, share=1.0, thorough=0.7):
+        """What a keeper counts at nine in the morning: eggs are not counted."""
+        self.until(datetime.combine(day, time(9)))
+        seen = shown(self.case.pest)[self.stage] * share * thorough * np.where(self.hidden, HIDDEN_SEEN, 1.0)
+        kinds = np.array(classes(self.case.pest))[self.stage]
+        met = self.rng.random(self.alive) < seen
+        counts = {kind: float((met & (kinds == kind)).sum()) for kind in ("young", "pupa", "adult")}
+        if met.any() and not any(counts.values()):
+            counts["egg"] = float(met.sum())
+        return Inspection(day, {k: n for k, n in counts.items() if n}, share, thorough)
+
+
+@dataclass
+class Story:
+    """What became of a course: evenings planned at first and in all, what two looks said, when truth and record became clear."""
+
+    first_planned: int = 0
+    looks: list = field(default_factory=list)
+    done: list = field(default_factory=list)
+    verdict: str = ""
+    effective: float = 0.0
+    kept: int = 0
+    extinct_on: date | None = None
+    declared_on: date | None = None
+    alive_then: int = 0
+
+
+def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220, declare=True):
+    """Treat, look, learn and plan again as the plan says, until all clear is declared or the time is over."""
+    acts = {a.id: a for a in case.acts}
+    story, known = Story(), case
+    coming = [(a.target, a.acts) for a in planner.plan(planner.problem_of(case)).applications]
+    story.first_planned, due, cycle = len(coming), set(), None
+    for day in (case.start + timedelta(days=n) for n in range(days)):
+        if day in due:
+            look = plant.look(day, share, thorough)
+            story.looks.append(look)
+            known = replace(case, done=tuple(Done(on, ids) for on, ids in story.done), start=day)
+            if len(story.looks) <= len(look_after) or look.live:
+                belief = learn(known, story.looks, [], day)
+                if len(story.looks) == len(look_after):
+                    story.verdict, story.effective = belief.verdict, belief.effective
+                if ((look.live and not coming) or (len(story.looks) == len(look_after) and belief.verdict != "working")):
+                    coming = [(a.target, a.acts) for a in planner.plan(planner.problem_of(updated(belief))).applications]
+                if len(story.looks) == len(look_after):
+                    story.kept = len(story.done) + len(coming)
+        if coming and day >= coming[0][0]:
+            _on, ids = coming.pop(0)
+            plant.evening(day, [acts[i] for i in ids])
+            story.done.append((day, ids))
+            if len(story.done) in look_after and len(story.looks) < len(look_after):
+                due.add(day + timedelta(days=1))
+        if plant.alive == 0 and story.extinct_on is None:
+            plant.until(datetime.combine(day, time(19)))
+            story.extinct_on = day
+        if not declare and not coming and len(story.looks) >= len(look_after):
+            plant.until(datetime.combine(day + timedelta(days=60), time(19)))
+            story.extinct_on = story.extinct_on or (None if plant.alive else day)
+            return story
+        if not coming and len(story.looks) >= len(look_after) and (cycle is None or day in due):
+            known = replace(case, done=tuple(Done(on, ids) for on, ids in story.done), start=day)
+            cycle = clear_by(known, [(on, [acts[i] for i in ids]) for on, ids in story.done], story.looks, [], day + timedelta(days=1), thorough)
+            if cycle.settled:
+                story.declared_on, story.alive_then = day, plant.alive
+                return story
+            due |= {n.on for n in cycle.needed[:1]} or {day + timedelta(days=7)}
+        elif not coming and cycle is not None and not any(d > day for d in due):
+            cycle = None
+    return story
