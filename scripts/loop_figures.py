@@ -44,7 +44,12 @@ def closed(job: tuple[float, int]) -> Story:
     return follow(case, Plant(case, 21.0, effective / 0.9, seed), days=120, declare=False)
 
 
-def household(seed: int) -> tuple[Story, float]:
+def half_way(seed: int) -> tuple[Story, float]:
+    """A household that stops after half of its evenings and only looks from then on."""
+    return household(seed, stops=True)
+
+
+def household(seed: int, *, stops: bool = False) -> tuple[Story, float]:
     """One household with some pest, warmth and reach of its own, and the days of a slow generation there."""
     rng = np.random.default_rng(seed)
     pest, acts = [("tetranychus-urticae", ("wiping", "insecticidal-soap")), ("myzus-persicae", ("shower", "insecticidal-soap")),
@@ -52,7 +57,8 @@ def household(seed: int) -> tuple[Story, float]:
     celsius, reach = float(rng.uniform(19, 24)), float(rng.uniform(0.6, 0.97))
     case = soaped(pest, celsius, acts, reach=0.9)
     slow = planner.plan(planner.problem_of(case)).generation.slow or 60.0
-    return follow(case, Plant(case, celsius, reach, seed), days=300), slow
+    days = 150 if stops else 300
+    return follow(case, Plant(case, celsius, reach, seed), days=days, stops=stops), slow
 
 
 def main() -> None:
@@ -66,6 +72,7 @@ def main() -> None:
                   f"evenings added: {sum(s.kept > s.first_planned for s in stories)}; truths clear: {sum(s.extinct_on is not None for s in stories)} "
                   f"of {seeds}")  # fmt: skip
         told = pool.map(household, range(houses), chunksize=4)
+        given_up = [s for s, _ in pool.map(half_way, range(houses), chunksize=4)]
     clear = [(s, slow) for s, slow in told if s.extinct_on]
     declared = [(s, slow) for s, slow in told if s.declared_on]
     wrong = [s for s, _ in declared if s.alive_then]
@@ -73,6 +80,8 @@ def main() -> None:
     waits = sorted((s.declared_on - s.done[-1][0]).days / slow for s, slow in declared)
     print(f"households: {houses}, truly clear {len(clear)}, declared {len(declared)}, of them not clear {len(wrong)}; declared within 1.5 slow "
           f"generations of the last evening (or of the last death): {len(in_time)}; median wait {np.median(waits):.2f} slow generations")  # fmt: skip
+    alive = [s for s in given_up if s.extinct_on is None or s.alive_then]
+    print(f"of {houses} that stop half way, never clear {len(alive)}, all clear declared of them {sum(bool(s.alive_then) for s in alive)}")
 
 
 if __name__ == "__main__":

@@ -109,12 +109,16 @@ class Story:
     alive_then: int = 0
 
 
-def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220, declare=True):
-    """Treat, look, learn and plan again as the plan says, until all clear is declared or the time is over."""
+def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220, declare=True, stops=False):
+    """Treat, look, learn and plan again as the plan says, until all clear is declared or the time is over.
+
+    One who `stops` does half of the first plan and then only looks.
+    """
     acts = {a.id: a for a in case.acts}
     story, known = Story(), case
     coming = [(a.target, a.acts) for a in planner.plan(planner.problem_of(case)).applications]
     story.first_planned, due, cycle = len(coming), set(), None
+    coming = coming[: -(-len(coming) // 2)] if stops else coming
     for day in (case.start + timedelta(days=n) for n in range(days)):
         if day in due:
             look = plant.look(day, share, thorough)
@@ -124,7 +128,8 @@ def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220,
                 belief = learn(known, story.looks, [], day)
                 if len(story.looks) == len(look_after):
                     story.verdict, story.effective = belief.verdict, belief.effective
-                if ((look.live and not coming) or (len(story.looks) == len(look_after) and belief.verdict != "working")):
+                again = (look.live and not coming) or (len(story.looks) == len(look_after) and belief.verdict != "working")
+                if again and not stops:
                     coming = [(a.target, a.acts) for a in planner.plan(planner.problem_of(updated(belief))).applications]
                 if len(story.looks) == len(look_after):
                     story.kept = len(story.done) + len(coming)

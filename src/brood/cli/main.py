@@ -10,6 +10,7 @@ from brood.cli.clear_date import clear_date
 from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
 from brood.cli.fit import fit
+from brood.cli.household import backup_, export, import_, restore_
 from brood.cli.identify import identify, observations
 from brood.cli.logger import logger
 from brood.cli.mix import mix, treatments
@@ -27,5 +28,6 @@ def main() -> None:
     """
 
 
-for command in (demo, serve, develop, plan, assess, clear_date, fit, degree_days, logger, sensor, identify, observations, mix, treatments):
+for command in (demo, serve, develop, plan, assess, clear_date, fit, degree_days, logger, sensor, identify, observations, mix, treatments,
+                export, import_, backup_, restore_):  # fmt: skip
     main.add_command(command)

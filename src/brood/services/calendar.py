@@ -21,15 +21,32 @@ LENGTH = timedelta(minutes=45)
 def build(session: Session, catalogue: Catalogue, case_id: int, preferences: Preferences, *, now: datetime) -> tuple[str, bytes]:
     """(file name, contents) for a case. Dropped and skipped evenings stay in as cancelled, so that calendars remove them."""
     row = cases.case(session, case_id)
-    calendar = Calendar()
-    calendar.add("prodid", f"-//Brood//Brood {__version__}//EN")
-    calendar.add("version", "2.0")
-    calendar.add("method", "PUBLISH")
-    calendar.add("x-wr-calname", f"Brood: {row.plant.name}")
+    calendar = _calendar(f"Brood: {row.plant.name}")
     for slot in sorted(row.applications, key=lambda a: a.number):
         calendar.add_component(_event(row, slot, catalogue, preferences))
     name = "".join(c if c.isascii() and c.isalnum() else "-" for c in row.plant.name.lower()).strip("-") or "plant"
     return f"brood-{name}.ics", calendar.to_ical()
+
+
+def household(session: Session, catalogue: Catalogue, preferences: Preferences) -> bytes:
+    """Every evening of every case as one calendar, those of closed cases as they were."""
+    calendar = _calendar("Brood: treatment evenings")
+    for plant in cases.plants(session):
+        for row in plant.cases:
+            for slot in sorted(row.applications, key=lambda a: a.number):
+                if row.closed_at is None or slot.status != "planned":
+                    calendar.add_component(_event(row, slot, catalogue, preferences))
+    out: bytes = calendar.to_ical()
+    return out
+
+
+def _calendar(name: str) -> Calendar:
+    calendar = Calendar()
+    calendar.add("prodid", f"-//Brood//Brood {__version__}//EN")
+    calendar.add("version", "2.0")
+    calendar.add("method", "PUBLISH")
+    calendar.add("x-wr-calname", name)
+    return calendar
 
 
 def _event(row: PestCase, slot: Application, catalogue: Catalogue, preferences: Preferences) -> Event:

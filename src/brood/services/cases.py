@@ -16,6 +16,7 @@ from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
 from brood.services import course, patches, planning, words
 from brood.services.aftercare import open_tasks
 from brood.services.brood_chart import ChartData, chart_data
+from brood.services.following import line as verdict_line
 from brood.services.patches import Patch
 from brood.services.speech import Speech, days
 from brood.store.queries import cases
@@ -124,6 +125,7 @@ class CaseResult:
     patches: tuple[Patch, ...] = ()
     tasks: tuple[AfterTask, ...] = ()
     now: datetime | None = None
+    verdict: str = ""
 
     @property
     def hold_days(self) -> int:
@@ -205,6 +207,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
         sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
         course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now,
+        verdict=verdict_line(session, catalogue, row, today),
     )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services import cases, household, logger_files, looks, patches, photos, places, planning, plants, sensor, shelf, weather
+from brood.services import cases, demo_following, household, logger_files, looks, patches, photos, places, planning, plants, sensor, shelf, weather
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.sensor import Device
 from brood.services.speech import Speech
@@ -134,6 +134,7 @@ def seed(path: Path, *, now: datetime | None = None, sensor_url: str = "http://1
         _looked_over(session, catalogue, plant_ids, moment)
     for trouble in TROUBLES:
         _play(store, catalogue, trouble, plant_ids[trouble.plant], moment)
+    demo_following.play(store, catalogue, plant_ids, moment)
     with store.reading() as session:
         opened = plants.open_ids(session)
     for case_id in opened:

@@ -16,9 +16,11 @@ from brood.catalogue.holdings import Catalogue
 from brood.core import planner
 from brood.core import types as core
 from brood.core.inference import CLASSES, infer_hidden, spread_group
+from brood.core.learning import Belief, updated
 from brood.core.problem import Problem
 from brood.errors import InputError
 from brood.services import patches, words
+from brood.services.counted import belief
 from brood.services.speech import Speech
 from brood.services.warmth import plant_series
 from brood.store.queries import cases
@@ -87,7 +89,19 @@ def expected_count(finding: Finding) -> float:
 
 
 def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
-    """The core's case of a recorded one, as seen today. Raises InputError when finds or temperatures are missing."""
+    """The core's case of a recorded one as what was counted leaves it today. Raises InputError when finds or temperatures are missing."""
+    case = as_found(session, catalogue, row, today)
+    counted = belief_of(case, row, today)
+    return case if counted is None else updated(counted)
+
+
+def belief_of(case: core.Case, row: PestCase, today: date) -> Belief | None:
+    """What was counted says of a case as it was found; None where nothing was counted."""
+    return belief(case, row, today, fingerprint(case))
+
+
+def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
+    """The core's case of a recorded one before anything was counted."""
     pest = catalogue.pest(row.pest_id)
     finds = standing(row.findings)
     if not finds:

@@ -52,11 +52,22 @@ def is_eaten(plant: Plant) -> bool:
 
 def prone_to(catalogue: Catalogue, plant: Plant) -> list[str]:
     """Names of the pests that this kind of plant, at its kind of place, has more often than others; the likeliest first."""
+    weights = prone_weights(catalogue, plant)
+    return [catalogue.name(c) for c in sorted(weights, key=lambda c: -weights[c])[:MOST_PRONE] if weights[c] >= PRONE]
+
+
+def prone_ids(catalogue: Catalogue, plant: Plant) -> list[str]:
+    """Ids of the pests that may come with a plant of this kind, the likeliest first."""
+    weights = prone_weights(catalogue, plant)
+    return [c for c in sorted(weights, key=lambda c: -weights[c]) if c in catalogue.pests]
+
+
+def prone_weights(catalogue: Catalogue, plant: Plant) -> dict[str, float]:
+    """How much more often than on other plants each pest is met on this kind, at its kind of place."""
     place = plant.stays[-1].place.setting if plant.stays else ""
-    weights = {
+    return {
         c.id: c.kinds.get(plant.kind, 1.0) * c.places.get(place, 1.0) for c in catalogue.evidence.model.causes if not c.harmless
     }  # fmt: skip
-    return [catalogue.name(c) for c in sorted(weights, key=lambda c: -weights[c])[:MOST_PRONE] if weights[c] >= PRONE]
 
 
 @dataclass(frozen=True)
@@ -109,10 +120,16 @@ class PlantLine:
 def listing(session: Session, catalogue: Catalogue, *, today: date, speech: Speech) -> list[PlantLine]:
     """Every plant; those with something due come first, by day."""
     lines = []
-    for plant in cases.plants(session):
+    for plant in (p for p in cases.plants(session) if p.gone_on is None):
         open_cases = tuple(case_line(row, catalogue, today, speech) for row in plant.cases if row.closed_at is None)
         lines.append(PlantLine(plant, plant.stays[-1].place if plant.stays else None, open_cases))
     return sorted(lines, key=lambda line: (min((c.due or date.max for c in line.cases), default=date.max), line.plant.name.lower()))
+
+
+def fits(line: PlantLine, words: str) -> bool:
+    """Whether a plant's name, species or place holds all the words."""
+    text = f"{line.plant.name} {line.plant.species} {line.place.name if line.place else ''}".casefold()
+    return all(word in text for word in words.casefold().split())
 
 
 def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) -> CaseLine:
@@ -130,7 +147,7 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
 
 def open_ids(session: Session) -> list[int]:
     """Ids of all open cases."""
-    return [row.id for plant in cases.plants(session) for row in plant.cases if row.closed_at is None]
+    return [row.id for plant in cases.plants(session) if plant.gone_on is None for row in plant.cases if row.closed_at is None]
 
 
 def add(session: Session, command: PlantCommand, *, now: datetime) -> int:

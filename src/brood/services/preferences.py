@@ -16,7 +16,7 @@ MONTHS = tuple(str(n) for n in range(1, 13))
 CHOICES: dict[str, tuple[str, ...]] = {
     "locale": tuple(LOCALES), "unit": tuple(UNITS), "measure": ("metric", "us"), "week": tuple(WEEK_STARTS), "hemisphere": ("north", "south"),
     "heating_from": ("", *MONTHS), "heating_to": ("", *MONTHS), "theme": tuple(THEMES),
-    "alarm_hours": ("0", "2", "10", "34"), "shortcuts": ("on", "off"),
+    "alarm_hours": ("0", "2", "10", "34"), "shortcuts": ("on", "off"), "minutes": ("20", "40", "60", "120"),
 }  # fmt: skip
 HEATING = {"north": (10, 4), "south": (4, 10)}
 """First and last month in which houses are heated where nothing else is said, by hemisphere."""
@@ -27,7 +27,8 @@ class Preferences:
     """The settings of one household; every one has a default.
 
     `heating_from` and `heating_to` are the first and last month of heating, empty for what is usual in the hemisphere;
-    `zone` is the household's time zone by its tz name, empty when clocks are taken as they are.
+    `zone` is the household's time zone by its tz name, empty when clocks are taken as they are. `evenings` are the weekdays (Monday 0) on
+    which somebody can treat, `minutes` how long a day's work may take before what can wait is left for later.
     """
 
     locale: str = "en-GB"
@@ -41,11 +42,17 @@ class Preferences:
     theme: str = ""
     alarm_hours: str = "10"
     shortcuts: str = "on"
+    evenings: str = "0123456"
+    minutes: str = "40"
 
     @property
     def speech(self) -> Speech:
         """How to say dates and temperatures."""
         return Speech(self.locale, self.unit, self.measure, self.week)
+
+    def free(self, day: date) -> bool:
+        """Whether somebody can treat on that day's evening."""
+        return str(day.weekday()) in self.evenings
 
     @property
     def heating(self) -> tuple[int, int]:
@@ -65,6 +72,8 @@ def zones() -> tuple[str, ...]:
 
 
 def _allowed(name: str, value: str) -> bool:
+    if name == "evenings":
+        return value != "" and set(value) <= set("0123456")
     return value in CHOICES[name] if name in CHOICES else value == "" or value in available_timezones()
 
 

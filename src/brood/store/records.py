@@ -136,11 +136,12 @@ class SecretAddress(Table):
 
 
 class SitterTick(Table):
-    """A task of a sitter's sheet that was ticked: which, on which day."""
+    """A task of a sitter's sheet that was ticked: which, in its words, and when."""
 
     __tablename__ = "sitter_tick"
     id: Mapped[int] = mapped_column(primary_key=True)
     address_id: Mapped[int] = mapped_column(ForeignKey("secret_address.id"), index=True)
     task: Mapped[str]
+    text: Mapped[str]
     ticked_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]

@@ -19,23 +19,31 @@ from brood.web.routes import (
     degree_days,
     door,
     evening,
+    follow,
     guide,
     help,
+    house,
     looks,
     means,
     mix,
     places,
     plants,
+    quarantine,
+    record,
     rehearsal,
     settings,
+    sharing,
     shelf,
-    start,
+    today,
 )
 from brood.web.routes import household as living
 
 Clock = Callable[[], datetime]
 
-PAGES = (start, plants, places, cases, course, means, evening, looks, shelf, mix, living, guide, degree_days, rehearsal, settings, help, door)
+PAGES = (
+    today, plants, places, house, quarantine, sharing, record, cases, course, means, evening, follow, looks, shelf, mix, living, guide, degree_days,
+    rehearsal, settings, help, door,
+)  # fmt: skip
 
 
 def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:

@@ -13,7 +13,24 @@ from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts import brood, brood_tall, degree_days, guide, loupe, plate, small, spread, svg, tornado, warmth
+from brood.charts import (
+    brood,
+    brood_tall,
+    degree_days,
+    evenings,
+    falling,
+    follow,
+    guide,
+    loupe,
+    plate,
+    shelves,
+    small,
+    spread,
+    svg,
+    tally,
+    tornado,
+    warmth,
+)
 from brood.services import chance, words
 from brood.services.speech import UNITS, days, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -34,7 +51,9 @@ def register(app: Flask) -> None:
     env.filters.update(
         extract=lambda key, names: names.get(key, key), ingredient=lambda key, book: book.name(key),
         lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
+        capitalize_first=lambda text: text[:1].upper() + text[1:],
         number=number, days=days, short_days=short_days, frequency=chance.frequency, in_100=chance.in_100, likelihood=chance.likelihood,
+        weekday_of=lambda d: speech().weekday(d.weekday()),
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
         acts=lambda ids: words.act_names(ids, catalogue().treatments),
@@ -51,6 +70,10 @@ def register(app: Flask) -> None:
         degree_day_chart=lambda result: Markup(degree_days.draw(result, speech())),
         walk_plate=lambda result, base: Markup(plate.draw(result, base)),
         loupe_glass=lambda shown: Markup(loupe.magnified(shown)), life_size=lambda shown: Markup(loupe.life_size(shown)),
+        evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)), tally=lambda count: Markup(tally.draw(count)),
+        follow_chart=lambda data, wide: Markup(follow.draw(data, speech(), wide=wide)),
+        falling_chart=lambda found, wide: Markup(falling.draw(found, today(), speech(), wide=wide)),
+        shelf_plan=lambda place, standings: Markup(shelves.draw(place, standings)),
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
     )  # fmt: skip
     app.context_processor(_values)

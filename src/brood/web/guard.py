@@ -14,7 +14,7 @@ POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; connect-src 'self'; form-action 'self'; "
     "manifest-src 'self'; img-src 'self' data: blob:; base-uri 'none'; frame-ancestors 'none'"
 )
-OPEN = ("door.page", "door.enter", "static")
+OPEN = ("door.page", "door.enter", "static", "sharing.feed", "sharing.sitter", "sharing.tick")
 
 
 def register(app: Flask) -> None:
@@ -54,6 +54,6 @@ def _door() -> BaseResponse | None:
 def _headers(response: Response) -> Response:
     response.headers["Content-Security-Policy"] = POLICY
     response.headers["X-Content-Type-Options"] = "nosniff"
-    response.headers["Referrer-Policy"] = "same-origin"
+    response.headers.setdefault("Referrer-Policy", "same-origin")
     response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
     return response

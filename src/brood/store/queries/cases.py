@@ -8,14 +8,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
 from brood.errors import NotFound
+from brood.store.records import Card, CasePlant
 from brood.store.tables import Application, Finding, PestCase, Place, Plant, Stay
 
 
 def case(session: Session, case_id: int) -> PestCase:
-    """A case with all that belongs to it; raises NotFound. Everything is loaded at once, in eight queries."""
+    """A case with all that belongs to it; raises NotFound. Everything is loaded at once, in a dozen queries."""
     query = select(PestCase).where(PestCase.id == case_id).options(
         selectinload(PestCase.every_act), selectinload(PestCase.findings), selectinload(PestCase.patches), selectinload(PestCase.tasks),
-        selectinload(PestCase.applications).selectinload(Application.records),
+        selectinload(PestCase.applications).selectinload(Application.records), selectinload(PestCase.inspections),
+        selectinload(PestCase.cards).selectinload(Card.counts), selectinload(PestCase.members).selectinload(CasePlant.plant),
         selectinload(PestCase.plant).selectinload(Plant.stays).selectinload(Stay.place),
     )  # fmt: skip
     found = session.scalars(query).first()

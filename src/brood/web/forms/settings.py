@@ -15,5 +15,8 @@ def read(reader: Reader, now: Preferences) -> Preferences:
     chosen["zone"] = reader.raw("zone") if "zone" in reader.form else now.zone
     if chosen["zone"] and chosen["zone"] not in zones():
         reader.fault("zone", f"“{chosen['zone'][:40]}” is no time zone that is known here. Choose one from the list, such as Europe/Lisbon.")
+    evenings = "".join(str(n) for n in range(7) if reader.raw(f"evening-{n}")) if reader.raw("evenings_asked") else now.evenings
+    if not evenings:
+        reader.fault("evenings", "Leave at least one evening free, or nothing can be planned.")
     reader.done()
-    return Preferences(**chosen, shortcuts="on" if reader.raw("shortcuts") else "off")
+    return Preferences(**chosen, evenings=evenings, shortcuts="on" if reader.raw("shortcuts") else "off")

@@ -119,7 +119,7 @@ def mark(application_id: int) -> Response:
             cases.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()})
-    return _after(row.id)
+    return render.go("/") if request.form.get("back") == "/" else _after(row.id)
 
 
 @bp.post("/evenings/<int:application_id>/withdraw")

@@ -75,4 +75,4 @@ def tick(task_id: int) -> Response:
     """Tick a task off, or take the tick back."""
     with household().store.writing() as session:
         case_id = aftercare.tick(session, task_id, now=now())
-    return render.go(url_for("cases.page", case_id=case_id))
+    return render.go("/" if request.form.get("back") == "/" else url_for("cases.page", case_id=case_id))

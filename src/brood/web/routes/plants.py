@@ -6,30 +6,28 @@ from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors
-from brood.services import planning, plants
+from brood.services import neighbours, plants, quarantine, record
 from brood.store.queries import cases, looks
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import plants as form
 from brood.web.forms.reader import Reader
+from brood.web.routes.today import up_to_date
 
 bp = Blueprint("plants", __name__, url_prefix="/plants")
+MOST_NEAR, MOST_SHOWN = 12, 120
 
 
 @bp.get("")
 def page() -> Response:
     """Every plant and what is next for it."""
-    _up_to_date()
+    up_to_date()
     with household().store.reading() as session:
         lines = plants.listing(session, catalogue(), today=today(), speech=speech())
-        return render.page("plants/page.html", lines=lines, kinds=plants.KINDS, places=cases.places(session))
-
-
-def _up_to_date() -> None:
-    with household().store.reading() as session:
-        ids = plants.open_ids(session)
-    for case_id in ids:
-        planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+        words = request.args.get("q", "")[:80]
+        others = [n for n in lines if not n.cases and plants.fits(n, words)]
+        return render.page("plants/page.html", lines=lines, others=others[:MOST_SHOWN], more=len(others) - MOST_SHOWN, q=words,
+                           places=cases.places(session))  # fmt: skip
 
 
 @bp.get("/new")
@@ -58,8 +56,10 @@ def one(plant_id: int) -> Response:
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
+        apart = next((q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None)
         return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, prone=plants.prone_to(catalogue(), plant),
-                           looks=looks.of_plant(session, plant_id))
+                           looks=looks.of_plant(session, plant_id), near=neighbours.beside(session, plant)[:MOST_NEAR], apart=apart,
+                           reasons=quarantine.REASONS, events=record.EVENTS)  # fmt: skip
 
 
 @bp.get("/<int:plant_id>/edit")

@@ -172,6 +172,7 @@ def _sitter_tick() -> None:
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("address_id", sa.Integer(), nullable=False),
         sa.Column("task", sa.String(), nullable=False),
+        sa.Column("text", sa.String(), nullable=False),
         sa.Column("ticked_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
         sa.ForeignKeyConstraint(["address_id"], ["secret_address.id"], name=op.f("fk_sitter_tick_address_id")),

@@ -1,0 +1,200 @@
+"""Who stands beside whom, what that is worth as a risk, and the picture of the whole house."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.errors import FieldErrors
+from brood.services.speech import listed
+from brood.store.queries import cases
+from brood.store.records import CasePlant, InspectionRecord, Quarantine
+from brood.store.tables import Look, PestCase, Place, Plant, Stay
+
+WAYS = {"touching": 0.5, "tray": 0.4, "next": 0.25, "downwind": 0.2, "place": 0.08}
+"""Chance that a pest crosses within a month, by how two plants stand (our judgement, C)."""
+NAMES = {"touching": "touches it", "tray": "shares its tray", "next": "stands next to it", "downwind": "stands downwind of it", "place": "same place"}
+IN_SOIL = {"bradysia", "rhizoecus"}
+MONTH, LOOK_EVERY, WATCH_DAYS = 28.0, 7, 60
+RISKY, CHECKED = 0.2, 0.1
+DRAUGHTS = {"": "no draught", "right": "air moves to the right", "left": "air moves to the left"}
+STATES = {"infested": "infested", "suspect": "suspect", "watched": "watched", "clear": "clear"}
+
+
+@dataclass(frozen=True)
+class Near:
+    """A plant beside another: how, since when together, when it was last looked over."""
+
+    plant: Plant
+    ways: tuple[str, ...]
+    since: date
+    looked_on: date | None
+
+    def looked_since(self, day: date) -> bool:
+        """Whether it was looked over from that day on."""
+        return self.looked_on is not None and self.looked_on >= day
+
+    @property
+    def said(self) -> str:
+        """How it stands, in words."""
+        return listed([NAMES[w] for w in self.ways])
+
+
+@dataclass(frozen=True)
+class Risk:
+    """A neighbour of an infested plant: the chance that the pest has come over, and when it is to be looked over next."""
+
+    near: Near
+    row: PestCase
+    pest: str
+    chance: float
+    due_on: date
+
+
+def stay_of(plant: Plant) -> Stay | None:
+    """Where a plant stands now; nowhere once it is gone."""
+    return plant.stays[-1] if plant.stays and plant.gone_on is None else None
+
+
+def everyone(session: Session) -> Sequence[Plant]:
+    """The plants that are here, with where they stand and their cases."""
+    return [p for p in cases.plants(session) if p.gone_on is None]
+
+
+def last_looks(session: Session) -> dict[int, date]:
+    """The last day on which each plant was looked over, in a case, while kept apart, or to find out what it has."""
+    out: dict[int, date] = {}
+    seen = select(InspectionRecord.plant_id, InspectionRecord.looked_on).where(InspectionRecord.withdrawn_at.is_(None))
+    for plant_id, on in [*session.execute(seen), *((p, at.date()) for p, at in session.execute(select(Look.plant_id, Look.started_at)))]:
+        out[plant_id] = max(out.get(plant_id, on), on)
+    return out
+
+
+def beside(session: Session, plant: Plant, plants: Sequence[Plant] | None = None, looked: dict[int, date] | None = None) -> list[Near]:
+    """The plants in the same place, the nearest first."""
+    here = stay_of(plant)
+    if here is None:
+        return []
+    looked = last_looks(session) if looked is None else looked
+    out = []
+    for other in everyone(session) if plants is None else plants:
+        there = stay_of(other)
+        if there is None or other.id == plant.id or there.place_id != here.place_id:
+            continue
+        out.append(Near(other, ways(here, there), max(here.since_on, there.since_on), looked.get(other.id)))
+    return sorted(out, key=lambda n: (-WAYS[n.ways[0]], n.plant.name))
+
+
+def ways(here: Stay, there: Stay) -> tuple[str, ...]:
+    """How one stands to another in the same place, the closest first."""
+    apart = there.position - here.position
+    found = []
+    if here.shelf == there.shelf and abs(apart) == 1 and (here if apart == 1 else there).touches:
+        found.append("touching")
+    if here.tray and here.tray == there.tray:
+        found.append("tray")
+    if here.shelf == there.shelf and abs(apart) == 1 and "touching" not in found:
+        found.append("next")
+    if here.shelf == there.shelf and apart and here.place.draught == ("right" if apart > 0 else "left"):
+        found.append("downwind")
+    return tuple(found) or ("place",)
+
+
+def chance_over(catalogue: Catalogue, pest_id: str, near: Near, since: date, today: date) -> float:
+    """The chance that a pest has crossed: by how they stand, how long together since the case began, and what it likes."""
+    together = max((today - max(near.since, since - timedelta(days=14))).days, 0)
+    kept = 1.0
+    for way in near.ways:
+        base = 0.6 if way == "tray" and pest_id in IN_SOIL else WAYS[way]
+        kept *= (1 - base) ** (together / MONTH)
+    liking = next((c.kinds.get(near.plant.kind, 1.0) for c in catalogue.evidence.model.causes if c.id == pest_id), 1.0)
+    return float(1 - kept ** min(2.0, math.sqrt(liking)))
+
+
+def risks(session: Session, catalogue: Catalogue, today: date) -> list[Risk]:
+    """What open cases may have passed on to their neighbours, the likeliest first; one line for each neighbour and pest."""
+    plants, looked = everyone(session), last_looks(session)
+    best: dict[tuple[int, str], Risk] = {}
+    for plant in (p for p in plants if any(c.closed_at is None for c in p.cases)):
+        near_it = beside(session, plant, plants, looked)
+        for row in (c for c in plant.cases if c.closed_at is None):
+            for near in near_it:
+                if any(c.pest_id == row.pest_id and c.closed_at is None for c in near.plant.cases):
+                    continue
+                chance = chance_over(catalogue, row.pest_id, near, row.start_on, today)
+                due = max(row.start_on, near.looked_on + timedelta(days=LOOK_EVERY)) if near.looked_on else row.start_on
+                key = (near.plant.id, row.pest_id)
+                if key not in best or best[key].chance < chance:
+                    best[key] = Risk(near, row, catalogue.name(row.pest_id), chance, due)
+    return sorted(best.values(), key=lambda r: (-r.chance, r.near.plant.name))
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How a plant stands in the picture of the house, and why."""
+
+    plant: Plant
+    state: str
+    why: str
+
+
+def house(session: Session, catalogue: Catalogue, today: date) -> list[tuple[Place, list[Standing]]]:
+    """Every place with its plants and how each stands: infested, suspect, watched or clear; as they stand on their shelves."""
+    by_plant: dict[int, Risk] = {}
+    for risk in reversed(risks(session, catalogue, today)):
+        by_plant[risk.near.plant.id] = risk
+    apart = {q.plant_id: q for q in session.scalars(select(Quarantine).where(Quarantine.released_on.is_(None)))}
+    joined = {m.plant_id: m for m in session.scalars(select(CasePlant).where(CasePlant.left_on.is_(None)))}
+    places: dict[int, tuple[Place, list[Standing]]] = {p.id: (p, []) for p in cases.places(session)}
+    for plant in sorted(everyone(session), key=lambda p: (s.shelf, s.position) if (s := stay_of(p)) else (0, 0)):
+        stay = stay_of(plant)
+        if stay is not None:
+            places[stay.place_id][1].append(_standing(catalogue, plant, by_plant.get(plant.id), apart, joined, today))
+    return list(places.values())
+
+
+def _standing(catalogue: Catalogue, plant: Plant, risk: Risk | None, apart: dict[int, Quarantine], joined: dict[int, CasePlant],
+              today: date) -> Standing:  # fmt: skip
+    ill = [catalogue.name(c.pest_id) for c in plant.cases if c.closed_at is None]
+    if ill or plant.id in joined:
+        return Standing(plant, "infested", listed(ill) or "part of a case")
+    if plant.id in apart:
+        return Standing(plant, "suspect", f"kept apart: {apart[plant.id].reason}")
+    if risk is not None and risk.chance >= RISKY:
+        return Standing(plant, "suspect", f"{risk.near.said}: {risk.row.plant.name}, {risk.pest}")
+    recent = [c for c in plant.cases if c.closed_at and (today - c.closed_at.date()).days < WATCH_DAYS]
+    if risk is not None or recent:
+        return Standing(plant, "watched", f"{risk.row.plant.name} is in the same place" if risk else "had it lately")
+    return Standing(plant, "clear", "")
+
+
+@dataclass(frozen=True)
+class SpotCommand:
+    """Where a plant stands on its shelf."""
+
+    plant_id: int
+    shelf: int
+    position: int
+    touches: bool
+    tray: str
+
+
+def arrange(session: Session, place_id: int, draught: str, spots: Sequence[SpotCommand]) -> None:
+    """Keep the plan of a place: positions are counted anew along each shelf in the order given."""
+    if draught not in DRAUGHTS:
+        raise FieldErrors({"draught": "Choose where the air moves from the list."})
+    place = cases.place(session, place_id)
+    place.draught = draught
+    stays = {p.id: s for p in everyone(session) if (s := stay_of(p)) is not None and s.place_id == place_id}
+    along: dict[int, int] = {}
+    for spot in sorted((s for s in spots if s.plant_id in stays), key=lambda s: (s.shelf, s.position)):
+        along[spot.shelf] = along.get(spot.shelf, 0) + 1
+        stay = stays[spot.plant_id]
+        stay.shelf, stay.position, stay.touches, stay.tray = spot.shelf, along[spot.shelf], spot.touches, spot.tray
+

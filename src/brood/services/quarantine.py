@@ -1,0 +1,129 @@
+"""Plants kept apart: when they may go back, and how."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.clearing import Clearing, suspected
+from brood.core.types import Case
+from brood.errors import FieldErrors, NotFound
+from brood.services import counted
+from brood.services.clearing import OverResult, cleared, said
+from brood.services.inspecting import InspectCommand, written
+from brood.services.plants import prone_ids
+from brood.services.speech import Speech, days, listed
+from brood.services.warmth import plant_series
+from brood.store.queries import cases
+from brood.store.records import InspectionRecord, Quarantine
+
+AHEAD_DAYS = 300
+REASONS = {"newcomer": "a newcomer", "neighbour": "a neighbour of an infested plant", "cutting": "a rescued cutting", "sick": "looks unwell"}
+CHANCES = {"newcomer": 0.2, "neighbour": 0.3, "cutting": 0.3, "sick": 0.5}
+"""How likely a plant that shows nothing brings something, by why it is kept apart (our judgement, C)."""
+STEPS = {
+    "furled": "Unroll the youngest leaf and look into the axils with a lens.",
+    "soil": "Look over the top of the soil and lay a card on it for two days.",
+    "rim": "Wipe pot, rim, drain holes and tray with soapy water.", "roots": "Slip it out of the pot: no white wool, no grubs between the roots.",
+    "near": "Put it back at the edge of its place, a hand's width from the next plant, for a week.",
+    "home": "Nothing seen after that week: back to its old spot.",
+}  # fmt: skip
+MOST_PESTS = 3
+
+
+def open_quarantines(session: Session) -> list[Quarantine]:
+    """Plants that are kept apart now, the longest first."""
+    return list(session.scalars(select(Quarantine).where(Quarantine.released_on.is_(None)).order_by(Quarantine.since_on, Quarantine.id)))
+
+
+def quarantine(session: Session, quarantine_id: int) -> Quarantine:
+    """One; raises NotFound."""
+    found = session.get(Quarantine, quarantine_id)
+    if found is None:
+        raise NotFound("This plant is not kept apart.")
+    return found
+
+
+def keep_apart(session: Session, plant_id: int, reason: str, since_on: date, note: str, *, now: datetime) -> int:
+    """Keep a plant apart; the id. One that is kept apart already stays so."""
+    plant = cases.plant(session, plant_id)
+    if reason not in REASONS:
+        raise FieldErrors({"reason": "Choose why from the list."})
+    known = next((q for q in open_quarantines(session) if q.plant_id == plant.id), None)
+    if known is not None:
+        return known.id
+    row = Quarantine(plant_id=plant.id, reason=reason, since_on=since_on, steps=[], note=note, recorded_at=now)
+    session.add(row)
+    session.flush()
+    return row.id
+
+
+def looks_apart(session: Session, row: Quarantine) -> list[InspectionRecord]:
+    """The looks at a plant since it is kept apart."""
+    query = select(InspectionRecord).where(
+        InspectionRecord.plant_id == row.plant_id, InspectionRecord.withdrawn_at.is_(None), InspectionRecord.looked_on >= row.since_on
+    )
+    return list(session.scalars(query.order_by(InspectionRecord.looked_on, InspectionRecord.id)))
+
+
+def look_apart(session: Session, quarantine_id: int, seen: InspectCommand, *, now: datetime) -> None:
+    """Keep a look at a plant that is kept apart."""
+    row = quarantine(session, quarantine_id)
+    if seen.looked_on < row.since_on:
+        raise FieldErrors({"looked_on": "That was before it was kept apart."})
+    session.add(written(seen, row.plant_id, None, now))
+
+
+def step(session: Session, quarantine_id: int, name: str) -> None:
+    """Tick a step of the return, or take the tick back."""
+    row = quarantine(session, quarantine_id)
+    if name not in STEPS:
+        raise NotFound("There is no such step.")
+    row.steps = [s for s in row.steps if s != name] if name in row.steps else [*row.steps, name]
+
+
+def release(session: Session, quarantine_id: int, *, now: datetime) -> int:
+    """Let a plant back; the plant's id."""
+    row = quarantine(session, quarantine_id)
+    if any(s not in row.steps for s in STEPS):
+        raise FieldErrors({"steps": "Some steps of the return are still open."})
+    row.released_on = now.date()
+    return row.plant_id
+
+
+def of_quarantine(session: Session, catalogue: Catalogue, row: Quarantine, today: date, speech: Speech) -> OverResult:
+    """When a plant that shows nothing may go back: by the pest of its kind that takes longest, at its place's warmth."""
+    ids = prone_ids(catalogue, row.plant)[:MOST_PESTS]
+    ended: list[tuple[date, str, Clearing]] = []
+    waiting: Clearing | None = None
+    looks = tuple(counted.as_look(i) for i in looks_apart(session, row))
+    if any(x.live for x in looks):
+        return OverResult(None, "Something living was found.", "Open a case for it: its dates take over from here.", (), None, "found")
+    for pest_id in ids:
+        case = _thought_of(session, catalogue, row, pest_id, today)
+        found = cleared(case, [], f"q{row.id}", looks, (), today)
+        if found.all_clear is None:
+            waiting = found
+        else:
+            ended.append((found.all_clear, catalogue.name(pest_id), found))
+    if not ended and waiting is None:
+        return OverResult(None, "No day can be told.", "No pest is known that this plant is prone to.", (), None, "none")
+    slow = max(ended, default=None, key=lambda e: e[0])
+    found = slow[2] if slow and waiting is None else waiting or slow[2]  # type: ignore[index]
+    result = said(found, today, speech)
+    thought = listed([catalogue.name(p) for p in ids])
+    why = f"Thought of: {thought}; kept apart {days((today - row.since_on).days)}. {result.why.split('Last seen')[0]}"
+    if found.all_clear is None or slow is None:
+        return replace(result, why=why)
+    head = "It may go back." if found.settled else f"Back from {speech.day(found.all_clear)}, if every look finds nothing."
+    return replace(result, headline=head, why=f"{why.strip()} {slow[1].capitalize()} takes longest here.", pest=slow[1])
+
+
+def _thought_of(session: Session, catalogue: Catalogue, row: Quarantine, pest_id: str, today: date) -> Case:
+    series = plant_series(session, row.plant, row.since_on - timedelta(days=1), today + timedelta(days=AHEAD_DAYS))
+    bare = Case(catalogue.pest(pest_id), row.since_on, (), series, ())
+    return suspected(bare, row.since_on, CHANCES[row.reason])

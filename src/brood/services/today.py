@@ -1,0 +1,300 @@
+"""What to do now, this week, and on which evenings several plants are served at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.gathering import Window, gather
+from brood.services import counted, following, neighbours, patches, what_if, words
+from brood.services.aftercare import open_tasks
+from brood.services.preferences import Preferences
+from brood.services.quarantine import looks_apart, open_quarantines
+from brood.services.shopping import spray_ml
+from brood.services.speech import Speech, days, listed
+from brood.store.queries import cases
+from brood.store.records import Card
+from brood.store.tables import Application, PestCase, Place, Plant
+
+SPAN_DAYS = 14
+CARD_WEEK, CARD_LASTS = 7, 21
+MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1, "treat": 10}
+"""How long each takes, in minutes (our judgement, C)."""
+ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
+"""From clean plants to infested ones, so that hands carry nothing back."""
+
+
+@dataclass(frozen=True)
+class Task:
+    """One thing to do. `key` says which for good; `closes_on` is the end of its window, `late` what its delay costs; `action` posts it as done."""
+
+    key: str
+    kind: str
+    plant: Plant
+    place: Place | None
+    text: str
+    minutes: int
+    due_on: date
+    url: str
+    action: str = ""
+    closes_on: date | None = None
+    late: str = ""
+    said: str = "Done"
+
+
+@dataclass(frozen=True)
+class Row:
+    """A case in the chart of evenings: its windows to come (first, target, last day), and the evening that serves the next one."""
+
+    row: PestCase
+    pest: str
+    windows: tuple[tuple[date, date, date], ...]
+    served_on: date | None
+    names: str
+    aim: str
+    mix_ml: float
+    wet: bool
+
+
+@dataclass(frozen=True)
+class Gathering:
+    """One evening: its day and the cases that it serves."""
+
+    on: date
+    rows: tuple[Row, ...]
+
+    @property
+    def plants(self) -> int:
+        """How many plants it serves."""
+        return len({p.id for r in self.rows for p in [r.row.plant, *(m.plant for m in counted.members(r.row))]})
+
+    @property
+    def moved(self) -> tuple[Row, ...]:
+        """Cases planned for another day."""
+        return tuple(r for r in self.rows if r.windows and r.windows[0][1] != self.on)
+
+
+@dataclass(frozen=True)
+class TodayResult:
+    """All that the page of the day shows."""
+
+    headline: str
+    now: tuple[tuple[Place | None, tuple[Task, ...]], ...]
+    can_wait: tuple[Task, ...]
+    coming: tuple[tuple[date, tuple[Task, ...]], ...]
+    rows: tuple[Row, ...]
+    sessions: tuple[Gathering, ...]
+    chosen: Gathering | None
+    unserved: tuple[Row, ...]
+    first: date
+    minutes: int
+    under_care: int
+
+    @property
+    def counts(self) -> tuple[int, ...]:
+        """How many cases each day's evening could serve."""
+        every = (self.first + timedelta(days=n) for n in range(SPAN_DAYS))
+        return tuple(sum(any(a <= day <= b for a, _, b in r.windows) for r in self.rows) for day in every)
+
+
+def build(session: Session, catalogue: Catalogue, prefs: Preferences, *, now: datetime, tried: date | None = None) -> TodayResult:
+    """The day as it stands; `tried` moves the next evening across plants to look at what that serves."""
+    today, speech = now.date(), prefs.speech
+    rows = open_cases(session)
+    tasks = sorted(_tasks(session, catalogue, rows, now, speech), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
+    due = [t for t in tasks if t.due_on <= today]
+    kept, wait = _fit(due, today, int(prefs.minutes))
+    chart = tuple(sorted((_row(catalogue, row, today) for row in rows), key=lambda r: r.windows[0][2] if r.windows else date.max))
+    chart, sessions, unserved = _gathered(chart, prefs, today, tried)
+    coming = [t for t in tasks if today < t.due_on <= today + timedelta(days=7) and t.kind != "treat"]
+    by_day = sorted({t.due_on for t in coming})
+    return TodayResult(
+        _headline(kept, wait, sessions, today, speech), _by_place(kept), tuple(wait),
+        tuple((day, tuple(t for t in coming if t.due_on == day)) for day in by_day), chart, sessions, sessions[0] if sessions else None, unserved,
+        today - timedelta(days=1), sum(t.minutes for t in kept), len(rows),
+    )  # fmt: skip
+
+
+def open_cases(session: Session) -> list[PestCase]:
+    """The open cases of plants that are here, with all that belongs to them."""
+    ids = [c.id for p in neighbours.everyone(session) for c in p.cases if c.closed_at is None]
+    return [cases.case(session, i) for i in ids]
+
+
+def _fit(due: Sequence[Task], today: date, minutes: int) -> tuple[list[Task], list[Task]]:
+    """What is done today and what can wait: windows that close first, then what is soonest due, as long as the minutes last."""
+    kept: list[Task] = []
+    left = minutes
+    for task in sorted(due, key=lambda t: (not _closing(t, today), t.due_on, ORDER.index(t.kind))):
+        if _closing(task, today) or left >= task.minutes:
+            kept.append(task)
+            left -= task.minutes
+    return sorted(kept, key=lambda t: (ORDER.index(t.kind), t.due_on, t.plant.name)), [t for t in due if t not in kept]
+
+
+def _closing(task: Task, today: date) -> bool:
+    return task.closes_on is not None and task.closes_on <= today
+
+
+def _by_place(tasks: Sequence[Task]) -> tuple[tuple[Place | None, tuple[Task, ...]], ...]:
+    """Tasks place by place, the places with nothing infested to touch first."""
+    places = {t.place.id if t.place else 0: t.place for t in tasks}
+    grouped = [(place, tuple(t for t in tasks if (t.place.id if t.place else 0) == key)) for key, place in places.items()]
+    return tuple(sorted(grouped, key=lambda g: (max(ORDER.index(t.kind) for t in g[1]), g[0].name if g[0] else "")))
+
+
+def _headline(kept: Sequence[Task], wait: Sequence[Task], sessions: Sequence[Gathering], today: date, speech: Speech) -> str:
+    treat = [t for t in kept if t.kind == "treat"]
+    checks = len(kept) - len(treat)
+    minutes = f"about {max(5, 5 * round(sum(t.minutes for t in kept) / 5))} minutes"
+    if not kept:
+        upcoming = next((s for s in sessions if s.on > today), None)
+        return "Nothing to do today." + (f" The next evening is {speech.day(upcoming.on)}." if upcoming else " All is quiet.")
+    first = f"Treat {len(treat)} plant{'s' if len(treat) > 1 else ''} tonight" if treat else "No treatment today"
+    middle = f"{checks} check{'s' if checks > 1 else ''}, {minutes}" if checks else minutes
+    left = f" {len(wait)} can wait until tomorrow." if wait else ""
+    return f"{first}. {middle[:1].upper()}{middle[1:]}.{left}"
+
+
+# -- tasks ------------------------------------------------------------------------------------------------------------
+
+
+def _place(plant: Plant) -> Place | None:
+    stay = neighbours.stay_of(plant)
+    return stay.place if stay else None
+
+
+def _tasks(session: Session, catalogue: Catalogue, rows: Sequence[PestCase], now: datetime, speech: Speech) -> list[Task]:
+    out: list[Task] = []
+    risky = [r for r in neighbours.risks(session, catalogue, now.date()) if r.chance >= neighbours.CHECKED]
+    for row in rows:
+        out += [*_treat(catalogue, row, now.date(), speech), *_patches(catalogue, row, now), *_care(row), *_cards(row, now.date()),
+                *_looks(catalogue, row, now.date(), [r.pest for r in risky if r.near.plant.id == row.plant_id])]  # fmt: skip
+    for risk in risky:
+        plant = risk.near.plant
+        if all(c.closed_at for c in plant.cases):
+            out.append(Task(f"neighbour-{plant.id}-{risk.row.pest_id}", "neighbour", plant, _place(plant),
+                            f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}", MINUTES["neighbour"], risk.due_on,
+                            f"/plants/{plant.id}", f"/plants/{plant.id}/check", said="Nothing seen"))  # fmt: skip
+    for apart in open_quarantines(session):
+        looks = looks_apart(session, apart)
+        due = (looks[-1].looked_on if looks else apart.since_on) + timedelta(days=7)
+        out.append(Task(f"quarantine-{apart.id}", "quarantine", apart.plant, _place(apart.plant), "Look it over while it is kept apart",
+                        MINUTES["quarantine"], due, f"/quarantine/{apart.id}", f"/plants/{apart.plant_id}/check", said="Nothing seen"))  # fmt: skip
+    return out
+
+
+def next_evening(row: PestCase) -> Application | None:
+    """The next planned evening of a case."""
+    return min((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number), default=None)
+
+
+def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> list[Task]:
+    slot = next_evening(row)
+    if slot is None:
+        return []
+    verb = words.evening_verb(slot.treatments, catalogue.treatments)
+    late = ""
+    if slot.missed_on and slot.missed_on < today:
+        end = slot.missed_latest_on or slot.missed_on
+        late = (f"Planned for {speech.day(slot.missed_on)}; its window ended {days((today - end).days)} ago, so some may have bred since."
+                if end < today else f"Planned for {speech.day(slot.missed_on)}; still inside its window.")  # fmt: skip
+    closes = min(slot.latest_on, slot.missed_latest_on or slot.latest_on)
+    return [Task(f"treat-{slot.id}", "treat", row.plant, _place(row.plant), f"{verb}: {words.act_names(slot.treatments, catalogue.treatments)}",
+                 MINUTES["treat"], slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today")]  # fmt: skip
+
+
+def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Task]:
+    def text(key: str) -> str:
+        return f"Judge the test leaves: {words.act_names([key], catalogue.treatments)}"
+
+    return [Task(f"patch-{p.test.id}", "patch", row.plant, _place(row.plant), text(p.treatment_id), MINUTES["patch"], p.ready_at.date(),
+                 f"/cases/{row.id}#patches")
+            for p in patches.states(catalogue, row, now) if p.state == "ready" and p.test and p.ready_at]  # fmt: skip
+
+
+def _care(row: PestCase) -> list[Task]:
+    return [Task(f"care-{t.id}", "care", row.plant, _place(row.plant), t.text, MINUTES["care"], t.due_at.date(), f"/cases/{row.id}",
+                 f"/tasks/{t.id}") for t in open_tasks(row)]  # fmt: skip
+
+
+def _cards(row: PestCase, today: date) -> list[Task]:
+    out = []
+    for card in (c for c in row.cards if c.withdrawn_at is None and c.removed_on is None):
+        due = _last_count(card) + timedelta(days=CARD_WEEK)
+        old = (today - max([card.placed_on, *(c.counted_on for c in card.counts if c.replaced and c.withdrawn_at is None)])).days >= CARD_LASTS
+        text = f"Count the {card.colour} card{' and hang a fresh one' if old else ''}"
+        out.append(Task(f"card-{card.id}", "card", row.plant, _place(row.plant), text, MINUTES["card"], due, f"/cases/{row.id}/follow#cards"))
+    return out
+
+
+def _last_count(card: Card) -> date:
+    return max([card.placed_on, *(c.counted_on for c in card.counts if c.withdrawn_at is None)])
+
+
+def _looks(catalogue: Catalogue, row: PestCase, today: date, others: list[str]) -> list[Task]:
+    due = following.due_for_look(row, today)
+    slot = next_evening(row)
+    if slot is not None and abs((slot.target_on - due).days) <= 1 and due >= today:
+        return []
+    pest = catalogue.records[row.pest_id].name
+    also = f"; look for {listed(others)} too" if others else ""
+    text = f"Count what lives: {pest}{also}" if slot is not None or row.keep_below is not None else f"Look closely for {pest}: the course is done"
+    return [Task(f"look-{row.id}", "look", row.plant, _place(row.plant), text, MINUTES["look"], due, f"/cases/{row.id}/inspect",
+                 f"/cases/{row.id}/inspect/none", said="Nothing alive")]  # fmt: skip
+
+
+# -- evenings ---------------------------------------------------------------------------------------------------------
+
+
+def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
+    slots = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+    spans = tuple((max(a.earliest_on, today), a.target_on, max(a.latest_on, a.target_on)) for a in slots[:2]
+                  if a.earliest_on <= today + timedelta(days=SPAN_DAYS))  # fmt: skip
+    if slots and slots[0].missed_latest_on and slots[0].missed_latest_on < today:
+        spans = ((today, today, today), *spans[1:])
+    acts = slots[0].treatments if slots else []
+    wet = any(key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand for key in acts)
+    aim = catalogue.evenings.sits[catalogue.records[row.pest_id].group]
+    parts = sorted(aim, key=lambda p: -aim[p])[:2]
+    return Row(row, catalogue.records[row.pest_id].name, spans, None, words.act_names(acts, catalogue.treatments),
+               listed([catalogue.evenings.part[p].name for p in parts]), spray_ml(row.plant), wet)  # fmt: skip
+
+
+def _gathered(rows: tuple[Row, ...], prefs: Preferences, today: date,
+              tried: date | None) -> tuple[tuple[Row, ...], tuple[Gathering, ...], tuple[Row, ...]]:  # fmt: skip
+    """The rows with the evening that serves each, the evenings, and the rows that no free evening serves."""
+    windows = [Window(str(r.row.id), r.windows[0][0].toordinal(), r.windows[0][2].toordinal(), r.windows[0][1].toordinal())
+               for r in rows if r.windows]  # fmt: skip
+    end = max((w.last for w in windows), default=today.toordinal())
+    free = [d for d in range(today.toordinal(), end + 1) if prefs.free(date.fromordinal(d))]
+    if tried is not None and tried >= today:
+        now = [w for w in windows if w.first <= tried.toordinal() <= w.last]
+        rest = gather([w for w in windows if w not in now], free)
+        serves, unserved = {**rest.serves, **{w.key: tried.toordinal() for w in now}}, rest.unserved
+    else:
+        found = gather(windows, free)
+        serves, unserved = found.serves, found.unserved
+    served = tuple(replace(r, served_on=date.fromordinal(serves[str(r.row.id)]) if str(r.row.id) in serves else None) for r in rows)
+    evenings = sorted({r.served_on for r in served if r.served_on})
+    return served, tuple(Gathering(day, tuple(r for r in served if r.served_on == day)) for day in evenings), tuple(
+        r for r in served if str(r.row.id) in unserved)  # fmt: skip
+
+
+def keep(session: Session, catalogue: Catalogue, prefs: Preferences, day: date, *, now: datetime) -> int:
+    """Set every case that an evening serves to that evening, its later ones moving along; how many were moved."""
+    result = build(session, catalogue, prefs, now=now, tried=day)
+    chosen = next((s for s in result.sessions if s.on == day), None)
+    moved = 0
+    for row in chosen.moved if chosen else ():
+        slots = sorted((a for a in row.row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+        shift = day - slots[0].target_on
+        dates = [slots[0].target_on + shift, *(a.target_on + max(shift, timedelta(0)) for a in slots[1:])]
+        what_if.keep(session, catalogue, row.row.id, ",".join(sorted({d.isoformat() for d in dates})), now=now, speech=prefs.speech)
+        moved += 1
+    return moved
+

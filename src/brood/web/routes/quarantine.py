@@ -1,0 +1,102 @@
+"""Plants kept apart: newcomers, neighbours, cuttings."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors
+from brood.services import inspecting, neighbours, quarantine
+from brood.store.queries import cases
+from brood.web import render
+from brood.web.context import catalogue, household, now, speech, today
+from brood.web.forms import follow as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("quarantine", __name__)
+CLASSES = {"young": "young", "adult": "adults"}
+
+
+@bp.get("/quarantine")
+def page() -> Response:
+    """Every plant that is kept apart, and a form for another."""
+    return _page({}, {})
+
+
+def _page(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        rows = quarantine.open_quarantines(session)
+        return render.page("quarantine/page.html", 422 if wrong else 200, rows=rows, plants=neighbours.everyone(session), values=values, wrong=wrong,
+                           reasons=quarantine.REASONS)  # fmt: skip
+
+
+@bp.post("/quarantine")
+def keep_apart() -> Response:
+    """Keep a plant apart."""
+    reader = Reader(request.form, speech(), today())
+    plant_id = reader.key("plant", "the plant")
+    reason = reader.choice("reason", quarantine.REASONS, "why")
+    since = reader.day("since_on", "The day", back=200) if reader.raw("since_on") else today()
+    note = reader.text("note", "The note", longest=200, needed=False)
+    try:
+        reader.done()
+        with household().store.writing() as session:
+            found = quarantine.keep_apart(session, plant_id, reason, since, note, now=now())
+    except FieldErrors as error:
+        return _page(request.form, error.by_field)
+    return render.go(url_for("quarantine.one", quarantine_id=found))
+
+
+@bp.get("/quarantine/<int:quarantine_id>")
+def one(quarantine_id: int) -> Response:
+    """A plant kept apart: when it may go back, its looks, the steps of its return."""
+    return _one(quarantine_id, {}, {})
+
+
+def _one(quarantine_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        row = quarantine.quarantine(session, quarantine_id)
+        found = quarantine.of_quarantine(session, catalogue(), row, today(), speech())
+        return render.page("quarantine/one.html", 422 if wrong else 200, q=row, o=found, looks=quarantine.looks_apart(session, row), values=values,
+                           wrong=wrong, steps=quarantine.STEPS, reasons=quarantine.REASONS, how=inspecting, classes=CLASSES)  # fmt: skip
+
+
+@bp.post("/quarantine/<int:quarantine_id>/look")
+def look(quarantine_id: int) -> Response:
+    """A look at a plant that is kept apart."""
+    try:
+        said = form.read(Reader(request.form, speech(), today()), CLASSES)
+        with household().store.writing() as session:
+            quarantine.look_apart(session, quarantine_id, said, now=now())
+    except FieldErrors as error:
+        return _one(quarantine_id, request.form, error.by_field)
+    return render.go(url_for("quarantine.one", quarantine_id=quarantine_id))
+
+
+@bp.post("/quarantine/<int:quarantine_id>/step")
+def step(quarantine_id: int) -> Response:
+    """Tick a step of the return."""
+    with household().store.writing() as session:
+        quarantine.step(session, quarantine_id, request.form.get("step", ""))
+    return render.go(url_for("quarantine.one", quarantine_id=quarantine_id) + "#return")
+
+
+@bp.post("/quarantine/<int:quarantine_id>/release")
+def release(quarantine_id: int) -> Response:
+    """Let a plant back."""
+    try:
+        with household().store.writing() as session:
+            plant_id = quarantine.release(session, quarantine_id, now=now())
+    except FieldErrors as error:
+        return _one(quarantine_id, {}, error.by_field)
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.post("/plants/<int:plant_id>/check")
+def checked(plant_id: int) -> Response:
+    """One tap: looked over, nothing alive."""
+    with household().store.writing() as session:
+        plant = cases.plant(session, plant_id)
+        session.add(inspecting.written(inspecting.InspectCommand(today(), ()), plant.id, None, now()))
+    return render.go("/" if request.form.get("back") == "/" else url_for("plants.one", plant_id=plant_id))

@@ -1,0 +1,153 @@
+"""The record: reading, searching, printing it; taking it out and in; what own cases teach."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+import zipfile
+from datetime import date
+from io import BytesIO
+from pathlib import Path
+
+from flask import Blueprint, Response, make_response, request, send_file, url_for
+
+from brood.errors import FieldErrors, InputError
+from brood.services import backup, lessons, pasting, record, report, transfer
+from brood.store.queries import cases
+from brood.web import render
+from brood.web.context import catalogue, household, now, speech, today
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("record", __name__)
+
+
+@bp.get("/record")
+def page() -> Response:
+    """The lines of the record that fit."""
+    plant, skip = request.args.get("plant", ""), request.args.get("skip", "")
+    kind = request.args.get("kind", "")
+    with household().store.reading() as session:
+        found = record.build(session, catalogue(), plant_id=int(plant) if plant.isdigit() else None, kind=kind if kind in record.KINDS else "",
+                             text=request.args.get("q", "")[:80], skip=int(skip) if skip.isdigit() else 0)  # fmt: skip
+        return render.page("record/page.html", r=found, plants=cases.plants(session)[:500], kinds=record.KINDS, plant=plant, kind=kind,
+                           q=request.args.get("q", "")[:80])  # fmt: skip
+
+
+@bp.get("/record/lessons")
+def learnt() -> Response:
+    """What own cases teach of each treatment."""
+    with household().store.reading() as session:
+        return render.page("record/lessons.html", rows=lessons.lessons(session, catalogue(), today()))
+
+
+@bp.get("/cases/<int:case_id>/report")
+def one(case_id: int) -> Response:
+    """A case on one page, for asking an expert."""
+    with household().store.reading() as session:
+        return render.page("record/report.html", r=report.report(session, catalogue(), case_id, today=today(), speech=speech()))
+
+
+@bp.get("/record/data")
+def data() -> Response:
+    """Export, import, backup."""
+    return _data({})
+
+
+def _data(wrong: dict[str, str], said: str = "") -> Response:
+    with household().store.reading() as session:
+        empty = transfer.is_empty(session)
+    return render.page("record/data.html", 422 if wrong else 200, wrong=wrong, empty=empty, said=said, tables=[t.name for t in transfer.tables()])
+
+
+def _download(body: str | bytes, name: str, kind: str) -> Response:
+    response = make_response(body)
+    response.headers["Content-Type"] = kind
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+@bp.get("/record/household.json")
+def export() -> Response:
+    """Everything as one JSON document."""
+    with household().store.reading() as session:
+        return _download(transfer.export(session), f"brood-{today().isoformat()}.json", "application/json; charset=utf-8")
+
+
+@bp.get("/record/tables.zip")
+def tables() -> Response:
+    """Every table as CSV, in one archive."""
+    out = BytesIO()
+    with household().store.reading() as session, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, body in transfer.csv_tables(session):
+            archive.writestr(f"{name}.csv", body)
+    return _download(out.getvalue(), f"brood-{today().isoformat()}.zip", "application/zip")
+
+
+@bp.get("/record/backup.sqlite")
+def copy() -> Response:
+    """The database as it is at this moment."""
+    with tempfile.TemporaryDirectory() as folder:
+        target = Path(folder) / "backup.sqlite"
+        backup.backup(household().settings.database, target)
+        body = BytesIO(target.read_bytes())
+    return send_file(body, "application/vnd.sqlite3", as_attachment=True, download_name=f"brood-{today().isoformat()}.sqlite")
+
+
+@bp.post("/record/import")
+def take_in() -> Response:
+    """An exported household into this empty one."""
+    given = request.files.get("file")
+    if given is None or not given.filename:
+        return _data({"file": "Choose the file that was exported."})
+    try:
+        held = transfer.read(given.read().decode("utf-8-sig"))
+        with household().store.writing() as session:
+            transfer.load(session, held)
+    except UnicodeDecodeError:
+        return _data({"file": "This is not UTF-8 text."})
+    except InputError as error:
+        return _data({"file": error.message})
+    return render.go(url_for("today.page"))
+
+
+@bp.post("/plants/<int:plant_id>/event")
+def befell(plant_id: int) -> Response:
+    """What befell a plant."""
+    reader = Reader(request.form, speech(), today())
+    kind = reader.choice("kind", record.EVENTS, "what happened")
+    on: date = reader.day("on", "The day", back=800) if reader.raw("on") else today()
+    note = reader.text("note", "The note", longest=300, needed=False)
+    try:
+        reader.done()
+        with household().store.writing() as session:
+            record.befell(session, plant_id, kind, on, note, now=now())
+    except FieldErrors as error:
+        raise InputError(" ".join(error.by_field.values())) from None
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.get("/plants/paste")
+def paste() -> Response:
+    """A list of plants to paste."""
+    return _paste("", (), {})
+
+
+def _paste(text: str, rows: tuple[pasting.Line, ...], wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        return render.page("record/paste.html", 422 if wrong else 200, text=text, rows=rows, wrong=wrong, places=cases.places(session))
+
+
+@bp.post("/plants/paste")
+def pasted() -> Response:
+    """Read a pasted list: shown first, then kept."""
+    text = re.sub(r"\r\n?", "\n", request.form.get("list", ""))
+    with household().store.reading() as session:
+        rows = pasting.lines(session, text)
+    wrong = {"list": "Some lines cannot be used; they are marked below. What you pasted is still here."} if any(r.fault for r in rows) else {}
+    if not rows:
+        wrong = {"list": "Paste at least one line."}
+    if wrong or request.form.get("act") != "keep":
+        return _paste(text, rows, wrong)
+    with household().store.writing() as session:
+        pasting.keep(session, rows, now=now())
+    return render.go(url_for("plants.page"))

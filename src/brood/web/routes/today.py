@@ -1,0 +1,85 @@
+"""The first page: what to do today, or a beginning when there is nothing yet."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from flask import Blueprint, Response, request, url_for
+from sqlalchemy.orm import Session
+
+from brood.errors import InputError
+from brood.services import clearing, planning, plants, quarantine, today
+from brood.store.queries import cases
+from brood.web import render
+from brood.web.context import catalogue, household, now, prefs, speech
+from brood.web.context import today as this_day
+
+bp = Blueprint("today", __name__)
+
+
+@bp.get("/")
+def page() -> Response:
+    """What to do now, this week, and the evenings that serve several plants."""
+    up_to_date()
+    with household().store.reading() as session:
+        if not cases.plants(session):
+            return render.page("today/begin.html", places=cases.places(session))
+        result = today.build(session, catalogue(), prefs(), now=now(), tried=_tried())
+        return render.page("today/page.html", r=result, tried=_tried())
+
+
+def _tried() -> date | None:
+    try:
+        found = date.fromisoformat(request.args.get("evening", ""))
+    except ValueError:
+        return None
+    return found if found >= this_day() else None
+
+
+def up_to_date() -> None:
+    """Bring every open case's evenings up to date."""
+    with household().store.reading() as session:
+        ids = plants.open_ids(session)
+    for case_id in ids:
+        planning.ensure(household().store, catalogue(), case_id, this_day(), now(), speech())
+
+
+@bp.post("/today/keep")
+def keep() -> Response:
+    """Set the cases that an evening serves to that evening."""
+    day = date.fromisoformat(request.form.get("evening", "")[:10])
+    with household().store.writing() as session:
+        today.keep(session, catalogue(), prefs(), day, now=now())
+    return render.go(url_for("today.page"))
+
+
+@bp.get("/today/apart")
+def apart() -> Response:
+    """Which plants are kept apart, and for how many days yet."""
+    with household().store.reading() as session:
+        lines = [*_cases(session), *_apart(session)]
+    lines.sort(key=lambda line: (line[1] is None, line[1] or 0, line[0]))
+    return render.page("today/apart.html", part="today/_apart.html", lines=lines)
+
+
+def _cases(session: Session) -> list[tuple[str, int | None, str]]:
+    """(plant, days left or None, address) of every open case."""
+    out: list[tuple[str, int | None, str]] = []
+    for row in today.open_cases(session):
+        if row.keep_below is not None:
+            continue
+        try:
+            over = clearing.clearing_of(session, catalogue(), row, this_day()).all_clear
+        except InputError:
+            over = None
+        out.append((row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/cases/{row.id}/clearing"))
+    return out
+
+
+def _apart(session: Session) -> list[tuple[str, int | None, str]]:
+    out: list[tuple[str, int | None, str]] = []
+    for row in quarantine.open_quarantines(session):
+        found = quarantine.of_quarantine(session, catalogue(), row, this_day(), speech()).clearing
+        over = found.all_clear if found else None
+        out.append((row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/quarantine/{row.id}"))
+    return out
