@@ -22,6 +22,7 @@ WIRING = {
     "web/app.py": {"store.session"},
     "web/context.py": {"store.session"},
     "cli/serve.py": {"store.session", "web"},
+    "cli/household.py": {"store.session"},
     "cli/plan.py": {"core.planner"},
     "cli/degree_days.py": {"core.degree_days"},
 }

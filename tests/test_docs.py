@@ -22,8 +22,8 @@ def test_every_page_stands_in_the_list_of_screens(tmp_path):
     app = create_app(Settings(data=tmp_path))
     for rule in app.url_map.iter_rules():
         if "GET" in rule.methods and rule.endpoint != "static":
-            shown = rule.rule.replace("<day>", "D").replace("<pest_id>", "PEST").replace("<int:item_id>", "N")
-            for kind in ("plant", "place", "case", "look", "photo"):
+            shown = rule.rule.replace("<day>", "D").replace("<pest_id>", "PEST").replace("<int:item_id>", "N").replace("<token>", "SECRET")
+            for kind in ("plant", "place", "case", "look", "photo", "quarantine"):
                 shown = shown.replace(f"<int:{kind}_id>", "N")
             assert f"`{shown}`" in text, shown
     app.extensions["household"].store.close()

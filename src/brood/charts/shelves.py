@@ -7,28 +7,28 @@ from collections.abc import Sequence
 from brood.charts.evenings import vignette
 from brood.charts.svg import figure, line, num, rect, text
 from brood.services.neighbours import STATES, Standing, stay_of
-from brood.store.tables import Place
 
-CELL, ROW, TOP = 104.0, 148.0, 34.0
+CELL, ROW, TOP, AIR = 104.0, 136.0, 8.0, 48.0
 MOST = 40
 """More plants than this are not drawn: of such a place only those that are not clear."""
 SHORT = {"infested": "infested", "suspect": "suspect", "watched": "watched", "clear": "clear"}
 
 
-def draw(place: Place, standings: Sequence[Standing], *, most: int = 0) -> str:
+def draw(name: str, draught: str, standings: Sequence[Standing]) -> str:
     """One shelf under the other; four states by outline and word."""
     shelves: dict[int, list[Standing]] = {}
     shown = [s for s in standings if s.state != "clear"] if len(standings) > MOST else list(standings)
     for standing in shown[:MOST]:
         stay = stay_of(standing.plant)
         shelves.setdefault(stay.shelf if stay else 1, []).append(standing)
-    longest = max([most, *(len(row) for row in shelves.values())], default=1)
-    w, h = max(longest, 2) * CELL + 8, TOP + ROW * max(len(shelves), 1)
-    out = [_air(place.draught, w)]
+    longest = max((len(row) for row in shelves.values()), default=1)
+    head = AIR if draught else TOP
+    w, h = max(longest, 2) * CELL + 8, head + ROW * max(len(shelves), 1)
+    out = [_air(draught, w)]
     for n, (_, row) in enumerate(sorted(shelves.items())):
-        out.append(_shelf(row, TOP + ROW * n, w))
+        out.append(_shelf(row, head + ROW * n, w))
     words = "; ".join(f"{s.plant.name}: {STATES[s.state]}{f', {s.why}' if s.why else ''}" for s in standings) or "No plant stands here."
-    return figure(w, h, "chart shelves", f"Plan of {place.name}", words, "".join(out))
+    return figure(w, h, "chart shelves", f"Plan of {name}", words, "".join(out))
 
 
 def _air(draught: str, w: float) -> str:

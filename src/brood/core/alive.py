@@ -52,8 +52,11 @@ class _Fate:
 def fates(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, questions: Sequence[Question], since: date) -> Array:
     """The chance of every question for one animal on a morning, [2 tracks, questions, rows, scenarios, size + 1]; a grown one is of either sex.
 
-    `survive` and `fresh` are those of `learning.stacked`, one row for each reach; they act from that morning on.
+    `survive` and `fresh` are those of `learning.stacked`, one row for each reach; they act from that morning on. A day
+    outside of the steps is taken as the nearest within.
     """
+    last = steps.ends[-1].date()
+    questions = [replace(q, until=min(max(q.until, since), last)) for q in questions]
     order = sorted(range(len(questions)), key=lambda q: questions[q].until, reverse=True)
     asked = [questions[q] for q in order]
     looks, shape = _looks_on(case, steps, asked), (2, 0, fresh.shape[1], len(steps.weights))

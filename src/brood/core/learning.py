@@ -2,7 +2,8 @@
 
 Expected numbers are linear in the starting number, so that one forward run for every reach gives them all. Counts are negative binomial
 about what a look should have seen (size 8: animals sit in clumps; Southwood & Henderson 2000, Ecological Methods, ch. 2, for the family; the
-size is our judgement, C). Catches on cards are Poisson with a rate of the card's own, integrated out over a gamma prior.
+size is our judgement, C). Catches on cards are Poisson with a rate that nobody knows, so only how they share out over the times that cards hung
+counts (a multinomial, given their total): a card tells the trend, never the level.
 """
 
 from __future__ import annotations
@@ -27,8 +28,6 @@ REACH_SD, SCALE_SD = 0.2, 0.7
 """How far a keeper's reach lies from what it is taken for, and the natural logarithm of the starting number (a factor of two either way): our
 judgement (C)."""
 CLUMPING = 8.0
-CARD_SHAPE, CARD_RATE = 0.5, 10.0
-"""Gamma prior of adults caught per adult and day: 0.05 on the mean, wide (C)."""
 SHORTFALL = 5 / 6
 """A course works where it takes at least this share of what it should."""
 RISEN = 1.1
@@ -262,15 +261,13 @@ def _negative_binomial(count: float, mean: Array) -> Array:
 
 
 def _card_fit(cards: Sequence[CardCatch], adults: Array, first: date) -> Array:
-    """Log-likelihood of all catches, the cards' rate integrated out: [reaches, scales, scenarios]."""
+    """Log-likelihood of how the catches share out over the times, given their total: [reaches, scales, scenarios]."""
     exposure = []
     for card in cards:
         days = adults[(card.since - first).days : max((card.until - first).days, (card.since - first).days + 1)]
-        exposure.append(np.maximum(days.sum(axis=0), 1e-3)[:, None, :] * SCALES[:, None])
-    caught = np.array([c.caught for c in cards])
-    total, logs = np.sum(exposure, axis=0), np.stack([y * np.log(e) for y, e in zip(caught, exposure, strict=True)]).sum(axis=0)
-    shape = CARD_SHAPE + caught.sum()
-    out: Array = logs + gammaln(shape) - shape * np.log(CARD_RATE + total)
+        exposure.append(np.maximum(days.sum(axis=0), 1e-3))
+    total = np.sum(exposure, axis=0)
+    out: Array = sum(card.caught * np.log(e / total) for card, e in zip(cards, exposure, strict=True))[:, None, :]
     return out
 
 

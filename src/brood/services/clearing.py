@@ -93,8 +93,8 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
     if found.all_clear is None:
         return OverResult(found, "No all-clear in sight.", f"{since}. Clean looks alone do not bring the chance under 1 in 100 in the time that can "
                           "be foreseen. More evenings would.", needed, best)  # fmt: skip
-    left = "No more treatments are needed; " if not treatments_left else f"After {treatments_left} more evening{'s' if treatments_left > 1 else ''}, "
-    looks = f"{len(needed)} look{'s' if len(needed) > 1 else ''} that find nothing"
+    left = f"After {treatments_left} more evening{'s' if treatments_left > 1 else ''}, " if treatments_left else "No more treatments are needed; "
+    looks = "one look that finds nothing" if len(needed) == 1 else f"{len(needed)} looks that find nothing"
     return OverResult(found, f"All clear {speech.day(found.all_clear)}, if every look finds nothing.",
                       f"{left}{looks}. {since}. One living find starts the clock again.", needed, best)  # fmt: skip
 

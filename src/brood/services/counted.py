@@ -13,7 +13,7 @@ from brood.core.seeing import THOROUGH
 from brood.store.records import CasePlant, InspectionRecord
 from brood.store.tables import PestCase
 
-KEEP = 48
+KEEP, TWO = 48, 2
 
 
 def standing(row: PestCase) -> list[InspectionRecord]:
@@ -74,10 +74,10 @@ _beliefs = _Beliefs()
 
 
 def belief(case: core.Case, row: PestCase, today: date, key: str) -> Belief | None:
-    """What the counts say, None where nothing was counted since the first find; `key` tells the case's figures apart."""
+    """What the counts say, None where nothing was counted since the first find, or one card once; `key` tells the case's figures apart."""
     first = min(f.on for f in case.found)
     looks = tuple(x for x in looks_of(row) if first < x.on <= today)
     cards = tuple(c for c in catches_of(row) if first <= c.since and c.until <= today)
-    if not looks and not cards:
+    if not looks and len(cards) < TWO:
         return None
     return _beliefs.get(f"{key} {looks!r} {cards!r} {today}", case, looks, cards, min(today, case.series.end.date() - timedelta(days=1)))

@@ -15,8 +15,8 @@ from brood.core.types import Inspection
 from brood.errors import InputError
 from brood.services import chance, counted, planning
 from brood.services.causes import Cause, causes
-from brood.services.inspecting import class_names
-from brood.services.speech import Speech, listed, number
+from brood.services.inspecting import class_names, of_class
+from brood.services.speech import Speech, listed
 from brood.store.queries import cases
 from brood.store.records import Card, InspectionRecord
 from brood.store.tables import PestCase
@@ -34,6 +34,7 @@ AFTER_EFFECTS = (
     "Silvering, stipple and scars on old leaves never heal. Judge only leaves that have opened since.",
     "Old honeydew stays sticky until it is washed off; fresh drops on a clean leaf count.",
 )
+SURE_ENOUGH = 0.6
 VERDICTS = {"working": "Working", "stalled": "Stalled", "rising": "Rising"}
 
 
@@ -112,7 +113,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, today: date, 
     plan = planning.standing_plan(session, catalogue, row, today).plan
     live = next((x for x in reversed(held.looks) if x.live), None)
     over = not any(a.status == "planned" for a in row.applications)
-    failing = verdict in ("stalled", "rising")
+    failing = verdict in ("stalled", "rising") and held.verdicts()[verdict] >= SURE_ENOUGH
     return FollowResult(
         *common, verdict, headline, why, _chart(held, done, today), _origin(held, live) if live else None,
         tuple(causes(session, catalogue, row, held, plan, today, speech)) if failing or (over and live) else (), AFTER_EFFECTS,
@@ -128,6 +129,9 @@ def _said(held: Belief, verdict: str, speech: Speech) -> tuple[str, str]:
     effect = f"By the counts an evening takes {_twentieths(held.effective)} of the young in the open; it should take {_twentieths(held.expected)}."
     numbers = f" At the find there were about {_times(held.scale)} as many as was thought." if not 0.67 < held.scale < 1.5 else ""
     sure = f"chance {chance.in_100(share)}"
+    if share < SURE_ENOUGH:
+        rest = listed([f"{VERDICTS[v].lower()} {chance.in_100(n)}" for v, n in sorted(held.verdicts().items(), key=lambda item: -item[1])])
+        return "Too early to tell whether it works.", f"{effect}{numbers} So far: {rest}. Count once more after the next evening."
     if verdict == "working":
         return f"It is working: {sure}.", f"{effect}{numbers} The dates stand; go on to the end of the course."
     if verdict == "rising":
@@ -168,12 +172,14 @@ def line(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> 
         held = planning.belief_of(case, row, today)
     except InputError:
         return ""
-    return VERDICTS[held.verdict] if held is not None and case.done and held.last > case.done[0].on else ""
+    if held is None or not case.done or held.last <= case.done[0].on or held.verdicts()[held.verdict] < SURE_ENOUGH:
+        return ""
+    return VERDICTS[held.verdict]
 
 
 def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
     """What a look saw, in words."""
-    live = [f"{number(c['live']) if c['live'] >= 1 else c['live']} {names.get(c['class'], c['class'])}" for c in record.counts if c["live"]]
+    live = [of_class(c["live"], names.get(c["class"], c["class"])) for c in record.counts if c["live"]]
     dead = sum(c["dead"] for c in record.counts)
     alive = f"{listed(live)} alive" if live else "nothing alive"
     return f"{alive}{f', {dead:g} dead' if dead else ''}"

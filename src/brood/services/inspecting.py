@@ -67,6 +67,14 @@ def class_names(record: PestRecord) -> dict[str, str]:
     return {kind: names[kind] for kind in CLASSES if kind in there}
 
 
+ONE = {"eggs": "egg", "larvae": "larva", "nymphs": "nymph", "larvae and nymphs": "larva or nymph", "pupae": "pupa", "adults": "adult"}
+
+
+def of_class(count: float, name: str) -> str:
+    """So many of a class: "1 adult", "12 eggs"."""
+    return f"{count:g} {ONE.get(name, name) if count == 1 else name}"
+
+
 def record_class(record: PestRecord, stage: str) -> str:
     """The class of a stage of the catalogue."""
     display = next(s.display for s in record.stage if s.id == stage)

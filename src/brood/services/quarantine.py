@@ -116,11 +116,11 @@ def of_quarantine(session: Session, catalogue: Catalogue, row: Quarantine, today
     found = slow[2] if slow and waiting is None else waiting or slow[2]  # type: ignore[index]
     result = said(found, today, speech)
     thought = listed([catalogue.name(p) for p in ids])
-    why = f"Thought of: {thought}; kept apart {days((today - row.since_on).days)}. {result.why.split('Last seen')[0]}"
+    why = f"Nothing was seen so far; thought of: {thought}. Kept apart {days((today - row.since_on).days)}."
     if found.all_clear is None or slow is None:
-        return replace(result, why=why)
+        return replace(result, headline="No day can be told yet.", why=f"{why} Where it stands is too cool for some of them to grow up and show.")
     head = "It may go back." if found.settled else f"Back from {speech.day(found.all_clear)}, if every look finds nothing."
-    return replace(result, headline=head, why=f"{why.strip()} {slow[1].capitalize()} takes longest here.", pest=slow[1])
+    return replace(result, headline=head, why=f"{why} Of these the {slow[1]} takes longest to show itself at this warmth.", pest=slow[1])
 
 
 def _thought_of(session: Session, catalogue: Catalogue, row: Quarantine, pest_id: str, today: date) -> Case:

@@ -81,9 +81,10 @@ def _of_case(catalogue: Catalogue, row: PestCase) -> Iterator[Entry]:
     if row.closed_at:
         yield Entry(row.closed_at.date(), name, row.plant_id, "case", f"case closed: {record.name}", url)
     for f in planning.standing(row.findings):
-        count = f"{f.number:g}" if f.number is not None else f.rough
+        stage = stages.get(f.stage, f.stage)
+        count = f"{f.rough} of {stage}" if f.number is None else inspecting.of_class(f.number, stage)
         where = f", {f.location}" if f.location else ""
-        yield Entry(f.found_on, name, row.plant_id, "find", f"{record.name}: {count} {stages.get(f.stage, f.stage)}{where}", url)
+        yield Entry(f.found_on, name, row.plant_id, "find", f"{record.name}: {count.replace('few of', 'a few')}{where}", url)
     for slot in row.applications:
         said = planning.last_word(slot)
         if said is not None and said.outcome == "done" and said.done_on:

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.gathering import Window, gather
-from brood.services import counted, following, neighbours, patches, what_if, words
+from brood.services import counted, following, neighbours, patches, planning, what_if, words
 from brood.services.aftercare import open_tasks
 from brood.services.preferences import Preferences
 from brood.services.quarantine import looks_apart, open_quarantines
@@ -285,16 +285,19 @@ def _gathered(rows: tuple[Row, ...], prefs: Preferences, today: date,
         r for r in served if str(r.row.id) in unserved)  # fmt: skip
 
 
-def keep(session: Session, catalogue: Catalogue, prefs: Preferences, day: date, *, now: datetime) -> int:
-    """Set every case that an evening serves to that evening, its later ones moving along; how many were moved."""
-    result = build(session, catalogue, prefs, now=now, tried=day)
+def keep(session: Session, catalogue: Catalogue, prefs: Preferences, day: date, *, now: datetime, tried: bool = False) -> int:
+    """Set every case that an evening serves, as the page of the day shows it (`tried`: for that evening), to that evening, its later ones moving
+    along; how many were moved."""
+    result = build(session, catalogue, prefs, now=now, tried=day if tried else None)
     chosen = next((s for s in result.sessions if s.on == day), None)
     moved = 0
     for row in chosen.moved if chosen else ():
-        slots = sorted((a for a in row.row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
-        shift = day - slots[0].target_on
-        dates = [slots[0].target_on + shift, *(a.target_on + max(shift, timedelta(0)) for a in slots[1:])]
-        what_if.keep(session, catalogue, row.row.id, ",".join(sorted({d.isoformat() for d in dates})), now=now, speech=prefs.speech)
-        moved += 1
+        plan = planning.standing_plan(session, catalogue, row.row, now.date()).plan
+        first, *rest = [a.target for a in plan.applications] or [day]
+        later = max(day - first, timedelta(0))
+        dates = sorted({day, *(d + later for d in rest if d + later > day)})
+        if len(dates) == len(plan.applications):
+            what_if.keep(session, catalogue, row.row.id, ",".join(d.isoformat() for d in dates), now=now, speech=prefs.speech)
+            moved += 1
     return moved
 

@@ -73,7 +73,7 @@ def register(app: Flask) -> None:
         evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)), tally=lambda count: Markup(tally.draw(count)),
         follow_chart=lambda data, wide: Markup(follow.draw(data, speech(), wide=wide)),
         falling_chart=lambda found, wide: Markup(falling.draw(found, today(), speech(), wide=wide)),
-        shelf_plan=lambda place, standings: Markup(shelves.draw(place, standings)),
+        shelf_plan=lambda place, standings: Markup(shelves.draw(place.name, place.draught, standings)),
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
     )  # fmt: skip
     app.context_processor(_values)

@@ -47,9 +47,13 @@ def up_to_date() -> None:
 @bp.post("/today/keep")
 def keep() -> Response:
     """Set the cases that an evening serves to that evening."""
-    day = date.fromisoformat(request.form.get("evening", "")[:10])
+    up_to_date()
+    try:
+        day = date.fromisoformat(request.form.get("evening", ""))
+    except ValueError:
+        raise InputError("That evening cannot be read. Nothing was changed.", field="evening") from None
     with household().store.writing() as session:
-        today.keep(session, catalogue(), prefs(), day, now=now())
+        today.keep(session, catalogue(), prefs(), day, now=now(), tried=bool(request.form.get("tried")))
     return render.go(url_for("today.page"))
 
 

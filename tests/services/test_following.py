@@ -1,0 +1,246 @@
+"""Looking again in a recorded case: counts move the plan, verdicts and causes follow, the end is worked out; late, vague and odd days."""
+
+from datetime import date, datetime, timedelta
+
+import pytest
+from conftest import MITE, NOW
+from sqlalchemy import select
+
+from brood.errors import FieldErrors, NotFound
+from brood.services import cases, clearing, counted, following, group, inspecting, neighbours, planning, quarantine, today
+from brood.services.cases import ActCommand, FindCommand, MarkCommand, OpenCommand
+from brood.services.inspecting import CountCommand, InspectCommand
+from brood.services.places import PlaceCommand, Warmth
+from brood.services.places import add as add_place
+from brood.services.plants import PlantCommand
+from brood.services.plants import add as add_plant
+from brood.services.preferences import Preferences
+from brood.services.speech import Speech
+from brood.store.queries import cases as queries
+from brood.store.records import InspectionRecord
+from brood.store.tables import Plant
+
+SPEECH = Speech()
+
+
+def open_mite(store, catalogue, on, *, plant="Aubergine", acts=("wiping", "insecticidal-soap"), pest=MITE, young=60.0):
+    """A case found on a day, at 22 °C by day and 18 at night."""
+    at = datetime.combine(on, datetime.min.time()).replace(hour=9)
+    with store.writing() as session:
+        known = session.scalars(select(Plant)).first()
+        place = known.stays[0].place_id if known else add_place(
+            session, PlaceCommand("Kitchen sill", "", "set-points", Warmth(22, 18, at.time().replace(hour=7), at.time().replace(hour=21))), now=at)
+        plant_id = add_plant(session, PlantCommand(plant, "fruiting-vegetable", "", place, on - timedelta(days=30)), now=at)
+        found = (FindCommand(on, "young", young, None, ""), FindCommand(on, "adult", 8.0, None, ""))
+        command = OpenCommand(plant_id, pest, found, tuple(ActCommand(a, None, None) for a in acts), on, False)
+        return plant_id, cases.open_case(session, catalogue, command, today=on, now=at, speech=SPEECH)
+
+
+def evening(store, catalogue, case_id, on, outcome="done", now=None):
+    with store.writing() as session:
+        row = queries.case(session, case_id)
+        slot = today.next_evening(row)
+        said = MarkCommand(outcome, on if outcome == "done" else None)
+        cases.mark(session, catalogue, slot.id, said, now=now or datetime.combine(on, NOW.time()), speech=SPEECH)
+
+
+def look(store, catalogue, case_id, on, live, *, spread=0, at=None, **more):
+    said = InspectCommand(on, tuple(CountCommand(k, n, 0.0) for k, n in live.items()), spread_days=spread, **more)
+    with store.writing() as session:
+        return inspecting.record(session, catalogue, case_id, said, now=at or datetime.combine(on, NOW.time()), speech=SPEECH)
+
+
+def planned(store, catalogue, case_id, day):
+    with store.reading() as session:
+        row = queries.case(session, case_id)
+        return [a.target_on for a in sorted(row.applications, key=lambda a: a.number) if a.status == "planned"], row
+
+
+START = date(2026, 5, 20)
+
+
+def test_counts_that_fall_short_add_evenings_and_say_what_to_check(store, catalogue):
+    _, case_id = open_mite(store, catalogue, START)
+    evening(store, catalogue, case_id, START)
+    before, _ = planned(store, catalogue, case_id, START)
+    evening(store, catalogue, case_id, before[0])
+    before, _ = planned(store, catalogue, case_id, before[0])
+    second = START + timedelta(days=1)
+    look(store, catalogue, case_id, second, {"young": 60.0, "adult": 7.0})
+    third = max(before[0] - timedelta(days=1), second + timedelta(days=1))
+    look(store, catalogue, case_id, third, {"young": 70.0, "adult": 8.0}, spot="axils")
+    after, _ = planned(store, catalogue, case_id, third)
+    with store.reading() as session:
+        result = following.build(session, catalogue, case_id, today=third, speech=SPEECH)
+    assert result.verdict in ("stalled", "rising")
+    assert len(after) > len(before) or after[-1] > before[-1]
+    assert [c.id for c in result.causes] == ["coverage", "mix", "stage", "identity", "timing", "re-entry", "resistance"]
+    assert result.causes[0].speaks
+    assert result.causes[3].speaks
+    assert result.reopen, "identification comes before anything stronger"
+    assert result.origin is not None
+    assert len(result.chart.dots) == 2
+
+
+def test_not_having_looked_is_not_having_found_none(store, catalogue):
+    _, case_id = open_mite(store, catalogue, START)
+    evening(store, catalogue, case_id, START)
+    with store.reading() as session:
+        bare = clearing.clearing_of(session, catalogue, queries.case(session, case_id), START + timedelta(days=2))
+    kept = look(store, catalogue, case_id, START + timedelta(days=2), {})
+    with store.reading() as session:
+        looked = clearing.clearing_of(session, catalogue, queries.case(session, case_id), START + timedelta(days=2))
+    assert not bare.clean_looks
+    assert len(looked.clean_looks) == 1
+    with store.writing() as session:
+        inspecting.withdraw(session, catalogue, kept, now=NOW, speech=SPEECH)
+    with store.reading() as session:
+        row = queries.case(session, case_id)
+        assert counted.looks_of(row) == ()
+        assert session.scalars(select(InspectionRecord)).one().withdrawn_at is not None, "what was typed is kept"
+
+
+@pytest.mark.parametrize(
+    ("name", "steps", "says"),
+    [
+        ("late", [("done", 0), ("done", 12)], {"late"}), ("skipped", [("done", 0), ("skipped", 5)], {"skipped"}),
+        ("back-dated", [("done", 0), ("back", 4)], {"done", "late"}), ("leap day", [("leap", 0)], {"done", "late"}),
+    ],
+)  # fmt: skip
+def test_a_slip_is_planned_round(store, catalogue, name, steps, says):
+    """Late, skipped, recorded days afterwards, and over the 29th of February: the record keeps the true day and a plan follows it."""
+    start = date(2028, 2, 27) if name == "leap day" else START
+    _, case_id = open_mite(store, catalogue, start)
+    for kind, n in steps:
+        on = start + timedelta(days=2 if kind == "leap" else n)
+        recorded = datetime.combine(on + timedelta(days=3 if kind == "back" else 0), NOW.time())
+        evening(store, catalogue, case_id, on, "skipped" if kind == "skipped" else "done", now=recorded)
+    dates, row = planned(store, catalogue, case_id, on)
+    status = [a.status for a in sorted(row.applications, key=lambda a: a.number)][len(steps) - 1]
+    assert status in says
+    done = [planning.last_word(a).done_on for a in row.applications if planning.last_word(a) and planning.last_word(a).done_on]
+    if name == "leap day":
+        assert done == [date(2028, 2, 29)]
+    assert all(later > max([start, *done]) for later in dates)
+    assert len(dates) >= 2
+
+
+def test_two_evenings_on_one_day_are_refused_in_a_sentence_and_a_vague_day_is_carried(store, catalogue):
+    _, case_id = open_mite(store, catalogue, START)
+    evening(store, catalogue, case_id, START)
+    with pytest.raises(FieldErrors, match="already recorded"):
+        evening(store, catalogue, case_id, START)
+    evening(store, catalogue, case_id, START + timedelta(days=3))
+    on = START + timedelta(days=5)
+    look(store, catalogue, case_id, on - timedelta(days=1), {"young": 30.0}, spread=7, at=datetime.combine(on, NOW.time()))
+    with store.reading() as session:
+        row = queries.case(session, case_id)
+        assert counted.looks_of(row)[0].spread_days == 7
+        found = clearing.clearing_of(session, catalogue, row, on)
+    assert found.last_live == on - timedelta(days=1) + timedelta(days=7), "the latest that a vague day can have been"
+    with pytest.raises(FieldErrors):
+        look(store, catalogue, case_id, on + timedelta(days=9), {}, at=datetime.combine(on, NOW.time()))
+
+
+def test_a_change_of_the_clock_and_the_southern_winter_move_no_evening(store, catalogue):
+    """Evenings are wall-clock: the last Sunday of March and a June start give the same gaps at the same warmth."""
+    gaps = []
+    for start, plant in ((date(2026, 3, 27), "Aubergine"), (date(2026, 6, 26), "Pepper")):
+        _, case_id = open_mite(store, catalogue, start, plant=plant)
+        evening(store, catalogue, case_id, start)
+        dates, _ = planned(store, catalogue, case_id, start)
+        gaps.append([(d - start).days for d in dates])
+    assert gaps[0] == gaps[1]
+    assert Preferences(hemisphere="south").heated(date(2026, 7, 1))
+    assert not Preferences(hemisphere="south").heated(date(2026, 1, 1))
+
+
+def test_the_end_of_a_case_counts_every_plant_of_it(store, catalogue):
+    plant_id, case_id = open_mite(store, catalogue, START)
+    with store.writing() as session:
+        other = add_plant(session, PlantCommand("Pepper", "fruiting-vegetable", "", 1, START), now=NOW)
+        group.join(session, case_id, other, START)
+        group.join(session, case_id, other, START)
+        group.join(session, case_id, plant_id, START)
+    look(store, catalogue, case_id, START + timedelta(days=2), {})
+    with store.reading() as session:
+        row = queries.case(session, case_id)
+        assert [p.name for p in clearing.plants_of(row)] == ["Aubergine", "Pepper"]
+        assert counted.looks_of(row)[0].share == 0.5, "a look at one of two is half a look"
+    with store.writing() as session:
+        group.leave(session, case_id, other, NOW.date())
+    with store.reading() as session:
+        assert counted.looks_of(queries.case(session, case_id))[0].share == 1.0
+
+
+def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
+    plant_id, case_id = open_mite(store, catalogue, START)
+    with store.writing() as session:
+        cases.close(session, case_id, now=NOW)
+        kept = quarantine.keep_apart(session, plant_id, "newcomer", START, "", now=NOW)
+        assert quarantine.keep_apart(session, plant_id, "sick", START, "", now=NOW) == kept
+    with store.reading() as session:
+        row = quarantine.quarantine(session, kept)
+        first = quarantine.of_quarantine(session, catalogue, row, START, SPEECH)
+    assert len(first.needed) >= 2
+    last = first.clearing.all_clear
+    with store.writing() as session:
+        for needed in first.needed:
+            quarantine.look_apart(session, kept, InspectCommand(needed.on, ()), now=datetime.combine(last, NOW.time()))
+    with store.reading() as session:
+        row = quarantine.quarantine(session, kept)
+        after = quarantine.of_quarantine(session, catalogue, row, last, SPEECH)
+    assert after.clearing.settled
+    with store.writing() as session:
+        with pytest.raises(FieldErrors):
+            quarantine.release(session, kept, now=NOW)
+        for step in quarantine.STEPS:
+            quarantine.step(session, kept, step)
+        assert quarantine.release(session, kept, now=NOW) == plant_id
+        with pytest.raises(NotFound):
+            quarantine.step(session, kept, "no-such-step")
+
+
+def test_neighbours_by_touch_tray_and_draught(demo_store, catalogue):
+    with demo_store.reading() as session:
+        names = {p.name: p for p in neighbours.everyone(session)}
+        risks = {(r.near.plant.name, r.row.plant.name): r for r in neighbours.risks(session, catalogue, NOW.date())}
+        pelargonium = next(n for n in neighbours.beside(session, names["Fuchsia"]) if n.plant.name == "Pelargonium")
+        states = {s.plant.name: s.state for _, rows in neighbours.house(session, catalogue, NOW.date()) for s in rows}
+    assert pelargonium.ways == ("next", "downwind")
+    assert risks["Aubergine", "Sweet pepper"].near.ways[0] == "touching"
+    assert "shares its tray" in risks["Coffee plant", "Calamondin"].near.said
+    assert risks["Pelargonium", "Fuchsia"].chance < 1
+    assert states["Aubergine"] == "infested"
+    assert states["Lemon"] == "suspect"
+    assert states["Bay laurel"] == "clear"
+    later = NOW.date() + timedelta(days=40)
+    with demo_store.reading() as session:
+        grown = {(r.near.plant.name, r.row.plant.name): r.chance for r in neighbours.risks(session, catalogue, later)}
+    assert grown["Pelargonium", "Fuchsia"] > risks["Pelargonium", "Fuchsia"].chance
+
+
+def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_every_window(demo_store, catalogue):
+    with demo_store.reading() as session:
+        result = today.build(session, catalogue, Preferences(), now=NOW)
+        busy = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
+        weekend = today.build(session, catalogue, Preferences(evenings="56"), now=NOW)
+    for row in (r for r in result.rows if r.windows):
+        assert row.windows[0][0] <= row.served_on <= row.windows[0][2]
+    assert all(s.on.weekday() in (5, 6) for s in weekend.sessions)
+    assert len(busy.can_wait) > len(result.can_wait)
+    kinds = [[today.ORDER.index(t.kind) for t in tasks] for _, tasks in result.now]
+    assert all(k == sorted(k) for k in kinds)
+    assert max(kinds[0]) <= max(kinds[-1])
+
+
+def test_keeping_an_evening_moves_the_cases_that_it_serves(demo_store, catalogue):
+    prefs = Preferences()
+    with demo_store.reading() as session:
+        result = today.build(session, catalogue, prefs, now=NOW)
+        day = next(s.on for s in result.sessions if s.moved)
+        ids = [r.row.id for s in result.sessions if s.on == day for r in s.moved]
+    with demo_store.writing() as session:
+        assert today.keep(session, catalogue, prefs, day, now=NOW) == len(ids)
+    with demo_store.reading() as session:
+        assert all(today.next_evening(queries.case(session, i)).target_on == day for i in ids)

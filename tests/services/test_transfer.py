@@ -1,0 +1,205 @@
+"""Nothing is lost: export and import, backup under load, writes cut off by a kill, many plants, addresses that end."""
+
+import json
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import threading
+from datetime import date, timedelta
+
+import pytest
+from conftest import NOW
+from sqlalchemy import func, select
+
+from brood.errors import InputError, NotFound
+from brood.services import backup, pasting, plants, record, sharing, today, transfer
+from brood.services.preferences import Preferences
+from brood.services.speech import Speech
+from brood.store.queries import cases
+from brood.store.session import open_store
+from brood.store.tables import Plant, Setting
+
+SPEECH = Speech()
+
+
+def test_an_export_read_into_an_empty_household_gives_the_same_bytes(demo_store, tmp_path):
+    with demo_store.reading() as session:
+        first = transfer.export(session)
+    other = open_store(tmp_path / "other" / "household.sqlite")
+    with other.writing() as session:
+        taken = transfer.load(session, transfer.read(first))
+    with other.reading() as session:
+        assert transfer.export(session) == first
+    assert taken == sum(len(rows) for rows in json.loads(first)["tables"].values())
+    with pytest.raises(InputError, match="already"), other.writing() as session:
+        transfer.load(session, transfer.read(first))
+    with other.writing() as session:
+        transfer.clear(session)
+        transfer.load(session, transfer.read(first))
+    with other.reading() as session:
+        assert transfer.export(session) == first
+    other.close()
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (lambda d: "{", "no JSON"), (lambda d: json.dumps({**d, "kind": "x"}), "not a household"),
+        (lambda d: json.dumps({**d, "version": "19990101_01"}), "another version"),
+        (lambda d: json.dumps({**d, "tables": {**d["tables"], "sundries": []}}), "no table"),
+        (lambda d: json.dumps({**d, "tables": {**d["tables"], "plant": [{"id": 1}]}}), "columns"),
+        (lambda d: json.dumps({**d, "tables": {**d["tables"], "place": [{**d["tables"]["place"][0], "created_at": "soon"}]}}), "cannot be read"),
+    ],
+)  # fmt: skip
+def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(demo_store, store, change, says):
+    with demo_store.reading() as session:
+        document = json.loads(transfer.export(session))
+    with pytest.raises(InputError, match=says), store.writing() as session:
+        transfer.load(session, transfer.read(change(document)))
+    with store.reading() as session:
+        assert transfer.is_empty(session)
+
+
+def test_the_passcode_stays_and_no_cell_is_taken_for_a_formula(store):
+    with store.writing() as session:
+        session.add(Setting(key="passcode_hash", value="hush"))
+        session.add(Plant(name="=1+1", created_at=NOW))
+    with store.reading() as session:
+        assert "hush" not in transfer.export(session)
+        tables = dict(transfer.csv_tables(session))
+    assert "'=1+1" in tables["plant"]
+    assert "hush" not in tables["setting"]
+
+
+def test_a_backup_taken_while_others_write_is_sound_and_can_be_put_back(demo_store, tmp_path):
+    halt = threading.Event()
+
+    def write() -> None:
+        n = 0
+        while not halt.is_set():
+            with demo_store.writing() as session:
+                session.merge(Setting(key="load", value=str(n)))
+                session.add(Plant(name=f"Plant {n}", created_at=NOW))
+            n += 1
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    target = tmp_path / "backup.sqlite"
+    backup.backup(demo_store.path, target)
+    halt.set()
+    writer.join()
+    with sqlite3.connect(target) as db:
+        assert db.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+        copied = db.execute("select count(*) from plant where name like 'Plant %'").fetchone()[0]
+        loaded = db.execute("select value from setting where key = 'load'").fetchone()
+    assert loaded is None or int(loaded[0]) == copied - 1, "a moment between two writes"
+    kept = backup.restore(target, demo_store.path, now=NOW)
+    assert kept.is_file()
+    with demo_store.reading() as session:
+        assert session.scalar(select(func.count()).select_from(Plant).where(Plant.name.like("Plant %"))) == copied
+    (tmp_path / "letter.txt").write_text("no database")
+    with pytest.raises(InputError, match="not a sound backup"):
+        backup.restore(tmp_path / "letter.txt", demo_store.path, now=NOW)
+
+
+WRITES = """
+import sys
+from datetime import datetime
+from brood.store.session import Store
+from brood.store.tables import Plant
+store = Store(Path(sys.argv[1]))
+for n in range(200):
+    with store.writing() as session:
+        session.add(Plant(name=f"Plant {n}", created_at=datetime(2026, 6, 8)))
+    print(n, flush=True)
+"""
+
+
+@pytest.mark.parametrize("after", [3, 60])
+def test_what_was_acknowledged_before_a_kill_is_there_afterwards(store, after):
+    """Kill -9 in the middle of two hundred writes."""
+    said = 0
+    with subprocess.Popen([sys.executable, "-c", WRITES, str(store.path)], stdout=subprocess.PIPE, text=True) as writer:
+        for line in writer.stdout:
+            said = int(line) + 1
+            if said == after:
+                os.kill(writer.pid, signal.SIGKILL)
+                break
+        said = max([said, *(int(line) + 1 for line in writer.stdout)])
+    opened = open_store(store.path)
+    with opened.reading() as session:
+        names = set(session.scalars(select(Plant.name)))
+    opened.close()
+    assert names >= {f"Plant {n}" for n in range(said)}
+    assert said < 200
+    with sqlite3.connect(store.path) as db:
+        assert db.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+
+
+def test_four_thousand_plants_are_pasted_listed_and_found(demo_store, catalogue):
+    text = "name;place;kind\n" + "\n".join(f"Seedling {n};Propagation shelf;seedlings or herbs" for n in range(4000))
+    with demo_store.writing() as session:
+        rows = pasting.lines(session, text)
+        assert not any(r.fault for r in rows)
+        assert pasting.keep(session, rows, now=NOW) == 4000
+    with demo_store.reading() as session:
+        listed = plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)
+        today.build(session, catalogue, Preferences(), now=NOW)
+        found = record.build(session, catalogue, text="Seedling 3999")
+    assert len(listed) == 4013
+    assert [e.plant for e in found.entries] == ["Seedling 3999"]
+
+
+@pytest.mark.parametrize(
+    ("line", "says"), [("Fern;Attic;", "no place called"), (";Box room;", "name is missing"), ("Fern;Box room;cheese", "no kind")]
+)
+def test_a_line_that_cannot_be_used_says_why(demo_store, line, says):
+    with demo_store.reading() as session:
+        assert says in pasting.lines(session, line)[0].fault
+
+
+def test_addresses_end_when_taken_back_and_open_on_their_days_alone(demo_store, catalogue):
+    day = NOW.date()
+    with demo_store.writing() as session:
+        feed = sharing.make(session, "feed", "phone", now=NOW)
+        sitter = sharing.make(session, "sitter", "next door", now=NOW, from_on=day, until_on=day + timedelta(days=6))
+    with demo_store.reading() as session:
+        row = sharing.address(session, "sitter", sitter, day)
+        assert feed not in [a.digest for a in sharing.every(session)], "the secret itself is not kept"
+        sheet = sharing.sheet(session, catalogue, row, today=day, speech=SPEECH)
+        for kind, token, on in (("feed", sitter, day), ("sitter", feed, day), ("feed", feed + "x", day), ("feed", "", day),
+                                ("sitter", sitter, day - timedelta(days=1)), ("sitter", sitter, day + timedelta(days=7))):  # fmt: skip
+            with pytest.raises(NotFound):
+                sharing.address(session, kind, token, on)
+    task = next(t for on, tasks in sheet.days for t in tasks if on == day and t.key.startswith("treat"))
+    with demo_store.writing() as session:
+        row = sharing.address(session, "sitter", sitter, day)
+        with pytest.raises(NotFound):
+            sharing.tick(session, catalogue, row, "treat-99999", now=NOW, speech=SPEECH)
+        later = next(t for on, tasks in sheet.days for t in tasks if on > day)
+        with pytest.raises(NotFound):
+            sharing.tick(session, catalogue, row, later.key, now=NOW, speech=SPEECH)
+        sharing.tick(session, catalogue, row, task.key, now=NOW, speech=SPEECH)
+    with demo_store.reading() as session:
+        slot_id = int(task.key.split("-")[1])
+        _, slot = cases.case_of_application(session, slot_id)
+        assert slot.records[-1].note == "ticked by the sitter"
+    with demo_store.writing() as session:
+        for a in sharing.every(session):
+            sharing.revoke(session, a.id, now=NOW)
+    with demo_store.reading() as session:
+        for kind, token in (("feed", feed), ("sitter", sitter)):
+            with pytest.raises(NotFound):
+                sharing.address(session, kind, token, day)
+
+
+def test_a_plant_that_is_gone_is_out_of_the_lists_and_in_the_record(demo_store, catalogue):
+    with demo_store.writing() as session:
+        plant = session.scalars(select(Plant).where(Plant.name == "Bay laurel")).one()
+        record.befell(session, plant.id, "given", date(2026, 6, 7), "to the neighbours", now=NOW)
+    with demo_store.reading() as session:
+        assert "Bay laurel" not in [n.plant.name for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)]
+        entries = record.build(session, catalogue, plant_id=plant.id).entries
+    assert any("given away" in e.text for e in entries)
