@@ -27,7 +27,9 @@ PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/ca
          "/guide", f"/guide/{MITE}", f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/places/4", "/places/5",
          "/places/6", "/degree-days?place=6&lower=7.4", "/looks/1?zone=upper", "/looks/1/suspects", "/looks/3/suspects",
          "/looks/1/every?theme=creature", "/looks/1/loupe/coccus-hesperidum", "/photos/1", "/ruler", "/cases/1/evening", "/cases/6/means",
-         "/mix?case=6", "/shelf", "/shelf/new", "/household", "/safety", "/cases/9/course", "/cases/6"]  # fmt: skip
+         "/mix?case=6", "/shelf", "/shelf/new", "/household", "/safety", "/cases/9/course", "/cases/6",
+         "/", "/cases/4/follow", "/cases/1/inspect", "/cases/1/clearing", "/quarantine/1", "/house", "/places/1/plan", "/record", "/record/lessons",
+         "/record/data", "/cases/4/report", "/sharing", "/plants/paste", "/quarantine"]  # fmt: skip
 
 
 @pytest.fixture(scope="module")

@@ -23,9 +23,13 @@ PAGES = [
     f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/degree-days", "/degree-days?place=6&lower=7.4&upper=33",
     "/looks/1", "/looks/1?zone=stem", "/looks/2/suspects", "/looks/3/suspects",
     "/looks/1/every", f"/looks/1/loupe/{MITE}", "/photos/1", "/ruler",
+    "/", "/?evening=2026-06-12", "/today/apart", "/cases/1/inspect", "/cases/4/follow", "/cases/5/follow", "/cases/6/follow", "/cases/1/clearing",
+    "/cases/9/clearing", "/quarantine", "/quarantine/1", "/house", "/places/1/plan", "/places/5/plan", "/record", "/record?q=soap&kind=evening",
+    "/record/lessons", "/record/data", "/cases/4/report", "/sharing", "/plants/paste",
 ]  # fmt: skip
 MISSING = [
     ("/nope", 404), ("/plants/999", 404), ("/cases/999", 404), ("/places/1/day/1800-13-01", 404), ("/theme", 405), ("/guide/dragon", 404),
+    ("/feed/guessed.ics", 404), ("/sitter/guessed", 404), ("/quarantine/999", 404), ("/cases/999/inspect", 404), ("/places/999/plan", 404),
     ("/looks/999", 404), ("/photos/999", 404), ("/looks/1/loupe/dragon", 422),
     ("/cases/1/try?dates=2026-06-09", 422), ("/cases/1/try?dates=soon", 422), ("/rehearsal?pest=dragon", 422),
 ]  # fmt: skip

@@ -56,6 +56,11 @@ class InspectCommand:
     note: str = ""
     sent_key: str = ""
 
+    @property
+    def live(self) -> float:
+        """All that was seen alive."""
+        return sum(c.live for c in self.counts)
+
 
 def class_names(record: PestRecord) -> dict[str, str]:
     """The classes that a keeper counts of a pest, by their names."""

@@ -28,9 +28,11 @@ def read(reader: Reader, classes: Mapping[str, str]) -> InspectCommand:
         _one(reader, "smear", inspecting.SMEARS, ""), _one(reader, "spot", inspecting.SPOTS, ""),
         reader.text("note", "The note", longest=400, needed=False), reader.raw("sent_key")[:64],
     )  # fmt: skip
+    if reader.raw("seen") == "none" and found.live:
+        reader.fault("seen", "You counted living ones, and said that nothing was alive. One of the two is not so.")
     if not counts and reader.raw("seen") == "some":
         reader.fault("seen", "Say how many live or dead you saw, or choose that nothing was alive.")
-    if not reader.raw("seen") and not counts:
+    if reader.raw("seen") not in ("none", "some") and not counts:
         reader.fault("seen", "Looked and found none, or did not look? Only a look counts: choose one.")
     reader.done()
     return found

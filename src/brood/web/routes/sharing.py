@@ -80,7 +80,6 @@ def sitter(token: str) -> Response:
         found = sharing.sheet(session, catalogue(), row, today=today(), speech=speech())
         response = make_response(render_template("sharing/sitter.html", s=found, token=token))
     response.headers["Cache-Control"] = "no-store"
-    response.headers["Referrer-Policy"] = "no-referrer"
     return response
 
 

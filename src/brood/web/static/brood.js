@@ -4,13 +4,14 @@
 // Shortcuts: a comma, then a letter within two seconds. Listed on /keys; switched off in the settings.
 (() => {
   const root = document.documentElement;
-  const pages = { p: "/plants", w: "/places", g: "/guide", s: "/shelf", m: "/mix", k: "/degree-days", r: "/rehearsal", a: "/plants/new", "?": "/keys" };
+  const pages = { t: "/", j: "/record", h: "/house", q: "/quarantine", p: "/plants", w: "/places", g: "/guide", s: "/shelf", m: "/mix", k: "/degree-days", r: "/rehearsal", a: "/plants/new", "?": "/keys" };
   const spots = { n: "next", d: "dates", f: "finds", z: "zone", c: "check" };
   let armed = 0;
   const typing = (el) => el.closest("input, textarea, select, [contenteditable]") !== null;
   const press = (key) => {
     if (pages[key]) { window.location.assign(pages[key]); return; }
     if (key === "e") { document.querySelector("form[action='/theme'] button")?.click(); return; }
+    if (key === "l") { document.querySelector("a[href$='/inspect']")?.click(); return; }
     const spot = spots[key] && document.getElementById(spots[key]);
     if (spot) { spot.scrollIntoView(); (spot.querySelector("button, a, summary, input") || spot).focus(); }
   };
@@ -222,6 +223,12 @@ document.addEventListener("click", (event) => {
   if (!field) return;
   field.value = String((Number(field.value) || 0) + 1);
   field.dispatchEvent(new Event("input", { bubbles: true }));
+});
+
+// Whoever counts has seen something.
+document.addEventListener("input", (event) => {
+  const some = event.target.closest(".count-row") && document.querySelector("[name=seen][value=some]");
+  if (some && Number(event.target.value) > 0) some.checked = true;
 });
 
 // Evenings recorded without a connection wait on this device, and are sent when it is back. Every evening has its own key, so none counts twice.

@@ -1,0 +1,197 @@
+"""Looking again by page: what a tap records, what is refused in a sentence, data out and in, addresses, and journeys in a browser."""
+
+import io
+import json
+import re
+import shutil
+import sqlite3
+import zipfile
+from datetime import timedelta
+
+import pytest
+from conftest import NOW
+from icalendar import Calendar
+from PIL import Image
+from playwright.sync_api import expect
+from test_browser import SIZES, Site, browser, visit  # noqa: F401
+
+TODAY = NOW.date().isoformat()
+PART = {"HX-Request": "true"}
+
+
+def text_of(answer):
+    return answer.get_data(as_text=True)
+
+
+def picture():
+    data = io.BytesIO()
+    Image.new("RGB", (60, 40), (90, 140, 60)).save(data, "JPEG")
+    return io.BytesIO(data.getvalue())
+
+
+def test_only_a_look_counts_and_a_contradiction_is_said(demo_client):
+    address = "/cases/6/inspect"
+    assert "Only a look counts" in text_of(demo_client.post(address, data={}))
+    assert "One of the two is not so" in text_of(demo_client.post(address, data={"seen": "none", "live-adult": "3"}))
+    kept = demo_client.post(address, data={"seen": "some", "live-adult": "three", "note": "under the pot"})
+    assert kept.status_code == 422
+    assert "under the pot" in text_of(kept), "nothing typed is lost"
+    assert "has not come" in text_of(demo_client.post(address, data={"seen": "none", "looked_on": "2026-07-01"}))
+
+
+def test_a_look_with_a_photo_stands_on_the_page_and_can_be_taken_out(demo_client):
+    data = {"seen": "some", "live-young": "7", "dead-adult": "4", "share": "0.5", "thorough": "lens", "spread": "2", "photo": (picture(), "leaf.jpg"),
+            "sent_key": "one", "looked_on": TODAY}  # fmt: skip
+    assert demo_client.post("/cases/6/inspect", data=data, content_type="multipart/form-data").status_code == 303
+    page = text_of(demo_client.get("/cases/6/follow"))
+    assert "7 nymphs alive, 4 dead" in page
+    assert "give or take 2 days" in page
+    photo = re.search(r"/photos/(\d+)/image.jpg", page)[0]
+    assert demo_client.get(photo).status_code == 200
+    assert "from the same angle as the last" in text_of(demo_client.get("/cases/6/inspect"))
+    inspection = re.search(r"/inspections/(\d+)/withdraw", page)[0]
+    demo_client.post(inspection)
+    assert "7 nymphs alive" not in text_of(demo_client.get("/cases/6/follow"))
+
+
+def test_one_tap_of_the_day_records_it_and_comes_back(demo_client):
+    day = text_of(demo_client.get("/"))
+    tap = re.search(r'action="(/cases/\d+/inspect/none)"', day)[1]
+    answer = demo_client.post(tap, data={"back": "/"})
+    assert answer.headers["Location"] == "/"
+    assert f'action="{tap}"' not in text_of(demo_client.get("/"))
+    treat = re.search(r'action="(/evenings/\d+)"', day)[1]
+    assert demo_client.post(treat, data={"back": "/", "outcome": "done"}).headers["Location"] == "/"
+
+
+def test_cards_are_placed_counted_replaced_and_wrong_days_refused(demo_client):
+    demo_client.post("/cases/6/cards", data={"colour": "yellow", "placed_on": (NOW.date() - timedelta(days=4)).isoformat()})
+    page = text_of(demo_client.get("/cases/6/follow"))
+    card = re.search(r'action="(/cards/\d+)"', page)[1]
+    assert "Say how many are on it" in text_of(demo_client.post(card, data={"number": ""}))
+    assert "after it was placed" in text_of(demo_client.post(card, data={"number": "3", "counted_on": (NOW.date() - timedelta(days=9)).isoformat()}))
+    demo_client.post(card, data={"number": "12", "counted_on": TODAY, "after": "fresh"})
+    assert "3.0 a day; fresh card" in text_of(demo_client.get("/cases/6/follow"))
+
+
+def test_the_end_of_a_case_loads_into_its_page(demo_client):
+    part = text_of(demo_client.get("/cases/7/clearing", headers=PART))
+    assert "if every look finds nothing" in part
+    assert "<h1" not in part
+    page = text_of(demo_client.get("/cases/7/clearing"))
+    assert page.count("<svg") >= 2
+    assert "Read as a list" in page
+    assert "held, not cleared" in text_of(demo_client.get("/cases/9/clearing"))
+
+
+def test_a_plan_of_a_place_is_kept_and_moved_along(demo_client):
+    page = text_of(demo_client.get("/places/1/plan"))
+    first, second = re.findall(r'name="shelf-(\d+)"', page)
+    data = {f"shelf-{first}": "1", f"position-{first}": "1", f"touches-{first}": "1", f"shelf-{second}": "1", f"position-{second}": "2",
+            f"tray-{second}": "long tray", "draught": "left", "move": f"{first}:right"}  # fmt: skip
+    assert demo_client.post("/places/1/plan", data=data).status_code == 303
+    after = text_of(demo_client.get("/places/1/plan"))
+    assert re.findall(r'name="shelf-(\d+)"', after) == [second, first]
+    assert "long tray" in after
+    wrong = demo_client.post("/places/1/plan", data={**data, f"shelf-{first}": "99"})
+    assert wrong.status_code == 422
+    assert demo_client.post("/places/1/plan", data={**data, "draught": "up"}).status_code == 422
+
+
+def test_data_out_and_in_by_page(demo_client, client):
+    document = demo_client.get("/record/household.json")
+    assert json.loads(document.data)["kind"] == "brood-household"
+    with zipfile.ZipFile(io.BytesIO(demo_client.get("/record/tables.zip").data)) as archive:
+        assert "inspection.csv" in archive.namelist()
+    copy = demo_client.get("/record/backup.sqlite").data
+    assert copy.startswith(b"SQLite format 3")
+    with sqlite3.connect(":memory:") as db:
+        db.deserialize(copy)
+        assert db.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+    refused = client.post("/record/import", data={"file": (io.BytesIO(b"{}"), "x.json")}, content_type="multipart/form-data")
+    assert "not a household" in text_of(refused)
+    taken = client.post("/record/import", data={"file": (io.BytesIO(document.data), "x.json")}, content_type="multipart/form-data")
+    assert taken.status_code == 303
+    assert client.get("/record/household.json").data == document.data
+
+
+def test_a_pasted_list_is_shown_first_and_kept_whole_or_not_at_all(demo_client):
+    listed = "Sage;Kitchen sill;seedlings or herbs\nMint;Attic;"
+    page = text_of(demo_client.post("/plants/paste", data={"list": listed, "act": "keep"}))
+    assert "no place called “Attic”" in page
+    assert "Sage" not in text_of(demo_client.get("/plants"))
+    demo_client.post("/plants/paste", data={"list": listed.replace("Attic", "Box room"), "act": "keep"})
+    assert "Mint" in text_of(demo_client.get("/plants"))
+
+
+def made(client, kind, **more):
+    page = text_of(client.post(f"/sharing/{kind}", data={"label": "hall phone", **more}))
+    return re.search(r"<code>https?://[^/]+(/[^<]+)</code>", page)[1]
+
+
+def test_feed_and_sitter_open_without_the_passcode_and_nothing_else_does(lan_client):
+    outside = {"REMOTE_ADDR": "10.9.8.20"}
+    feed = made(lan_client, "feed")
+    sitter = made(lan_client, "sitter", from_on=TODAY, until_on=(NOW.date() + timedelta(days=5)).isoformat())
+    events = Calendar.from_ical(lan_client.get(feed, environ_base=outside).data).walk("VEVENT")
+    assert len({str(e["uid"]) for e in events}) == len(events) > 20
+    sheet = lan_client.get(sitter, environ_base=outside)
+    assert sheet.status_code == 200
+    assert 'href="/plants' not in text_of(sheet), "the sheet leads nowhere else"
+    for path in ("/", "/record", "/cases/1", "/record/household.json", "/sharing"):
+        assert lan_client.get(path, environ_base=outside).status_code == 303, "the door"
+    for path in ("/evenings/1", "/cases/1/close", "/sharing/feed", "/record/import"):
+        assert lan_client.post(path, environ_base=outside).headers["Location"].startswith("/enter"), "the door"
+    assert lan_client.post(sitter, data={"task": "treat-999"}, environ_base=outside).status_code == 404
+    assert lan_client.post(feed, environ_base=outside).status_code in (303, 405)
+    for n in re.findall(r"/sharing/(\d+)/revoke", text_of(lan_client.get("/sharing"))):
+        lan_client.post(f"/sharing/{n}/revoke")
+    for path in (feed, sitter, feed[:-9] + "AAAAA.ics", sitter + "A"):
+        assert lan_client.get(path, environ_base=outside).status_code == 404
+        assert lan_client.get(path).status_code == 404
+    assert lan_client.post(sitter, data={"task": "treat-1"}, environ_base=outside).status_code == 404
+
+
+@pytest.fixture
+def demo_here(templates, tmp_path, clock):
+    shutil.copy(templates["demo"], tmp_path / "household.sqlite")
+    opened = Site(tmp_path, clock)
+    yield opened
+    opened.stop()
+
+
+@pytest.mark.browser
+def test_a_wet_thumb_counts_and_the_verdict_follows(browser, demo_here):  # noqa: F811
+    page = visit(browser, demo_here, viewport=SIZES["phone"], has_touch=True)
+    page.goto("/cases/6")
+    page.get_by_role("link", name="Look and count").tap()
+    for _ in range(4):
+        page.get_by_role("button", name="+1 live: nymphs").tap()
+    expect(page.get_by_role("radio", name="Something was there.")).to_be_checked()
+    page.get_by_role("button", name="Keep this look").tap()
+    expect(page.get_by_text("4 nymphs alive")).to_be_visible()
+    expect(page.get_by_role("heading", name="Looks")).to_be_visible()
+    assert page.faults == []
+    page.context.close()
+
+
+@pytest.mark.browser
+def test_a_day_by_keys_without_script_evening_kept_and_sitter_ticks(browser, demo_here):  # noqa: F811
+    page = visit(browser, demo_here, viewport=SIZES["laptop"], java_script_enabled=False)
+    page.goto("/")
+    keep = page.get_by_role("button", name=re.compile("^Keep (Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)day"))
+    if keep.count():
+        keep.focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", level=1)).to_have_text("Mon 8 June")
+    page.get_by_role("link", name="Calendar and sitter").click()
+    page.get_by_label("Who waters").fill("next door")
+    page.get_by_role("button", name="Make the sheet").click()
+    page.goto(page.locator("code").inner_text())
+    expect(page.get_by_role("heading", level=1)).to_contain_text("The plants")
+    first = page.get_by_role("button", name=re.compile("^Done: ")).first
+    name = first.inner_text()
+    first.click()
+    expect(page.get_by_role("heading", name="Done")).to_be_visible()
+    assert name
+    page.context.close()
