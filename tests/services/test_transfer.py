@@ -27,9 +27,15 @@ SPEECH = Speech()
 def test_an_export_read_into_an_empty_household_gives_the_same_bytes(demo_store, tmp_path):
     with demo_store.reading() as session:
         first = transfer.export(session)
+        tables = transfer.archive(session)
     other = open_store(tmp_path / "other" / "household.sqlite")
     with other.writing() as session:
-        taken = transfer.load(session, transfer.read(first))
+        transfer.load(session, transfer.taken_in(tables))
+    with other.reading() as session:
+        assert transfer.export(session) == first, "through CSV tables too"
+    with other.writing() as session:
+        transfer.clear(session)
+        taken = transfer.load(session, transfer.taken_in(first.encode()))
     with other.reading() as session:
         assert transfer.export(session) == first
     assert taken == sum(len(rows) for rows in json.loads(first)["tables"].values())
@@ -60,6 +66,12 @@ def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(demo_sto
         transfer.load(session, transfer.read(change(document)))
     with store.reading() as session:
         assert transfer.is_empty(session)
+
+
+@pytest.mark.parametrize("data", [b"PK no archive", b"\xff\xfe", b"[]"])
+def test_a_file_of_another_kind_is_refused(data):
+    with pytest.raises(InputError):
+        transfer.taken_in(data)
 
 
 def test_the_passcode_stays_and_no_cell_is_taken_for_a_formula(store):

@@ -84,6 +84,23 @@ def test_the_end_of_a_case_loads_into_its_page(demo_client):
     assert "held, not cleared" in text_of(demo_client.get("/cases/9/clearing"))
 
 
+def test_a_case_that_is_not_clear_asks_before_it_closes(demo_client):
+    answer = demo_client.post("/cases/7/close")
+    assert answer.headers["Location"].endswith("/cases/7/clearing?closing=1")
+    assert "Unseen is not finished" in text_of(demo_client.get("/cases/7/clearing?closing=1"))
+    assert "Open again" not in text_of(demo_client.get("/cases/7"))
+    demo_client.post("/cases/7/close", data={"sure": "1"})
+    assert "Open again" in text_of(demo_client.get("/cases/7"))
+
+
+def test_a_cutting_is_a_plant_of_its_own_kept_apart(demo_client):
+    answer = demo_client.post("/plants/7/cutting", data={"name": "Coffee cutting"})
+    page = text_of(demo_client.get(answer.headers["Location"]))
+    assert "Coffee cutting" in page
+    assert "Coffee cutting" in text_of(demo_client.get("/plants"))
+    assert demo_client.post("/plants/7/cutting", data={"name": "<b>"}).status_code == 422
+
+
 def test_a_plan_of_a_place_is_kept_and_moved_along(demo_client):
     page = text_of(demo_client.get("/places/1/plan"))
     first, second = re.findall(r'name="shelf-(\d+)"', page)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from brood.cli.output import emit, read, text, with_json
+from brood.cli.output import emit, read, with_json
 from brood.settings import Settings, from_environment
 
 folder = click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="Folder that holds the household.")
@@ -19,14 +19,14 @@ def _settings(data: Path | None) -> Settings:
 
 @click.command()
 @folder
-@click.option("--csv", "csv_folder", type=click.Path(path_type=Path, file_okay=False), help="Write every table as CSV into this folder instead.")
+@click.option("--csv", "csv_file", type=click.Path(path_type=Path, dir_okay=False), help="Write an archive of CSV tables to this file instead.")
 @with_json
-def export(data: Path | None, csv_folder: Path | None, as_json: bool) -> None:
+def export(data: Path | None, csv_file: Path | None, as_json: bool) -> None:
     """The whole household as one JSON document on standard output, photos too; only the passcode stays.
 
     \b
     brood export > household.json
-    brood export --csv tables
+    brood export --csv tables.zip
     """
     from brood.services import transfer
     from brood.store.session import open_store
@@ -34,20 +34,16 @@ def export(data: Path | None, csv_folder: Path | None, as_json: bool) -> None:
     store = open_store(_settings(data).database)
     try:
         with store.reading() as session:
-            if csv_folder is None:
+            if csv_file is None:
                 click.echo(transfer.export(session), nl=False)
                 return
-            csv_folder.mkdir(parents=True, exist_ok=True)
-            names = []
-            for name, body in transfer.csv_tables(session):
-                (csv_folder / f"{name}.csv").write_text(body, "utf-8")
-                names.append(f"{name}.csv")
+            csv_file.write_bytes(transfer.archive(session))
     finally:
         store.close()
     if as_json:
-        emit({"schema": 1, "folder": str(csv_folder), "files": names})
+        emit({"schema": 1, "file": str(csv_file), "tables": [t.name for t in transfer.tables()]})
     else:
-        click.echo(f"{len(names)} tables in {csv_folder}", err=True)
+        click.echo(f"{len(transfer.tables())} tables in {csv_file}", err=True)
 
 
 @click.command("import")
@@ -56,7 +52,7 @@ def export(data: Path | None, csv_folder: Path | None, as_json: bool) -> None:
 @click.option("--replace", is_flag=True, help="Put it in the place of the household that is there; that one is kept beside it.")
 @with_json
 def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
-    """Read a household that `brood export` wrote into an empty one (- reads standard input).
+    """Read a household that `brood export` wrote, or an archive of its CSV tables, into an empty one (- reads standard input).
 
     \b
     brood import household.json --data new-household
@@ -65,7 +61,7 @@ def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
     from brood.services.backup import backup
     from brood.store.session import open_store
 
-    held = transfer.read(text(read(file)))
+    held = transfer.taken_in(read(file))
     database, kept = _settings(data).database, None
     if replace and database.is_file():
         kept = database.with_name(f"household-before-{datetime.now():%Y%m%d-%H%M%S}.sqlite")

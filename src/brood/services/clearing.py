@@ -62,6 +62,16 @@ def clearing_of(session: Session, catalogue: Catalogue, row: PestCase, today: da
     return cleared(case, schedule, row.id, counted.looks_of(row), counted.catches_of(row), today)
 
 
+def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> bool:
+    """Whether the record of a case that was treated or looked at does not show it to be over. Unseen is not finished."""
+    if row.keep_below is not None or not any(a.status in planning.SETTLED for a in row.applications):
+        return False
+    try:
+        return not clearing_of(session, catalogue, row, today).settled
+    except InputError:
+        return False
+
+
 def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date, speech: Speech) -> OverResult:
     """The end of a case in words."""
     row = cases.case(session, case_id)

@@ -15,7 +15,7 @@ from brood.errors import FieldErrors, NotFound
 from brood.services import counted
 from brood.services.clearing import OverResult, cleared, said
 from brood.services.inspecting import InspectCommand, written
-from brood.services.plants import prone_ids
+from brood.services.plants import PlantCommand, PlantTraits, add, prone_ids
 from brood.services.speech import Speech, days, listed
 from brood.services.warmth import plant_series
 from brood.store.queries import cases
@@ -60,6 +60,17 @@ def keep_apart(session: Session, plant_id: int, reason: str, since_on: date, not
     session.add(row)
     session.flush()
     return row.id
+
+
+def take_cutting(session: Session, plant_id: int, name: str, *, now: datetime) -> int:
+    """A rescued cutting: a plant of its own in the same place, kept apart from the day it was taken; the quarantine's id."""
+    parent = cases.plant(session, plant_id)
+    stay = parent.stays[-1] if parent.stays else None
+    if stay is None:
+        raise FieldErrors({"cutting": "Say first where the plant stands."})
+    traits = PlantTraits(parent.species, parent.build, "seedling", parent.growth, parent.worth, parent.eaten, parent.sensitive)
+    command = PlantCommand(name, parent.kind, f"Cutting of {parent.name}.", stay.place_id, now.date(), traits)
+    return keep_apart(session, add(session, command, now=now), "cutting", now.date(), f"of {parent.name}", now=now)
 
 
 def looks_apart(session: Session, row: Quarantine) -> list[InspectionRecord]:

@@ -6,11 +6,12 @@ import base64
 import csv
 import io
 import json
+import zipfile
 from collections.abc import Iterator
 from datetime import date, datetime, time
 from typing import Any
 
-from sqlalchemy import Column, Date, DateTime, LargeBinary, Time, func, insert, select
+from sqlalchemy import JSON, Boolean, Column, Date, DateTime, Float, Integer, LargeBinary, String, Time, func, insert, select
 from sqlalchemy import Table as SqlTable
 from sqlalchemy.orm import Session
 
@@ -20,6 +21,7 @@ from brood.store.migrate import newest
 from brood.store.tables import Place, Plant, Table
 
 KIND = "brood-household"
+LARGEST = 500_000_000
 PRIVATE = (KEY, SECRET)
 """Settings that never leave the household: the passcode's hash and the key that signs sessions."""
 
@@ -51,9 +53,9 @@ def _plain(value: Any) -> Any:
 
 
 def csv_tables(session: Session) -> Iterator[tuple[str, str]]:
-    """(table name, CSV text) of every table; photos are left to the JSON document."""
+    """(table name, CSV text) of every table, photos in base64: as whole as the JSON document."""
     for table in tables():
-        names = [c.name for c in table.columns if not isinstance(c.type, LargeBinary)]
+        names = [c.name for c in table.columns]
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
         writer.writerow(names)
@@ -63,10 +65,69 @@ def csv_tables(session: Session) -> Iterator[tuple[str, str]]:
 
 
 def _cell(value: Any) -> Any:
-    """A cell that no spreadsheet takes for a formula."""
-    if isinstance(value, list | dict):
+    """A cell that no spreadsheet takes for a formula; `_uncell` gives the value back."""
+    if isinstance(value, list | dict | bool):
         value = json.dumps(value, ensure_ascii=False, sort_keys=True)
-    return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" else value
+    return f"'{value}" if isinstance(value, str) and value[:1] and value[0] in "=+-@\t\r'" else value
+
+
+def _uncell(column: Column[Any], text: str) -> Any:
+    """What a cell stands for: an empty one is nothing where the column allows it."""
+    if text == "" and (column.nullable or not isinstance(column.type, String)):
+        return None
+    if isinstance(column.type, JSON | Boolean):
+        return json.loads(text)
+    if isinstance(column.type, Integer):
+        return int(text)
+    if isinstance(column.type, Float):
+        return float(text)
+    return text.removeprefix("'")
+
+
+def read_csv(data: bytes) -> dict[str, list[dict[str, Any]]]:
+    """The tables of an archive of CSV files. Raises InputError in a sentence for anything else."""
+    held: dict[str, list[dict[str, Any]]] = {}
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            names = {n.removesuffix(".csv") for n in archive.namelist()}
+            if names != {t.name for t in tables()} or sum(i.file_size for i in archive.infolist()) > LARGEST:
+                raise InputError("This archive does not hold the tables of a household.", field="file", allowed="what Brood exported as CSV")
+            for table in tables():
+                held[table.name] = list(_csv_rows(table, archive.read(f"{table.name}.csv").decode("utf-8-sig")))
+    except (zipfile.BadZipFile, UnicodeDecodeError):
+        raise InputError("This is no archive of CSV tables.", field="file", allowed="what Brood exported as CSV") from None
+    return held
+
+
+def _csv_rows(table: SqlTable, text: str) -> Iterator[dict[str, Any]]:
+    columns = {c.name: c for c in table.columns}
+    csv.field_size_limit(LARGEST)
+    for n, row in enumerate(csv.DictReader(io.StringIO(text, newline=""))):
+        if set(row) != set(columns):
+            raise InputError(f"Row {n + 1} of {table.name}.csv does not have the columns of that table.", field=f"{table.name}.{n}")
+        try:
+            yield {name: _uncell(columns[name], cell or "") for name, cell in row.items()}
+        except ValueError:
+            raise InputError(f"A value in row {n + 1} of {table.name}.csv cannot be read.", field=f"{table.name}.{n}") from None
+
+
+def taken_in(data: bytes) -> dict[str, list[dict[str, Any]]]:
+    """The tables of a JSON document or an archive of CSV files, whichever it is. Raises InputError."""
+    if data.startswith(b"PK"):
+        return read_csv(data)
+    try:
+        return read(data.decode("utf-8-sig"))
+    except UnicodeDecodeError:
+        raise InputError("This is not UTF-8 text.", field="file", allowed="what Brood exported") from None
+
+
+def archive(session: Session) -> bytes:
+    """Every table as CSV, in one archive; the same household always gives the same bytes."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        for name, body in csv_tables(session):
+            made.writestr(zipfile.ZipInfo(f"{name}.csv"), body, zipfile.ZIP_DEFLATED)
+    return out.getvalue()
 
 
 def is_empty(session: Session) -> bool:

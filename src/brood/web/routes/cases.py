@@ -8,7 +8,7 @@ from flask import Blueprint, Response, make_response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError
-from brood.services import assumptions, calendar, case_chance, cases, choosing, develop, guide, looking, looks, own, planning, what_if
+from brood.services import assumptions, calendar, case_chance, cases, choosing, clearing, develop, guide, looking, looks, own, planning, what_if
 from brood.services.brood_chart import stage_drawing
 from brood.services.guards import Offer, offers
 from brood.services.plants import is_eaten
@@ -162,7 +162,12 @@ def correct_find(finding_id: int) -> Response:
 
 @bp.post("/cases/<int:case_id>/close")
 def close(case_id: int) -> Response:
-    """Close a case, or open it again."""
+    """Close a case, or open it again; one that is not clear by its record asks first."""
+    with household().store.reading() as session:
+        row = queries.case(session, case_id)
+        early = row.closed_at is None and not request.form.get("sure") and clearing.unsettled(session, catalogue(), row, today())
+    if early:
+        return render.go(url_for("follow.over", case_id=case_id, closing=1))
     with household().store.writing() as session:
         cases.close(session, case_id, now=now())
     planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())

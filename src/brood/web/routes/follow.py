@@ -169,14 +169,10 @@ def over(case_id: int) -> Response:
         row: PestCase = queries.case(session, case_id)
         found = clearing.of_case(session, catalogue(), case_id, today(), speech())
         return render.page("follow/clearing.html", part="follow/_over.html", row=row, pest=catalogue().records[row.pest_id], o=found,
-                           states=_group(row), due=_due(row))  # fmt: skip
+                           states=_group(row), closing=request.args.get("closing"))  # fmt: skip
 
 
 def _group(row: PestCase) -> list[tuple[str, date | None]]:
     """Every plant of a case with the last clean look at it."""
     looks = counted.standing(row)
     return [(p.name, max((i.looked_on for i in looks if i.plant_id == p.id and not i.live), default=None)) for p in clearing.plants_of(row)]
-
-
-def _due(row: PestCase) -> date:
-    return following.due_for_look(row, today())

@@ -93,6 +93,17 @@ def release(quarantine_id: int) -> Response:
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 
+@bp.post("/plants/<int:plant_id>/cutting")
+def cutting(plant_id: int) -> Response:
+    """A clean cutting was taken, as insurance."""
+    reader = Reader(request.form, speech(), today())
+    name = reader.name("name", "The cutting's name")
+    reader.done()
+    with household().store.writing() as session:
+        found = quarantine.take_cutting(session, plant_id, name, now=now())
+    return render.go(url_for("quarantine.one", quarantine_id=found))
+
+
 @bp.post("/plants/<int:plant_id>/check")
 def checked(plant_id: int) -> Response:
     """One tap: looked over, nothing alive."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import tempfile
-import zipfile
 from datetime import date
 from io import BytesIO
 from pathlib import Path
@@ -76,11 +75,8 @@ def export() -> Response:
 @bp.get("/record/tables.zip")
 def tables() -> Response:
     """Every table as CSV, in one archive."""
-    out = BytesIO()
-    with household().store.reading() as session, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, body in transfer.csv_tables(session):
-            archive.writestr(f"{name}.csv", body)
-    return _download(out.getvalue(), f"brood-{today().isoformat()}.zip", "application/zip")
+    with household().store.reading() as session:
+        return _download(transfer.archive(session), f"brood-{today().isoformat()}.zip", "application/zip")
 
 
 @bp.get("/record/backup.sqlite")
@@ -100,11 +96,9 @@ def take_in() -> Response:
     if given is None or not given.filename:
         return _data({"file": "Choose the file that was exported."})
     try:
-        held = transfer.read(given.read().decode("utf-8-sig"))
+        held = transfer.taken_in(given.read())
         with household().store.writing() as session:
             transfer.load(session, held)
-    except UnicodeDecodeError:
-        return _data({"file": "This is not UTF-8 text."})
     except InputError as error:
         return _data({"file": error.message})
     return render.go(url_for("today.page"))
