@@ -21,8 +21,12 @@ OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
 WIDE, TALL = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
 SHOTS = (
+    ("today", "/", WIDE, "light"),
+    ("today-phone", "/", TALL, "light"),
+    ("follow", "/cases/4/follow", WIDE, "light"),
+    ("clearing", "/cases/7/clearing", WIDE, "dark"),
+    ("house", "/house", WIDE, "light"),
     ("case", "/cases/1", WIDE, "light"),
-    ("case-evening", "/cases/3", WIDE, "dark"),
     ("case-phone", "/cases/1", TALL, "light"),
     ("try", "/cases/1", WIDE, "light"),
     ("chance", "/cases/1/chance", WIDE, "light"),
@@ -34,12 +38,8 @@ SHOTS = (
     ("mix", "/mix?case=4&treatment=paraffinic-oil", WIDE, "light"),
     ("place", "/places/1", WIDE, "light"),
     ("guide-pest", "/guide/frankliniella-occidentalis", WIDE, "light"),
-    ("degree-days", "/degree-days?place=6&lower=7.4&biofix=2026-05-25", WIDE, "light"),
     ("look", "/looks/1?zone=upper", WIDE, "light"),
-    ("look-phone", "/looks/1?zone=stem", TALL, "light"),
     ("suspects", "/looks/1/suspects", WIDE, "light"),
-    ("loupe", "/looks/1/loupe/coccus-hesperidum", WIDE, "dark"),
-    ("sources", "/sources", WIDE, "light"),
 )
 MOVED = {"try": ('.only-wide [data-drag="2"]', 4)}
 """Handles that are moved by so many evenings before the picture is taken."""
@@ -60,6 +60,8 @@ def main() -> None:
             page = browser.new_context(viewport=size, color_scheme=theme).new_page()
             page.clock.install(time=NOW)
             page.goto(f"http://127.0.0.1:{server.server_port}{path}")
+            page.wait_for_load_state("networkidle")
+            page.wait_for_timeout(900)
             page.wait_for_load_state("networkidle")
             page.evaluate("document.fonts.ready")
             if name in MOVED:

@@ -260,3 +260,50 @@ def test_treatments_give_kill_by_group_hazards_and_what_bears_them_badly(catalog
     assert rows["phytoseiulus"]["kill"]["spider-mite"]["per"] == "week"
     assert all(row["mode_of_action_group"] and row["cautions"] for row in rows.values())
     assert "paraffinic oil" in run("treatments").stdout
+
+
+def test_clear_date_by_the_contract():
+    answer = json.loads(run("clear-date", str(EXAMPLES / "mite-counted.json"), "--json").stdout)
+    days = [date.fromisoformat(d["date"]) for d in answer["chance_alive_by_day"]]
+    chances = [d["chance"] for d in answer["chance_alive_by_day"]]
+    assert all((b - a).days == 1 for a, b in itertools.pairwise(days))
+    assert all(b <= a + 1e-6 for a, b in itertools.pairwise(chances)), "what is dead stays dead"
+    assert answer["last_live"] == "2026-06-06"
+    looks = answer["needed_looks"]
+    assert looks[-1]["date"] == answer["all_clear"]
+    assert answer["all_clear"] >= max(answer["matured"], answer["hatched"])
+    assert chances[-1] < 0.01
+    assert len(looks) >= 1, "one clean look is recorded, and it came too early to be the last"
+
+
+def test_inspections_move_a_plan_and_nonsense_names_its_field():
+    case = json.loads((EXAMPLES / "mite-counted.json").read_text("utf-8"))
+    many = {**case, "inspections": [{"date": d, "stage": "nymph", "count": n} for d, n in (("2026-06-06", 160), ("2026-06-10", 220))]}
+    plans = [json.loads(run("plan", "-", "--json", stdin=json.dumps(c)).stdout) for c in ({**case, "inspections": []}, many)]
+    assert plans[1]["chance_of_clearing"] < plans[0]["chance_of_clearing"] or len(plans[1]["applications"]) > len(plans[0]["applications"])
+    assert plans[0]["all_clear"] > plans[0]["last_treatment"]
+    for item, field in (({"date": "soon"}, ".date"), ({"count": 2, "stage": "imago"}, ".stage"), ({"count": -1}, ".count"),
+                        ({"count": 0, "share": 2}, ".share"), ({"count": 0, "thorough": "very"}, ".thorough"), (7, "")):  # fmt: skip
+        item = {"date": "2026-06-06", **item} if isinstance(item, dict) else item
+        wrong = run("clear-date", "-", "--json", stdin=json.dumps({**case, "inspections": [item]}))
+        assert wrong.exit_code == 1
+        assert json.loads(wrong.stdout)["error"]["field"] == f"inspections.0{field}"
+
+
+def test_a_household_goes_out_and_in_by_command(templates, tmp_path):
+    here, there = tmp_path / "here", tmp_path / "there"
+    here.mkdir()
+    (here / "household.sqlite").write_bytes(templates["demo"].read_bytes())
+    document = run("export", "--data", str(here)).stdout
+    (tmp_path / "household.json").write_text(document, "utf-8")
+    assert json.loads(run("import", str(tmp_path / "household.json"), "--data", str(there), "--json").stdout)["kept"] is None
+    assert run("export", "--data", str(there)).stdout == document
+    assert "already" in run("import", str(tmp_path / "household.json"), "--data", str(there)).stderr
+    assert run("export", "--data", str(there), "--csv", str(tmp_path / "tables.zip")).exit_code == 0
+    again = json.loads(run("import", str(tmp_path / "tables.zip"), "--replace", "--data", str(there), "--json").stdout)
+    assert Path(again["kept"]).is_file()
+    assert run("export", "--data", str(there)).stdout == document
+    assert run("backup", str(tmp_path / "copy.sqlite"), "--data", str(here)).exit_code == 0
+    assert json.loads(run("restore", str(tmp_path / "copy.sqlite"), "--data", str(there), "--json").stdout)["kept"]
+    assert run("restore", str(tmp_path / "household.json"), "--data", str(there)).exit_code == 1
+    assert run("export", "--data", str(there)).stdout == document
