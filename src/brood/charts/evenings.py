@@ -98,11 +98,9 @@ def _evening(result: TodayResult, n: int, rows: list[Row], foot: float, speech: 
     out += f'<path class="{"handle-next" if nxt else "handle-planned"}" transform="translate({num(x)} 72) scale(.82)" d="{PATH_HANDLE}"/>'
     grip = "grip-on" if nxt else "grip"
     out += "".join(line((x - 5, y), (x + 5, y), grip) for y in (66, 70, 74))
-    left = x > WIDTH - 130 or (nxt and x > LEFT + 150)
-    gap, anchor = (-16, "end") if left else (16, "")
     if nxt:
-        out += text((x + gap, 69), f"{speech.day_short(session.on)}, evening", "stroke-day halo", anchor)
-        out += text((x + gap, 84), f"{session.plants} plant{'s' if session.plants > 1 else ''}", "note2 halo", anchor)
+        out += text((x - 16, 69), f"{speech.day_short(session.on)}, evening", "stroke-day halo", "end")
+        out += text((x - 16, 84), f"{session.plants} plant{'s' if session.plants > 1 else ''}", "note2 halo", "end")
     for y in served:
         out += circle((x, y), 9, "bead-next" if nxt else "bead-later")
         out += path([(x - 4, y), (x - 1, y + 3.4), (x + 4.6, y - 3.6)], "tick-mark") if nxt else ""

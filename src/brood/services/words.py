@@ -151,7 +151,7 @@ def course_change(old_last: date | None, new_last: date | None, old_count: int, 
 
 LOOK_REASONS = {
     "first": "The first of two looks: what came out late shows itself by now.",
-    "cycle": "By now whatever was missed as an egg has grown up and would be seen; an earlier look proves less.",
+    "cycle": "By now whatever was missed while young has grown up and would be seen; an earlier look proves less.",
     "doubt": "The looks before it leave more than 1 chance in 100; this one takes it under.",
 }
 
