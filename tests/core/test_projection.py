@@ -10,6 +10,7 @@ from brood.catalogue.loader import shipped
 from brood.core.chain import chain_of
 from brood.core.evening import effect
 from brood.core.inference import CLASSES, infer_hidden, spread_group, table_at
+from brood.core.population import expected
 from brood.core.projection import project, survivals
 from brood.core.temperature import constant
 from brood.core.types import Found
@@ -76,3 +77,15 @@ def test_adults_imply_eggs_and_older_larvae_imply_pupae_in_the_soil_but_nothing_
 
 def test_rough_classes_stand_a_factor_of_about_eight_apart():
     assert CLASSES == {"few": 4.0, "dozens": 30.0, "hundreds": 250.0}
+
+
+@pytest.mark.parametrize("celsius", [18.0, 27.0])
+def test_the_drawn_numbers_are_those_of_the_chain_also_where_stages_are_short(make_case, celsius):
+    """Aphids in the heat pass more than four sub-stages in a quarter of a day; no number is negative and none is made out of nothing."""
+    case = make_case("myzus-persicae", celsius, found=(Found(DAY, "nymph-1", 30.0), Found(DAY, "adult", 8.0)))
+    schedule = [(DAY + timedelta(days=n), case.acts) for n in (0, 7, 14)]
+    seen, until = project(case, schedule, DAY + timedelta(days=20)), DAY + timedelta(days=20)
+    assert seen.numbers.min() > -1e-9
+    for day, stages in expected(case, schedule, until)[1:]:
+        drawn = seen.at(datetime.combine(day, datetime.min.time()) + timedelta(hours=19, minutes=1)).sum()
+        assert drawn == pytest.approx(sum(stages.values()), rel=0.25, abs=0.05), day

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
@@ -9,7 +10,7 @@ from datetime import date, datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
-from brood.core.chain import Chain, advance, chain_of, moves_per_hour
+from brood.core.chain import STEP_MOVES, Chain, advance, chain_of, moves_per_hour
 from brood.core.evening import EVENING, effect, treated_as
 from brood.core.types import PREOVIPOSITION, Act, Case, Found
 
@@ -101,7 +102,9 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
             strikes.append(Strike(moment, before, _by_class(x, sums)))
         moments.append(moment)
         numbers.append(_by_class(x, sums))
-        x = _step(x, moves[n], starts, births[n], deaths[n], case.refuge)
+        parts = max(1, math.ceil(float(moves[n].max()) / STEP_MOVES))
+        for _ in range(parts):
+            x = _step(x, moves[n] / parts, starts, births[n] / parts, deaths[n] / parts, case.refuge)
     return Projection(rows, tuple(moments), np.array(numbers), tuple(strikes))
 
 
@@ -134,7 +137,7 @@ def _by_class(x: Array, sums: Array) -> Array:
 
 
 def _step(x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float) -> Array:
-    """A few hours on, in both tracks: moves, with the place drawn anew for what has just moulted; deaths of adults, and births."""
+    """A few hours on, of at most about two moves, in both tracks: moves, with the place drawn anew for what has just moulted; deaths of adults, and births."""
     laid = births * x[..., -1].sum()
     moulting = moves[starts - 1] * x[..., starts - 1]
     x = advance(x, moves)
