@@ -145,6 +145,15 @@ def test_two_clean_looks_are_not_enough_before_a_whole_life_cycle_has_passed():
     assert len(interpolated(early.if_clean)) == (early.if_clean[-1][0] - early.if_clean[0][0]).days + 1
 
 
+def test_clean_looks_at_what_must_be_a_crowd_still_give_a_chance():
+    """Nothing was treated and every look is clean, against all expectation: the chance is a number, and few looks do not make it small at once."""
+    bare = replace(soaped(APHID, 24.0), acts=())
+    looks = [Inspection(day(n), thorough=0.95) for n in (20, 30, 40)]
+    found = clear_by(bare, [], looks, [], day(41))
+    assert all(0 <= chance <= 1 for _, chance in (*found.curve, *found.if_clean))
+    assert all(worth > 0 for _, worth in found.worth)
+
+
 def test_a_plant_that_shows_nothing_is_released_by_the_same_computation():
     bare = replace(soaped(APHID, 20.0), acts=())
     case = suspected(bare, DAY, 0.25)

@@ -64,6 +64,15 @@ def test_one_tap_of_the_day_records_it_and_comes_back(demo_client):
     assert demo_client.post(treat, data={"back": "/", "outcome": "done"}).headers["Location"] == "/"
 
 
+def test_each_line_of_days_left_loads_by_itself(demo_client):
+    for query, address in (("case=7", "/cases/7/clearing"), ("kept=1", "/quarantine/1")):
+        part = text_of(demo_client.get(f"/today/apart?{query}", headers=PART))
+        assert part.count("<a ") == 1
+        assert f'href="{address}"' in part
+        assert re.search(r"\d+ days?<|no end yet|clear", part)
+    assert demo_client.get("/today/apart?case=999", headers=PART).status_code == 404
+
+
 def test_cards_are_placed_counted_replaced_and_wrong_days_refused(demo_client):
     demo_client.post("/cases/6/cards", data={"colour": "yellow", "placed_on": (NOW.date() - timedelta(days=4)).isoformat()})
     page = text_of(demo_client.get("/cases/6/follow"))

@@ -97,7 +97,7 @@ class _Odds:
         out = []
         for n, (day, looks) in enumerate(days):
             unseen = missed.get(tuple(x for x in looks if x.on <= day), np.zeros_like(total[n]))
-            weight = self.weights * np.exp(-unseen)
+            weight = self.weights * np.exp(-(unseen - unseen.min()))
             out.append(float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum() / weight.sum()))
         return out
 
@@ -116,8 +116,9 @@ def _at(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, day:
 
 
 def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards: Sequence[CardCatch], today: date,
-             thorough: float = USUAL) -> Clearing:  # fmt: skip
-    """When a case is over by the evenings done and planned (`schedule`), what was counted, and looks from now on of a thoroughness."""
+             thorough: float = USUAL, *, weigh: bool = True) -> Clearing:  # fmt: skip
+    """When a case is over by the evenings done and planned (`schedule`), what was counted, and looks from now on of a thoroughness; `weigh` also
+    works out what one look is worth, by its day."""
     first = max(f.on for f in case.found)
     since = last_live(looks, first)
     belief = learn(case, [x for x in looks if x.on <= since], [c for c in cards if c.until <= since], since)
@@ -141,7 +142,7 @@ def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards:
     shown = [d for d in days if over is None or d <= over]
     return Clearing(
         since, treated, matured, hatched, tuple(zip(plain, chances[len(days) :], strict=True)), tuple((d, clean_by[d]) for d in shown), needed, over,
-        done, _worth(odds, done, today, over or end, thorough),
+        done, _worth(odds, done, today, over or end, thorough) if weigh else (),
     )  # fmt: skip
 
 

@@ -137,7 +137,7 @@ def _by_class(x: Array, sums: Array) -> Array:
 
 
 def _step(x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float) -> Array:
-    """A few hours on, of at most about two moves, in both tracks: moves, with the place drawn anew for what has just moulted; deaths of adults, and births."""
+    """A step of at most about two moves, in both tracks: moves, the place drawn anew for what has just moulted; deaths of adults, and births."""
     laid = births * x[..., -1].sum()
     moulting = moves[starts - 1] * x[..., starts - 1]
     x = advance(x, moves)

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.clearing import Clearing, clear_by
 from brood.core.learning import Belief
-from brood.core.types import Act, Case
+from brood.core.types import Act, CardCatch, Case, Inspection
 from brood.errors import InputError
 from brood.services import counted, planning, words
 from brood.services.speech import Speech
@@ -43,23 +43,25 @@ class OverResult:
 _kept: OrderedDict[str, Clearing] = OrderedDict()
 
 
-def cleared(case: Case, schedule: list[tuple[date, list[Act]]], row: object, looks: tuple, cards: tuple, today: date) -> Clearing:  # type: ignore[type-arg]
-    key = f"{planning.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} {looks} {cards} {today} {row}"
+def cleared(case: Case, schedule: list[tuple[date, list[Act]]], row: object, looks: tuple[Inspection, ...], cards: tuple[CardCatch, ...], today: date,
+            *, weigh: bool = True) -> Clearing:  # fmt: skip
+    """A clearing, from memory when nothing has changed; `row` tells whose it is."""
+    key = f"{planning.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} {looks} {cards} {today} {row} {weigh}"
     if key not in _kept:
-        _kept[key] = clear_by(case, schedule, looks, cards, today)
+        _kept[key] = clear_by(case, schedule, looks, cards, today, weigh=weigh)
         while len(_kept) > 40:
             _kept.popitem(last=False)
     return _kept[key]
 
 
-def clearing_of(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Clearing:
+def clearing_of(session: Session, catalogue: Catalogue, row: PestCase, today: date, *, weigh: bool = False) -> Clearing:
     """When a case is over by what was done, is planned, and was counted. Raises InputError where there is nothing to tell it from."""
     case = planning.as_found(session, catalogue, row, today)
     acts = {a.id: a for a in case.acts}
     coming = [(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned"]
     evenings = sorted([*((d.on, d.acts) for d in case.done), *coming])
     schedule = [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
-    return cleared(case, schedule, row.id, counted.looks_of(row), counted.catches_of(row), today)
+    return cleared(case, schedule, row.id, counted.looks_of(row), counted.catches_of(row), today, weigh=weigh)
 
 
 def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> bool:
@@ -72,14 +74,14 @@ def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date
         return False
 
 
-def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date, speech: Speech) -> OverResult:
+def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date, speech: Speech, *, weigh: bool = False) -> OverResult:
     """The end of a case in words."""
     row = cases.case(session, case_id)
     if row.keep_below is not None:
         return OverResult(None, "It is held, not cleared.", f"You hold it under {row.keep_below:g}; there is no all-clear to wait for.", (), None,
                           "This pest is held under a number.")  # fmt: skip
     try:
-        found = clearing_of(session, catalogue, row, today)
+        found = clearing_of(session, catalogue, row, today, weigh=weigh)
     except InputError as error:
         return OverResult(None, "No day can be told yet.", error.message, (), None, error.message)
     more = [a for a in row.applications if a.status == "planned"]

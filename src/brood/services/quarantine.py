@@ -116,7 +116,7 @@ def of_quarantine(session: Session, catalogue: Catalogue, row: Quarantine, today
         return OverResult(None, "Something living was found.", "Open a case for it: its dates take over from here.", (), None, "found")
     for pest_id in ids:
         case = _thought_of(session, catalogue, row, pest_id, today)
-        found = cleared(case, [], f"q{row.id}", looks, (), today)
+        found = cleared(case, [], f"q{row.id}", looks, (), today, weigh=False)
         if found.all_clear is None:
             waiting = found
         else:

@@ -167,7 +167,7 @@ def over(case_id: int) -> Response:
     planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
         row: PestCase = queries.case(session, case_id)
-        found = clearing.of_case(session, catalogue(), case_id, today(), speech())
+        found = clearing.of_case(session, catalogue(), case_id, today(), speech(), weigh=not render.wants_part())
         return render.page("follow/clearing.html", part="follow/_over.html", row=row, pest=catalogue().records[row.pest_id], o=found,
                            states=_group(row), closing=request.args.get("closing"))  # fmt: skip
 

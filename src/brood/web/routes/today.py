@@ -10,6 +10,8 @@ from sqlalchemy.orm import Session
 from brood.errors import InputError
 from brood.services import clearing, planning, plants, quarantine, today
 from brood.store.queries import cases
+from brood.store.records import Quarantine
+from brood.store.tables import PestCase
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech
 from brood.web.context import today as this_day
@@ -25,7 +27,7 @@ def page() -> Response:
         if not cases.plants(session):
             return render.page("today/begin.html", places=cases.places(session))
         result = today.build(session, catalogue(), prefs(), now=now(), tried=_tried())
-        return render.page("today/page.html", r=result, tried=_tried())
+        return render.page("today/page.html", r=result, tried=_tried(), kept=quarantine.open_quarantines(session))
 
 
 def _tried() -> date | None:
@@ -59,31 +61,33 @@ def keep() -> Response:
 
 @bp.get("/today/apart")
 def apart() -> Response:
-    """Which plants are kept apart, and for how many days yet."""
+    """Which plants are kept apart, and for how many days yet; or the line of one case or one plant kept apart."""
+    case_id, kept_id = request.args.get("case", ""), request.args.get("kept", "")
     with household().store.reading() as session:
-        lines = [*_cases(session), *_apart(session)]
+        if case_id.isdigit():
+            lines = [_case(session, cases.case(session, int(case_id)))]
+        elif kept_id.isdigit():
+            lines = [_kept(session, quarantine.quarantine(session, int(kept_id)))]
+        else:
+            rows = [r for r in today.open_cases(session) if r.keep_below is None]
+            lines = [*(_case(session, r) for r in rows), *(_kept(session, q) for q in quarantine.open_quarantines(session))]
     lines.sort(key=lambda line: (line[1] is None, line[1] or 0, line[0]))
     return render.page("today/apart.html", part="today/_apart.html", lines=lines)
 
 
-def _cases(session: Session) -> list[tuple[str, int | None, str]]:
-    """(plant, days left or None, address) of every open case."""
-    out: list[tuple[str, int | None, str]] = []
-    for row in today.open_cases(session):
-        if row.keep_below is not None:
-            continue
-        try:
-            over = clearing.clearing_of(session, catalogue(), row, this_day()).all_clear
-        except InputError:
-            over = None
-        out.append((row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/cases/{row.id}/clearing"))
-    return out
+Line = tuple[str, int | None, str]
+"""Plant, days left or None where no end is in sight, address."""
 
 
-def _apart(session: Session) -> list[tuple[str, int | None, str]]:
-    out: list[tuple[str, int | None, str]] = []
-    for row in quarantine.open_quarantines(session):
-        found = quarantine.of_quarantine(session, catalogue(), row, this_day(), speech()).clearing
-        over = found.all_clear if found else None
-        out.append((row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/quarantine/{row.id}"))
-    return out
+def _case(session: Session, row: PestCase) -> Line:
+    try:
+        over = clearing.clearing_of(session, catalogue(), row, this_day()).all_clear
+    except InputError:
+        over = None
+    return row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/cases/{row.id}/clearing"
+
+
+def _kept(session: Session, row: Quarantine) -> Line:
+    found = quarantine.of_quarantine(session, catalogue(), row, this_day(), speech()).clearing
+    over = found.all_clear if found else None
+    return row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/quarantine/{row.id}"
