@@ -234,6 +234,23 @@ def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_e
     assert max(kinds[0]) <= max(kinds[-1])
 
 
+def test_what_was_cleared_in_winter_is_looked_at_in_spring(store, catalogue):
+    plant_id, case_id = open_mite(store, catalogue, date(2025, 11, 20))
+    with store.writing() as session:
+        cases.close(session, case_id, now=datetime(2026, 1, 10, 9))
+    spring, summer = datetime(2026, 3, 20, 9), datetime(2026, 7, 20, 9)
+    with store.reading() as session:
+        shown = today.build(session, catalogue, Preferences(), now=spring)
+        later = today.build(session, catalogue, Preferences(), now=summer)
+    tasks = [t for _, ts in shown.now for t in ts]
+    assert [t.key for t in tasks] == [f"spring-{case_id}"]
+    assert later.headline.startswith("Nothing to do today")
+    with store.writing() as session:
+        session.add(inspecting.written(InspectCommand(spring.date(), ()), plant_id, None, spring))
+    with store.reading() as session:
+        assert today.build(session, catalogue, Preferences(), now=spring).now == ()
+
+
 def test_keeping_an_evening_moves_the_cases_that_it_serves(demo_store, catalogue):
     prefs = Preferences()
     with demo_store.reading() as session:

@@ -19,6 +19,7 @@ from brood.services.brood_chart import ChartData, chart_data
 from brood.services.following import line as verdict_line
 from brood.services.patches import Patch
 from brood.services.speech import Speech, days
+from brood.services.steps import Step, steps
 from brood.store.queries import cases
 from brood.store.tables import AfterTask, Application, ApplicationRecord, CaseAct, Finding, PestCase
 
@@ -126,6 +127,7 @@ class CaseResult:
     tasks: tuple[AfterTask, ...] = ()
     now: datetime | None = None
     verdict: str = ""
+    steps: tuple[Step, ...] = ()
 
     @property
     def hold_days(self) -> int:
@@ -192,7 +194,8 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         if isinstance(error, NothingDevelops) and error.inspect_on:
             why = f"{why} Look again on {speech.day(error.inspect_on)} at the latest."
         return CaseResult(row, record, chosen, gaps, "There is no plan yet.", why, None, evenings, None, None, None, None, why, today,
-                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now)  # fmt: skip
+                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now,
+                          steps=tuple(steps(session, catalogue, row, today)))  # fmt: skip
     by_slot = _by_slot(row, plan)
     whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)
@@ -207,7 +210,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
         sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
         course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now,
-        verdict=verdict_line(session, catalogue, row, today),
+        verdict=verdict_line(session, catalogue, row, today), steps=tuple(steps(session, catalogue, row, today)),
     )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from brood.store.tables import Application, PestCase, Place, Plant
 
 SPAN_DAYS = 14
 CARD_WEEK, CARD_LASTS = 7, 21
+WINTER_DAYS = 210
 MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1, "treat": 10}
 """How long each takes, in minutes (our judgement, C)."""
 ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
@@ -105,7 +106,7 @@ def build(session: Session, catalogue: Catalogue, prefs: Preferences, *, now: da
     """The day as it stands; `tried` moves the next evening across plants to look at what that serves."""
     today, speech = now.date(), prefs.speech
     rows = open_cases(session)
-    tasks = sorted(_tasks(session, catalogue, rows, now, speech), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
+    tasks = sorted(_tasks(session, catalogue, prefs, rows, now), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
     due = [t for t in tasks if t.due_on <= today]
     kept, wait = _fit(due, today, int(prefs.minutes))
     chart = tuple(sorted((_row(catalogue, row, today) for row in rows), key=lambda r: r.windows[0][2] if r.windows else date.max))
@@ -168,8 +169,9 @@ def _place(plant: Plant) -> Place | None:
     return stay.place if stay else None
 
 
-def _tasks(session: Session, catalogue: Catalogue, rows: Sequence[PestCase], now: datetime, speech: Speech) -> list[Task]:
+def _tasks(session: Session, catalogue: Catalogue, prefs: Preferences, rows: Sequence[PestCase], now: datetime) -> list[Task]:
     out: list[Task] = []
+    speech = prefs.speech
     risky = [r for r in neighbours.risks(session, catalogue, now.date()) if r.chance >= neighbours.CHECKED]
     for row in rows:
         out += [*_treat(catalogue, row, now.date(), speech), *_patches(catalogue, row, now), *_care(row), *_cards(row, now.date()),
@@ -180,12 +182,26 @@ def _tasks(session: Session, catalogue: Catalogue, rows: Sequence[PestCase], now
             out.append(Task(f"neighbour-{plant.id}-{risk.row.pest_id}", "neighbour", plant, _place(plant),
                             f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}", MINUTES["neighbour"], risk.due_on,
                             f"/plants/{plant.id}", f"/plants/{plant.id}/check", said="Nothing seen"))  # fmt: skip
+    out += _spring(session, catalogue, prefs, now.date())
     for apart in open_quarantines(session):
         looks = looks_apart(session, apart)
         due = (looks[-1].looked_on if looks else apart.since_on) + timedelta(days=7)
         out.append(Task(f"quarantine-{apart.id}", "quarantine", apart.plant, _place(apart.plant), "Look it over while it is kept apart",
                         MINUTES["quarantine"], due, f"/quarantine/{apart.id}", f"/plants/{apart.plant_id}/check", said="Nothing seen"))  # fmt: skip
     return out
+
+
+def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: date) -> list[Task]:
+    """What was cleared in the cold is looked at again in spring: silence may have been rest."""
+    winter, spring = ((11, 12, 1, 2), (3, 4, 5)) if prefs.hemisphere == "north" else ((5, 6, 7, 8), (9, 10, 11))
+    if today.month not in spring:
+        return []
+    begun, looked = date(today.year, spring[0], 1), neighbours.last_looks(session)
+    return [Task(f"spring-{c.id}", "neighbour", p, _place(p), f"Cleared of {catalogue.name(c.pest_id)} in winter: look again now that it is warm",
+                 MINUTES["neighbour"], begun, f"/plants/{p.id}", f"/plants/{p.id}/check", said="Nothing seen")
+            for p in neighbours.everyone(session) for c in p.cases
+            if c.closed_at and c.closed_at.month in winter and (today - c.closed_at.date()).days < WINTER_DAYS and looked.get(p.id, date.min) < begun
+            ]  # fmt: skip
 
 
 def next_evening(row: PestCase) -> Application | None:
