@@ -9,7 +9,7 @@ from brood.services.speech import Speech, listed
 from brood.services.today import SPAN_DAYS, Row, TodayResult
 
 LEFT, WIDTH, HEAD, BAND = 190.0, 808.0, 92.0, 58.0
-TALL_DAYS = 8
+TALL_DAYS, TALL_ROWS = 8, 6
 TALL_LEFT, TALL_WIDTH, TALL_HEAD, TALL_STEP = 76.0, 354.0, 62.0, 47.0
 PATH_HANDLE = "M-13 -16H13V8L5 17H-5L-13 8Z"
 
@@ -127,7 +127,7 @@ def _y(first: date, day: date, part: float) -> float:
 
 
 def _tall(result: TodayResult, rows: list[Row], speech: Speech) -> str:
-    rows = rows[:6]
+    rows = rows[:TALL_ROWS]
     first, foot = result.first + timedelta(days=1), TALL_HEAD + TALL_STEP * TALL_DAYS
     step = (TALL_WIDTH - TALL_LEFT - 20) / max(len(rows), 1)
     places = [TALL_LEFT + 24 + step * (n + 0.5) for n in range(len(rows))]

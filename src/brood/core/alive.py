@@ -116,6 +116,7 @@ def _before(case: Case, steps: Steps, n: int, fate: _Fate, fresh: Array) -> _Fat
     open_to = (1 - refuge) * fresh
 
     def born(young: Array) -> Array:
+        """The chance for one newly laid, in the open or hidden."""
         out: Array = open_to[..., 0] * young[0][..., 0] + refuge * young[1][..., 0]
         return out
 
