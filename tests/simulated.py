@@ -14,7 +14,7 @@ from brood.core.seeing import HIDDEN_SEEN, classes, shown
 from brood.core.types import ADULT, PREOVIPOSITION, Done, Inspection
 
 STEP = 0.25
-MOST = 6000
+MOST, CROWD = 6000, 1000
 
 
 class Plant:
@@ -139,6 +139,8 @@ def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220,
             story.done.append((day, ids))
             if len(story.done) in look_after and len(story.looks) < len(look_after):
                 due.add(day + timedelta(days=1))
+        if stops and plant.alive > CROWD:
+            return story
         if plant.alive == 0 and story.extinct_on is None:
             plant.until(datetime.combine(day, time(19)))
             story.extinct_on = day

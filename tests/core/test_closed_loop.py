@@ -154,6 +154,19 @@ def test_clean_looks_at_what_must_be_a_crowd_still_give_a_chance():
     assert all(worth > 0 for _, worth in found.worth)
 
 
+def test_a_belief_without_a_doubt_still_sums_to_one():
+    """All weight on one reach: the groups of reaches that stand for it hold no empty one."""
+    case = treated(soaped(APHID, 21.0, kill=0.9), range(0, 20, 2))
+    looks = [Inspection(day(n), {"young": 900.0 + n, "adult": 300.0}) for n in range(1, 40, 3)]
+    belief = learn(case, looks, [], day(40))
+    weights, reaches, scales = belief.summed(5)
+    assert weights.sum() == pytest.approx(1)
+    assert np.isfinite(reaches).all()
+    assert np.isfinite(scales).all()
+    found = clear_by(case, schedule(case), looks, [], day(40))
+    assert all(0 <= chance <= 1 for _, chance in found.if_clean)
+
+
 def test_a_plant_that_shows_nothing_is_released_by_the_same_computation():
     bare = replace(soaped(APHID, 20.0), acts=())
     case = suspected(bare, DAY, 0.25)

@@ -31,6 +31,7 @@ CLUMPING = 8.0
 SHORTFALL = 5 / 6
 """A course works where it takes at least this share of what it should."""
 RISEN = 1.1
+NOTHING = 1e-12
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,7 +72,8 @@ class Belief:
     def summed(self, rows: int) -> tuple[Array, Array, Array]:
         """A few reaches that stand for all: weights [rows, scenarios] that add to 1, reaches [rows], mean scales [rows, scenarios]."""
         place = np.minimum((np.cumsum(self.by_reach) - self.by_reach / 2) * rows, rows - 1e-9).astype(int)
-        groups = [np.flatnonzero(place == n) for n in dict.fromkeys(place.tolist())]
+        every = [np.flatnonzero(place == n) for n in dict.fromkeys(place.tolist())]
+        groups = [g for g in every if self.by_reach[g].sum() > NOTHING]
         weights = np.stack([self.weights[g].sum(axis=(0, 1)) for g in groups])
         reaches = np.array([self.by_reach[g] @ self.reaches[g] / self.by_reach[g].sum() for g in groups])
         scaled = np.stack([(self.weights[g] * SCALES[:, None]).sum(axis=(0, 1)) for g in groups])
