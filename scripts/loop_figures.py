@@ -57,7 +57,7 @@ def household(seed: int, *, stops: bool = False) -> tuple[Story, float]:
     celsius, reach = float(rng.uniform(19, 24)), float(rng.uniform(0.6, 0.97))
     case = soaped(pest, celsius, acts, reach=0.9)
     slow = planner.plan(planner.problem_of(case)).generation.slow or 60.0
-    days = 150 if stops else 300
+    days = 120 if stops else 300
     return follow(case, Plant(case, celsius, reach, seed), days=days, stops=stops), slow
 
 
@@ -71,17 +71,23 @@ def main() -> None:
             print(f"effective {effective}: {dict(said)}; mean in 0.5 to 0.7: {sum(0.5 <= s.effective <= 0.7 for s in stories)}; "
                   f"evenings added: {sum(s.kept > s.first_planned for s in stories)}; truths clear: {sum(s.extinct_on is not None for s in stories)} "
                   f"of {seeds}")  # fmt: skip
-        told = pool.map(household, range(houses), chunksize=4)
-        given_up = [s for s, _ in pool.map(half_way, range(houses), chunksize=4)]
+        _of_households(pool.map(household, range(houses), chunksize=2), houses)
+        given_up = [s for s, _ in pool.map(half_way, range(houses // 4), chunksize=1)]
+    alive = [s for s in given_up if s.extinct_on is None or s.alive_then]
+    wrong = sum(bool(s.alive_then) for s in alive)
+    print(f"of {len(given_up)} that stop half way, never clear {len(alive)}, all clear declared of them {wrong}", flush=True)
+
+
+def _of_households(told: list[tuple[Story, float]], houses: int) -> None:
+    """Print what became of the households."""
     clear = [(s, slow) for s, slow in told if s.extinct_on]
     declared = [(s, slow) for s, slow in told if s.declared_on]
     wrong = [s for s, _ in declared if s.alive_then]
     in_time = [s for s, slow in clear if s.declared_on and (s.declared_on - max(s.done[-1][0], s.extinct_on)).days <= 1.5 * slow]
     waits = sorted((s.declared_on - s.done[-1][0]).days / slow for s, slow in declared)
     print(f"households: {houses}, truly clear {len(clear)}, declared {len(declared)}, of them not clear {len(wrong)}; declared within 1.5 slow "
-          f"generations of the last evening (or of the last death): {len(in_time)}; median wait {np.median(waits):.2f} slow generations")  # fmt: skip
-    alive = [s for s in given_up if s.extinct_on is None or s.alive_then]
-    print(f"of {houses} that stop half way, never clear {len(alive)}, all clear declared of them {sum(bool(s.alive_then) for s in alive)}")
+          f"generations of the last evening (or of the last death): {len(in_time)}; median wait {np.median(waits):.2f} slow generations",
+          flush=True)  # fmt: skip
 
 
 if __name__ == "__main__":
