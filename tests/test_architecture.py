@@ -15,7 +15,7 @@ MAY_IMPORT = {
     "store": {"errors", "store"},
     "services": {"errors", "core", "catalogue", "store", "services"},
     "charts": {"core", "services", "charts"},
-    "web": {"errors", "settings", "core.degree_days", "catalogue", "store.queries", "store.tables", "services", "charts", "web"},
+    "web": {"errors", "settings", "core.degree_days", "catalogue", "store.queries", "store.records", "store.tables", "services", "charts", "web"},
     "cli": {"errors", "settings", "catalogue", "services", "cli"},
 }
 WIRING = {

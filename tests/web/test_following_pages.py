@@ -190,7 +190,7 @@ def demo_here(templates, tmp_path, clock):
 def test_a_wet_thumb_counts_and_the_verdict_follows(browser, demo_here):  # noqa: F811
     page = visit(browser, demo_here, viewport=SIZES["phone"], has_touch=True)
     page.goto("/cases/6")
-    page.get_by_role("link", name="Look and count").tap()
+    page.get_by_role("link", name="Look and count", exact=True).tap()
     for _ in range(4):
         page.get_by_role("button", name="+1 live: nymphs").tap()
     expect(page.get_by_role("radio", name="Something was there.")).to_be_checked()

@@ -147,14 +147,14 @@ def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards:
 
 
 def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None, date | None]:
-    """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the last evening: that evening itself where there are no eggs."""
+    """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the last evening: the day after it where there are no eggs."""
     watch = clock(chain_of(case.pest), case.series)
     adult = len(case.pest.stages) - 1
     matured = _slow(case, watch, since, adult)
     if treated is None:
         return matured, matured
     if case.pest.live_birth:
-        return matured, treated
+        return matured, treated + timedelta(days=1)
     return matured, _slow(case, watch, treated, 1)
 
 

@@ -97,7 +97,7 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
             f"Nothing grows up in the warmth expected, so whatever was missed on {speech.day(found.last_live)} would wait. This is a pause, not an "
             "all-clear; look again when it is warmer."), needed, best)  # fmt: skip
     since = f"Last seen alive {speech.day(found.last_live)}; the slowest of that day is grown by {speech.day(found.matured)} at the cool end"
-    if found.last_treatment and found.hatched == found.last_treatment:
+    if found.last_treatment and (found.hatched - found.last_treatment).days == 1:
         since += f"; the course runs to {speech.day(found.last_treatment)}"
     elif found.last_treatment and found.hatched > found.matured:
         since += f", and the last egg that {speech.day(found.last_treatment)} passed has hatched by {speech.day(found.hatched)}"
