@@ -36,7 +36,7 @@ def _x(result: TodayResult, day: date, part: float = 0.0) -> float:
 
 def _wide(result: TodayResult, rows: list[Row], speech: Speech) -> str:
     foot = HEAD + BAND * len(rows)
-    body = _days(result, speech, foot) + "".join(_row(result, row, HEAD + BAND * n, speech) for n, row in enumerate(rows))
+    body = _days(result, speech, foot) + "".join(_row(result, row, HEAD + BAND * n) for n, row in enumerate(rows))
     body += "".join(_evening(result, n, rows, foot, speech) for n in range(len(result.sessions)))
     body += _counts(result, foot)
     return figure(WIDTH, foot + 40, "chart evenings", "Evenings across plants", describe(result, speech), body)
@@ -57,7 +57,7 @@ def _days(result: TodayResult, speech: Speech, foot: float) -> str:
     return "".join(out) + line((now, 48), (now, foot), "today")
 
 
-def _row(result: TodayResult, row: Row, top: float, speech: Speech) -> str:
+def _row(result: TodayResult, row: Row, top: float) -> str:
     middle = top + BAND / 2
     out = [vignette(row.row.plant.kind, 0, middle - 22, 44), text((54, middle - 2), row.row.plant.name[:19], "label"),
            text((54, middle + 16), row.pest[:24], "note2"), line((0, top + BAND), (WIDTH, top + BAND), "hair")]  # fmt: skip
@@ -74,7 +74,6 @@ def _row(result: TodayResult, row: Row, top: float, speech: Speech) -> str:
             out.append(f'<path class="thorn" d="M{num(right + 2)} {num(middle)}l8 -5v10z"/>')
         if n and _x(result, target, 0.8) > left:
             out.append(circle((_x(result, target, 0.8), middle), 5.5, "bead-later"))
-    del speech
     return "".join(out)
 
 
