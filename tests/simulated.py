@@ -96,7 +96,8 @@ class Plant:
 
 @dataclass
 class Story:
-    """What became of a course: evenings planned at first and in all, what two looks said, when truth and record became clear."""
+    """What became of a course: evenings planned at first and in all, what two looks said, when truth and record became clear, and the chance alive
+    that was claimed then."""
 
     first_planned: int = 0
     looks: list = field(default_factory=list)
@@ -107,6 +108,7 @@ class Story:
     extinct_on: date | None = None
     declared_on: date | None = None
     alive_then: int = 0
+    claimed: float = 0.0
 
 
 def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220, declare=True, stops=False):
@@ -152,7 +154,7 @@ def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220,
             known = replace(case, done=tuple(Done(on, ids) for on, ids in story.done), start=day)
             cycle = clear_by(known, [(on, [acts[i] for i in ids]) for on, ids in story.done], story.looks, [], day + timedelta(days=1), thorough)
             if cycle.settled:
-                story.declared_on, story.alive_then = day, plant.alive
+                story.declared_on, story.alive_then, story.claimed = day, plant.alive, cycle.if_clean[-1][1]
                 return story
             due |= {n.on for n in cycle.needed[:1]} or {day + timedelta(days=7)}
         elif not coming and cycle is not None and not any(d > day for d in due):

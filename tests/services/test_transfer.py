@@ -1,5 +1,7 @@
 """Nothing is lost: export and import, backup under load, writes cut off by a kill, many plants, addresses that end."""
 
+import csv
+import io
 import json
 import os
 import signal
@@ -7,6 +9,7 @@ import sqlite3
 import subprocess
 import sys
 import threading
+import zipfile
 from datetime import date, timedelta
 
 import pytest
@@ -14,7 +17,7 @@ from conftest import NOW
 from sqlalchemy import func, select
 
 from brood.errors import InputError, NotFound
-from brood.services import backup, pasting, plants, record, sharing, today, transfer
+from brood.services import backup, events, older, pasting, plants, record, sharing, today, transfer
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech
 from brood.store.queries import cases
@@ -66,6 +69,53 @@ def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(demo_sto
         transfer.load(session, transfer.read(change(document)))
     with store.reading() as session:
         assert transfer.is_empty(session)
+
+
+NEW_SINCE = {"application_record": "minutes", "place": "apart_room", "quarantine": "from_place_id"}
+
+
+def earlier(document):
+    """The same household as the version before kept it, and what this one has of it."""
+    was, is_now = {**document, "version": "20261126_01", "tables": {}}, {**document, "tables": {}}
+    for name, rows in document["tables"].items():
+        if name == "expense":
+            is_now["tables"][name] = []
+            continue
+        new = NEW_SINCE.get(name)
+        was["tables"][name] = [{k: v for k, v in row.items() if k != new} for row in rows]
+        is_now["tables"][name] = [{**row, new: None} if new else row for row in rows]
+    return was, is_now
+
+
+def as_archive(document):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, rows in document["tables"].items():
+            body = io.StringIO()
+            columns = [c.name for c in next(t for t in older.tables_at(document["version"]) if t.name == name).columns]
+            csv.writer(body).writerow(columns)
+            csv.writer(body).writerows([transfer._cell(row[c]) for c in columns] for row in rows)
+            archive.writestr(f"{name}.csv", body.getvalue())
+    return out.getvalue()
+
+
+@pytest.mark.parametrize("kind", ["json", "csv"])
+def test_what_the_version_before_exported_is_read_in_whole(demo_store, store, kind):
+    with demo_store.reading() as session:
+        was, expected = earlier(json.loads(transfer.export(session)))
+    data = json.dumps(was).encode() if kind == "json" else as_archive(was)
+    with store.writing() as session:
+        transfer.load(session, transfer.taken_in(data))
+    with store.reading() as session:
+        assert json.loads(transfer.export(session)) == expected
+
+
+def test_rows_of_an_earlier_version_that_do_not_fit_together_are_refused(demo_store):
+    with demo_store.reading() as session:
+        was, _ = earlier(json.loads(transfer.export(session)))
+    was["tables"]["stay"][0]["plant_id"] = 999_999
+    with pytest.raises(InputError, match="do not fit together"):
+        transfer.taken_in(json.dumps(was).encode())
 
 
 @pytest.mark.parametrize("data", [b"PK no archive", b"\xff\xfe", b"[]"])
@@ -210,8 +260,15 @@ def test_addresses_end_when_taken_back_and_open_on_their_days_alone(demo_store, 
 def test_a_plant_that_is_gone_is_out_of_the_lists_and_in_the_record(demo_store, catalogue):
     with demo_store.writing() as session:
         plant = session.scalars(select(Plant).where(Plant.name == "Bay laurel")).one()
-        record.befell(session, plant.id, "given", date(2026, 6, 7), "to the neighbours", now=NOW)
+        events.befell(session, plant.id, "given", date(2026, 6, 7), "to the neighbours", now=NOW)
     with demo_store.reading() as session:
         assert "Bay laurel" not in [n.plant.name for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)]
         entries = record.build(session, catalogue, plant_id=plant.id).entries
+        told = events.of_plant(session, plant.id)
     assert any("given away" in e.text for e in entries)
+    with demo_store.writing() as session:
+        assert events.take_back(session, told[0].id, now=NOW) == plant.id
+    with demo_store.writing() as session:
+        assert "Bay laurel" in [n.plant.name for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)]
+        with pytest.raises(NotFound):
+            events.take_back(session, told[0].id, now=NOW)

@@ -110,6 +110,46 @@ def test_a_cutting_is_a_plant_of_its_own_kept_apart(demo_client):
     assert demo_client.post("/plants/7/cutting", data={"name": "<b>"}).status_code == 422
 
 
+def test_apart_in_a_place_with_room_and_back_again(demo_client):
+    page = text_of(demo_client.get("/quarantine"))
+    assert "room for 2 of 3" in page
+    box = re.search(r'<option value="(\d+)">Box room: room for 2', page)[1]
+    answer = demo_client.post("/quarantine", data={"plant": "6", "reason": "neighbour", "place": box})
+    one = answer.headers["Location"]
+    assert "Box room" in text_of(demo_client.get("/plants/6"))
+    for step in ("furled", "soil", "rim", "roots", "near", "home"):
+        demo_client.post(f"{one}/step", data={"step": step})
+    home = re.search(r'<option value="(\d+)" selected>North stairwell', text_of(demo_client.get(one)))[1]
+    assert demo_client.post(f"{one}/release", data={"place": "999999"}).status_code == 404
+    demo_client.post(f"{one}/release", data={"place": home})
+    assert "North stairwell" in text_of(demo_client.get("/plants/6")).split("Cases")[0]
+    full = demo_client.post("/places/7/edit", data={"name": "Box room", "source": "constant", "constant": "18", "apart_room": "1"})
+    assert full.status_code == 303
+    refused = demo_client.post("/quarantine", data={"plant": "6", "reason": "sick", "place": box, "note": "limp since Friday"})
+    assert refused.status_code == 422
+    assert "Box room is full: Lemon" in text_of(refused)
+    assert "limp since Friday" in text_of(refused)
+
+
+def test_what_it_came_to_is_added_up_and_corrected(demo_client):
+    page = text_of(demo_client.get("/record/costs"))
+    assert "33.40 spent" in page
+    wrong = demo_client.post("/record/costs", data={"what": "Pots", "amount": "-3", "case": "1"})
+    assert wrong.status_code == 422
+    assert 'value="Pots"' in text_of(wrong)
+    demo_client.post("/record/costs", data={"what": "Pots", "amount": "6,60", "case": "1"})
+    page = text_of(demo_client.get("/record/costs"))
+    assert "40.00 spent" in page
+    assert "18.50" in page, "with what was bought for that case before"
+    demo_client.post(re.search(r"/record/costs/\d+/withdraw", page)[0])
+    assert "33.40 spent" in text_of(demo_client.get("/record/costs?year=1999"))
+    demo_client.post("/plants/5/event", data={"kind": "lost", "note": "by mistake"})
+    assert "1 plant lost" in text_of(demo_client.get("/record/costs"))
+    demo_client.post(re.search(r"/events/\d+/withdraw", text_of(demo_client.get("/plants/5")))[0])
+    assert "no plants lost" in text_of(demo_client.get("/record/costs"))
+    assert "It is gone" not in text_of(demo_client.get("/plants/5"))
+
+
 def test_a_plan_of_a_place_is_kept_and_moved_along(demo_client):
     page = text_of(demo_client.get("/places/1/plan"))
     first, second = re.findall(r'name="shelf-(\d+)"', page)
@@ -198,6 +238,31 @@ def test_a_wet_thumb_counts_and_the_verdict_follows(browser, demo_here):  # noqa
     expect(page.get_by_text("4 nymphs alive")).to_be_visible()
     expect(page.get_by_role("heading", name="Looks")).to_be_visible()
     assert page.faults == []
+    page.context.close()
+
+
+@pytest.mark.browser
+def test_a_look_made_without_a_connection_waits_on_the_device_and_counts_once(browser, demo_here, clock):  # noqa: F811
+    page = visit(browser, demo_here, viewport=SIZES["phone"], has_touch=True)
+    page.goto("/cases/6/inspect")
+    page.get_by_role("radio", name="with a lens").check()
+    page.context.set_offline(True)
+    page.get_by_role("button", name="+1 live: nymphs").tap()
+    page.get_by_role("button", name="+1 live: nymphs").tap()
+    page.get_by_role("button", name="Keep this look").tap()
+    expect(page.locator("#offline")).to_contain_text("No connection: the look is kept on this device")
+    page.get_by_role("button", name="Try again now").tap()
+    page.context.set_offline(False)
+    page.wait_for_url("**/cases/6/follow", timeout=60_000)
+    expect(page.get_by_text("2 nymphs alive")).to_have_count(1)
+    page.goto("/cases/6/inspect")
+    assert page.evaluate("localStorage.getItem('brood-unsent')") == "[]"
+    expect(page.get_by_label("live", exact=True).first).to_have_value("")
+    page.get_by_label("Note").fill("half of it")
+    page.goto("/cases/6")
+    page.goto("/cases/6/inspect")
+    expect(page.get_by_label("Note")).to_have_value("half of it")
+    assert [text for text in page.faults if "ERR_INTERNET_DISCONNECTED" not in text] == []
     page.context.close()
 
 

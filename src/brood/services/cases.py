@@ -70,7 +70,7 @@ class MarkCommand:
     """What is said of an evening: done on a day, or skipped; the acts that were done (all that were planned when empty).
 
     `parts` of the plant that were done and `missed` that were not reached, the share `reach` that follows, a `tally` of what was seen, and the
-    sender's `sent_key` where it was recorded without a connection.
+    sender's `sent_key` where it was recorded without a connection; `minutes` it took, where told.
     """
 
     outcome: str
@@ -82,6 +82,7 @@ class MarkCommand:
     tally: tuple[dict[str, object], ...] = ()
     reach: float | None = None
     sent_key: str = ""
+    minutes: int | None = None
 
 
 @dataclass(frozen=True)
@@ -334,6 +335,7 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     slot.records.append(ApplicationRecord(
         outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost="", parts=list(said.parts),
         missed=list(said.missed), tally=list(said.tally), reach=said.reach, sent_key=said.sent_key,
+        minutes=said.minutes,
     ))  # fmt: skip
     late = said.done_on is not None and said.done_on > promised_latest
     slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"

@@ -14,7 +14,7 @@ from brood.core.improve import beside, weigh
 from brood.core.problem import Problem
 from brood.core.types import Act, Case
 from brood.errors import FieldErrors, InputError
-from brood.services import guards, household, planning, shelf
+from brood.services import effort, guards, household, planning, shelf
 from brood.services.cases import ActCommand
 from brood.services.guards import Offer, Setting, offers
 from brood.services.plants import is_eaten
@@ -173,7 +173,7 @@ def _act(catalogue: Catalogue, case: Case, one: Offer) -> Act:
 def weighed(problem: Problem, catalogue: Catalogue, acts: tuple[Act, ...], case: Case | None = None) -> Weighed:
     """What a case comes to with these acts, from the tables at hand."""
     chance, dates = weigh(problem.treated(replace(case or problem.case, acts=acts)))
-    minutes = dates * sum(catalogue.care[a.id].minutes for a in acts if a.id in catalogue.care and a.when != "first")
+    minutes = dates * effort.by_catalogue(catalogue, [a.id for a in acts if a.when != "first"])
     return Weighed(chance, dates, minutes, chance >= problem.case.target)
 
 

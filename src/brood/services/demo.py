@@ -33,6 +33,8 @@ PLACES: tuple[tuple[str, str, str, float, float, str, str], ...] = (
 )
 HEATED = {"Kitchen sill": (23.0, 19.0)}
 SETTINGS = {"Glazed balcony": "balcony", "Lean-to": "glasshouse", "Raised bed": "outdoor"}
+APART = {"Box room": 3}
+"""Where plants can be kept apart, and how many."""
 SPOTS = {"Glazed balcony": (0.0, 1.0, 0.5), "Kitchen sill": (1.0, 0.0, 0.0)}
 """Whole-place shift, warmest and coolest spot, °C."""
 SENSOR_DAYS, DIARY_DAYS = 5, 12
@@ -71,7 +73,7 @@ BOTTLES = (
 @dataclass(frozen=True)
 class Trouble:
     """One demo case: when it was found (days ago), what, with which treatments, and the evenings done (days ago, None for on its day);
-    under how many it is held instead of being cleared."""
+    under how many it is held instead of being cleared; the minutes of an evening, where they were noted."""
 
     plant: str
     pest: str
@@ -81,6 +83,7 @@ class Trouble:
     done_ago: tuple[int | None, ...]
     test_patch: bool = False
     hold: float | None = None
+    minutes: int | None = None
 
 
 TROUBLES = (
@@ -89,7 +92,7 @@ TROUBLES = (
             ("egg", 40, None, "along the midrib, undersides"), ("young", 15, None, "undersides of five leaves"),
             ("adult", 6, None, "under fine threads"),
         ),
-            ("wiping", "insecticidal-soap"), (5, 2)),
+            ("wiping", "insecticidal-soap"), (5, 2), minutes=35),
     Trouble("Fuchsia", "trialeurodes-vaporariorum", 11,
             (("egg", None, "dozens", "youngest leaves"), ("young", None, "dozens", "older leaves"), ("adult", 8, None, "fly up when touched")),
             ("wiping", "insecticidal-soap"), (11, 9), True),
@@ -108,7 +111,7 @@ TROUBLES = (
     Trouble("Pak choi", "plutella-xylostella", 5, (("egg", None, "few", "undersides"), ("young", 11, None, "windows in outer leaves")),
             ("wiping", "btk"), (4,)),
     Trouble("Kohlrabi", "pieris-rapae", 2, (("egg", 12, None, "upright on the undersides"), ("young", 5, None, "along the ribs")),
-            ("wiping",), (2,), hold=8),
+            ("wiping",), (2,), hold=8, minutes=15),
 )  # fmt: skip
 
 
@@ -150,7 +153,7 @@ def _place(
     return places.PlaceCommand(
         name, note, source, places.Warmth(day_c, night_c, *clock), places.Warmth(*heated, *clock) if heated else None,
         *SPOTS.get(name, (0.0, 0.0, 0.0)), sensor_url if source == "sensor" else "",
-        SETTINGS.get(name, "indoor"),
+        SETTINGS.get(name, "indoor"), APART.get(name),
     )  # fmt: skip
 
 
@@ -245,7 +248,8 @@ def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, m
             slot = _next(session, case_id)
             day = moment.date() - timedelta(days=ago) if ago is not None else slot.target_on
             if day < moment.date():
-                cases.mark(session, catalogue, slot.id, cases.MarkCommand("done", day), now=datetime.combine(day, time(20)), speech=SPEECH)
+                said = cases.MarkCommand("done", day, minutes=trouble.minutes)
+                cases.mark(session, catalogue, slot.id, said, now=datetime.combine(day, time(20)), speech=SPEECH)
 
 
 def _next(session: Session, case_id: int) -> Application:

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import group, inspecting, neighbours, quarantine
+from brood.services import costs, group, inspecting, neighbours, quarantine
 from brood.services.inspecting import CountCommand, InspectCommand
 from brood.services.speech import Speech
 from brood.store.queries import cases
@@ -33,6 +33,9 @@ SEEN = (
 )  # fmt: skip
 """Plant, days ago, what was seen (class, alive, dead, clue), how closely, new leaves, where."""
 CARDS = (("Basil seedling tray", "yellow", 4, ((2, 11),)), ("Streptocarpus", "blue", 5, ((3, 6), (1, 4))))
+SPENT = (("Soap concentrate for vegetables", 11.90, 6, "Aubergine"), ("Yellow and blue cards, ten of each", 7.5, 5, None),
+         ("Nematodes, one sachet", 14.0, 4, "Basil seedling tray"))  # fmt: skip
+"""What was bought, for how much, days ago, for the case of which plant."""
 NEWCOMER, APART_DAYS, LOOKED_DAYS = "Lemon", 12, (5,)
 
 
@@ -48,6 +51,9 @@ def play(store: Store, catalogue: Catalogue, plant_ids: Mapping[str, int], momen
             counted = tuple(CountCommand(kind, live, dead, clue) for kind, live, dead, clue in seen)
             said = InspectCommand(at.date(), counted, 0.5, how, growth=growth, spot=spot)
             inspecting.record(session, catalogue, _case(session, plant_ids[plant]), said, now=at, speech=SPEECH)
+        for what, amount, ago, whose in SPENT:
+            at = moment - timedelta(days=ago)
+            costs.spend(session, what, amount, at.date(), _case(session, plant_ids[whose]) if whose else None, now=at)
         group.came_from(session, _case(session, plant_ids["Fuchsia"]), "newcomer", "with the young plants in April")
 
 

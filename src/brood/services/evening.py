@@ -14,10 +14,11 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.evening import EVENING
 from brood.errors import InputError, NotFound
-from brood.services import aftercare, guards, patches, planning
+from brood.services import aftercare, effort, guards, patches, planning
 from brood.services import cases as recording
 from brood.services.cases import MarkCommand
 from brood.services.choosing import setting_of
+from brood.services.events import repotted_on
 from brood.services.patches import Patch
 from brood.services.shopping import spray_ml
 from brood.services.speech import Speech
@@ -28,6 +29,8 @@ from brood.store.tables import Application, PestCase, Plant
 BUILD_OF_KIND = {"rosette": "rosette", "orchid": "orchid", "cactus-succulent": "cactus", "cabbage-family": "head", "seedling-herb": "tray"}
 LEAST_REACH = 0.05
 FROST_C = 2.0
+ROOTING_DAYS = 10
+"""How long a plant is spared sprays after repotting (our judgement, C)."""
 DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
 """The parts of an evening that is all in the soil, with the shares that count there (C)."""
 
@@ -67,11 +70,12 @@ class EveningResult:
     hygiene: tuple[str, ...]
     timers: tuple[Timer, ...]
     usual_ml: float
+    usual_minutes: int
 
 
 @dataclass(frozen=True)
 class FinishCommand:
-    """What was done: the acts, the parts reached, what was seen (stage, live, dead), how much mix it took."""
+    """What was done: the acts, the parts reached, what was seen (stage, live, dead), how much mix and how many minutes it took."""
 
     done_on: date
     acts: tuple[str, ...]
@@ -80,6 +84,7 @@ class FinishCommand:
     note: str = ""
     mix_ml: float | None = None
     sent_key: str = ""
+    minutes: int | None = None
 
 
 def build_of(plant: Plant) -> str:
@@ -123,6 +128,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
     return EveningResult(
         row, record, slot, tuple(acts), parts, tuple(recording.stage_choices(record)), _gates(session, catalogue, row, slot, now, speech),
         tuple(held), tuple(h.text for h in book.hygiene), tuple(timers.values()), spray_ml(row.plant),
+        round(effort.evening(catalogue, row, [a.record.id for a in acts])),
     )  # fmt: skip
 
 
@@ -158,7 +164,10 @@ def _gates(session: Session, catalogue: Catalogue, row: PestCase, slot: Applicat
                        f"Wait for a {side} hour, or leave it out tonight.")  # fmt: skip
         if care.technique == "spray" and night < FROST_C:
             out.append(f"Down to {speech.warmth(night)} in the night: no {record.name} before frost.")
-    if "weak" in row.plant.marks:
+    potted = repotted_on(session, row.plant_id)
+    if potted is not None and (now.date() - potted).days < ROOTING_DAYS:
+        out.append(f"Repotted {speech.day(potted)}: by hand only for {ROOTING_DAYS} days, until it has rooted.")
+    elif "weak" in row.plant.marks:
         out.append("You marked this plant as dry, wilted or just repotted: by hand only until it stands upright.")
     return tuple(dict.fromkeys(out))
 
@@ -175,7 +184,8 @@ def finish(session: Session, catalogue: Catalogue, case_id: int, said: FinishCom
     known = {p.id for p in parts}
     done = tuple(p for p in said.parts if p in known)
     missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()
-    command = MarkCommand("done", said.done_on, said.note, said.acts, done, missed, said.tally, reach_of(parts, done, row.reach), said.sent_key)
+    reach = reach_of(parts, done, row.reach)
+    command = MarkCommand("done", said.done_on, said.note, said.acts, done, missed, said.tally, reach, said.sent_key, said.minutes)
     recording.mark(session, catalogue, slot.id, command, now=now, speech=speech)
     if said.mix_ml:
         row.plant.mix_ml = said.mix_ml

@@ -5,11 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, planning
+from brood.services import counted, effort
 from brood.services.clearing import belief
 from brood.services.speech import listed
 from brood.store.queries import cases
@@ -34,9 +33,8 @@ def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]
     uses: dict[str, list[tuple[PestCase, int]]] = {}
     marked: dict[str, list[str]] = {}
     effects: dict[int, tuple[float, float]] = {}
-    for case_id in session.scalars(select(PestCase.id)):
-        row = cases.case(session, case_id)
-        done = [r for a in row.applications if (r := planning.last_word(a)) is not None and r.outcome == "done"]
+    for row in cases.every(session):
+        done = effort.done(row)
         for key in {t for r in done for t in r.treatments}:
             uses.setdefault(key, []).append((row, sum(key in r.treatments for r in done)))
         for patch in (p for p in row.patches if p.outcome == "marked" and p.withdrawn_at is None):

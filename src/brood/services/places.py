@@ -36,7 +36,8 @@ SETTINGS = {"indoor": "indoors", "glasshouse": "in a glasshouse", "balcony": "on
 
 @dataclass(frozen=True)
 class PlaceCommand:
-    """What a place's form says. `heating` is its warmth while the house is heated, where that differs."""
+    """What a place's form says. `heating` is its warmth while the house is heated, where that differs; `apart_room` how many plants can be kept
+    apart there, None where none are."""
 
     name: str
     note: str
@@ -48,6 +49,7 @@ class PlaceCommand:
     cool_spot_c: float = 0.0
     sensor_url: str = ""
     setting: str = "indoor"
+    apart_room: int | None = None
 
 
 @dataclass(frozen=True)
@@ -185,7 +187,7 @@ def add(session: Session, command: PlaceCommand, *, now: datetime) -> int:
 def _apply(place: Place, command: PlaceCommand) -> None:
     """Put what a form says into a place, set points apart."""
     place.name, place.note, place.source, place.sensor_url = command.name, command.note, command.source, command.sensor_url
-    place.setting = command.setting
+    place.setting, place.apart_room = command.setting, command.apart_room
     place.offset_c, place.warm_spot_c, place.cool_spot_c = command.offset_c, command.warm_spot_c, command.cool_spot_c
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from sqlalchemy import select
@@ -15,11 +15,14 @@ from brood.errors import FieldErrors, NotFound
 from brood.services import counted
 from brood.services.clearing import OverResult, cleared, said
 from brood.services.inspecting import InspectCommand, written
+from brood.services.neighbours import everyone, stay_of
+from brood.services.places import stay_since
 from brood.services.plants import PlantCommand, PlantTraits, add, prone_ids
 from brood.services.speech import Speech, days, listed
 from brood.services.warmth import plant_series
 from brood.store.queries import cases
 from brood.store.records import InspectionRecord, Quarantine
+from brood.store.tables import Place, Plant
 
 AHEAD_DAYS = 300
 REASONS = {"newcomer": "a newcomer", "neighbour": "a neighbour of an infested plant", "cutting": "a rescued cutting", "sick": "looks unwell"}
@@ -48,18 +51,56 @@ def quarantine(session: Session, quarantine_id: int) -> Quarantine:
     return found
 
 
-def keep_apart(session: Session, plant_id: int, reason: str, since_on: date, note: str, *, now: datetime) -> int:
-    """Keep a plant apart; the id. One that is kept apart already stays so."""
+@dataclass(frozen=True)
+class Room:
+    """A place in which plants are kept apart, and those that stand there now."""
+
+    place: Place
+    here: tuple[Plant, ...]
+
+    @property
+    def free(self) -> int:
+        """For how many more there is room."""
+        return max((self.place.apart_room or 0) - len(self.here), 0)
+
+
+def rooms(session: Session) -> list[Room]:
+    """The places in which plants can be kept apart, those with most room first."""
+    standing = [(p, stay.place_id) for p in everyone(session) if (stay := stay_of(p)) is not None]
+    found = [Room(place, tuple(p for p, at in standing if at == place.id)) for place in cases.places(session) if place.apart_room]
+    return sorted(found, key=lambda r: (-r.free, r.place.name))
+
+
+def keep_apart(session: Session, plant_id: int, reason: str, since_on: date, note: str, *, now: datetime, place_id: int | None = None) -> int:
+    """Keep a plant apart, moved to a place for that where one is given; the id. One that is kept apart already stays so.
+
+    Raises FieldErrors for a reason that is none, and for a place without room.
+    """
     plant = cases.plant(session, plant_id)
     if reason not in REASONS:
         raise FieldErrors({"reason": "Choose why from the list."})
-    known = next((q for q in open_quarantines(session) if q.plant_id == plant.id), None)
-    if known is not None:
-        return known.id
-    row = Quarantine(plant_id=plant.id, reason=reason, since_on=since_on, steps=[], note=note, recorded_at=now)
-    session.add(row)
+    row = next((q for q in open_quarantines(session) if q.plant_id == plant.id), None)
+    if row is None:
+        row = Quarantine(plant_id=plant.id, reason=reason, since_on=since_on, steps=[], note=note, recorded_at=now)
+        session.add(row)
+    if place_id is not None:
+        _move(session, row, plant, place_id, since_on, now)
     session.flush()
     return row.id
+
+
+def _move(session: Session, row: Quarantine, plant: Plant, place_id: int, since_on: date, now: datetime) -> None:
+    stay = stay_of(plant)
+    if stay is not None and stay.place_id == place_id:
+        return
+    room = next((r for r in rooms(session) if r.place.id == place_id), None)
+    if room is None:
+        raise FieldErrors({"place": "Plants are not kept apart there. Choose another place, or say on its page how many fit."})
+    if not room.free:
+        held = listed([p.name for p in room.here])
+        raise FieldErrors({"place": f"{room.place.name} is full: {held}. Choose another place, or say on its page that more fit."})
+    row.from_place_id = row.from_place_id or (stay.place_id if stay else None)
+    stay_since(session, plant.id, place_id, max([since_on, *([stay.since_on] if stay else [])]), now)
 
 
 def take_cutting(session: Session, plant_id: int, name: str, *, now: datetime) -> int:
@@ -97,12 +138,15 @@ def step(session: Session, quarantine_id: int, name: str) -> None:
     row.steps = [s for s in row.steps if s != name] if name in row.steps else [*row.steps, name]
 
 
-def release(session: Session, quarantine_id: int, *, now: datetime) -> int:
-    """Let a plant back; the plant's id."""
+def release(session: Session, quarantine_id: int, place_id: int | None = None, *, now: datetime) -> int:
+    """Let a plant back, to a place where one is given; the plant's id. Raises FieldErrors while steps are open."""
     row = quarantine(session, quarantine_id)
     if any(s not in row.steps for s in STEPS):
         raise FieldErrors({"steps": "Some steps of the return are still open."})
     row.released_on = now.date()
+    stay = stay_of(row.plant)
+    if place_id is not None and (stay is None or stay.place_id != place_id):
+        stay_since(session, row.plant_id, cases.place(session, place_id).id, now.date(), now)
     return row.plant_id
 
 

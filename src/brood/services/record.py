@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date
 
 from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import InstrumentedAttribute, Session, selectinload
 
 from brood.catalogue.holdings import Catalogue
-from brood.errors import FieldErrors
 from brood.services import counted, following, inspecting, planning, words
 from brood.services.cases import stage_choices
+from brood.services.events import EVENTS
 from brood.services.group import ORIGINS
 from brood.services.quarantine import REASONS
-from brood.store.queries import cases
 from brood.store.records import InspectionRecord, PlantEvent, Quarantine
 from brood.store.tables import Application, Look, PestCase, Plant, Stay
 
@@ -23,7 +22,6 @@ KINDS = {
     "case": "cases", "find": "finds", "evening": "evenings", "look": "looks", "card": "cards", "move": "moves", "apart": "kept apart",
     "event": "what befell it",
 }  # fmt: skip
-EVENTS = {"lost": "lost", "given": "given away", "cut": "cut back", "repotted": "repotted", "note": "note"}
 PAGE = 120
 
 
@@ -123,13 +121,3 @@ def _apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
         if plant is not None:
             note = f": {event.note}" if event.note else ""
             yield Entry(event.on, plant.name, plant.id, "event", f"{EVENTS[event.kind]}{note}", f"/plants/{plant.id}")
-
-
-def befell(session: Session, plant_id: int, kind: str, on: date, note: str, *, now: datetime) -> None:
-    """Keep what befell a plant; lost or given away, it is no longer here."""
-    plant = cases.plant(session, plant_id)
-    if kind not in EVENTS:
-        raise FieldErrors({"kind": "Choose what happened from the list."})
-    session.add(PlantEvent(plant_id=plant.id, on=on, kind=kind, note=note, recorded_at=now))
-    if kind in ("lost", "given"):
-        plant.gone_on = on

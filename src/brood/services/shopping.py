@@ -35,7 +35,7 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Shopping:
-    """A course's list: its mixes, the kit, and the minutes of an evening on the mean."""
+    """A course's list: its mixes and the kit."""
 
     mixes: tuple[Wanted, ...]
     kit: tuple[str, ...]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 
 from babel.dates import format_date, format_datetime
+from babel.numbers import format_decimal
 
 from brood.services import units
 
@@ -127,6 +128,10 @@ class Speech:
             return f"{ml / units.factor('fluid_ounce', 'milliliter'):.3g} fl oz"
         return f"{ml / 1000:.3g} l" if ml >= 1000 else f"{ml:.3g} ml"
 
+    def money(self, amount: float) -> str:
+        """An amount in the keeper's own currency."""
+        return format_decimal(amount, "#,##0.00", locale=self._babel)
+
     def warmth(self, celsius: float, digits: int = 0) -> str:
         """A temperature with its unit."""
         return f"{self.degrees(celsius):.{digits}f} {UNITS[self.unit]}"
@@ -145,6 +150,13 @@ def number(value: float) -> str:
 def short_days(value: float | None) -> str:
     """So many days, as exact as a stage time deserves; a dash for none."""
     return "–" if value is None else f"{value:.1f}" if value < 20 else f"{value:.0f}"
+
+
+def hours(minutes: float) -> str:
+    """So many minutes, or hours to the half from an hour and a half on."""
+    if minutes < 90:
+        return f"{minutes:.0f} minute{'' if round(minutes) == 1 else 's'}"
+    return f"{round(minutes / 30) / 2:g} hours"
 
 
 def days(count: int) -> str:

@@ -10,8 +10,9 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.gathering import Window, gather
-from brood.services import counted, following, neighbours, patches, planning, what_if, words
+from brood.services import counted, effort, following, neighbours, patches, planning, what_if, words
 from brood.services.aftercare import open_tasks
+from brood.services.effort import MINUTES
 from brood.services.preferences import Preferences
 from brood.services.quarantine import looks_apart, open_quarantines
 from brood.services.shopping import spray_ml
@@ -23,8 +24,6 @@ from brood.store.tables import Application, PestCase, Place, Plant
 SPAN_DAYS = 14
 CARD_WEEK, CARD_LASTS = 7, 21
 WINTER_DAYS = 210
-MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1, "treat": 10}
-"""How long each takes, in minutes (our judgement, C)."""
 ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
 """From clean plants to infested ones, so that hands carry nothing back."""
 
@@ -108,7 +107,7 @@ def build(session: Session, catalogue: Catalogue, prefs: Preferences, *, now: da
     rows = open_cases(session)
     tasks = sorted(_tasks(session, catalogue, prefs, rows, now), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
     due = [t for t in tasks if t.due_on <= today]
-    kept, wait = _fit(due, today, int(prefs.minutes))
+    kept, wait = _fit(due, today, prefs)
     chart = tuple(sorted((_row(catalogue, row, today) for row in rows), key=lambda r: r.windows[0][2] if r.windows else date.max))
     chart, sessions, unserved = _gathered(chart, prefs, today, tried)
     coming = [t for t in tasks if today < t.due_on <= today + timedelta(days=7) and t.kind != "treat"]
@@ -123,22 +122,25 @@ def build(session: Session, catalogue: Catalogue, prefs: Preferences, *, now: da
 def open_cases(session: Session) -> list[PestCase]:
     """The open cases of plants that are here, with all that belongs to them."""
     ids = [c.id for p in neighbours.everyone(session) for c in p.cases if c.closed_at is None]
-    return [cases.case(session, i) for i in ids]
+    return list(cases.every(session, ids))
 
 
-def _fit(due: Sequence[Task], today: date, minutes: int) -> tuple[list[Task], list[Task]]:
-    """What is done today and what can wait: windows that close first, then what is soonest due, as long as the minutes last."""
+def _fit(due: Sequence[Task], today: date, prefs: Preferences) -> tuple[list[Task], list[Task]]:
+    """What is done today and what can wait: windows without another free evening first, then what is soonest due, as long as the minutes last."""
     kept: list[Task] = []
-    left = minutes
-    for task in sorted(due, key=lambda t: (not _closing(t, today), t.due_on, ORDER.index(t.kind))):
-        if _closing(task, today) or left >= task.minutes:
+    left = int(prefs.minutes)
+    for task in sorted(due, key=lambda t: (not _closing(t, today, prefs), t.due_on, ORDER.index(t.kind))):
+        if _closing(task, today, prefs) or left >= task.minutes:
             kept.append(task)
             left -= task.minutes
     return sorted(kept, key=lambda t: (ORDER.index(t.kind), t.due_on, t.plant.name)), [t for t in due if t not in kept]
 
 
-def _closing(task: Task, today: date) -> bool:
-    return task.closes_on is not None and task.closes_on <= today
+def _closing(task: Task, today: date, prefs: Preferences) -> bool:
+    """Whether no free evening is left in a task's window after today."""
+    if task.closes_on is None:
+        return False
+    return not any(prefs.free(today + timedelta(days=n)) for n in range(1, (task.closes_on - today).days + 1))
 
 
 def _by_place(tasks: Sequence[Task]) -> tuple[tuple[Place | None, tuple[Task, ...]], ...]:
@@ -219,9 +221,10 @@ def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> 
         end = slot.missed_latest_on or slot.missed_on
         late = (f"Planned for {speech.day(slot.missed_on)}; its window ended {days((today - end).days)} ago, so some may have bred since."
                 if end < today else f"Planned for {speech.day(slot.missed_on)}; still inside its window.")  # fmt: skip
+    minutes = round(effort.evening(catalogue, row, slot.treatments))
     closes = min(slot.latest_on, slot.missed_latest_on or slot.latest_on)
     return [Task(f"treat-{slot.id}", "treat", row.plant, _place(row.plant), f"{verb}: {words.act_names(slot.treatments, catalogue.treatments)}",
-                 MINUTES["treat"], slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today")]  # fmt: skip
+                 minutes, slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today")]  # fmt: skip
 
 
 def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Task]:

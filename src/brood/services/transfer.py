@@ -7,7 +7,7 @@ import csv
 import io
 import json
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import date, datetime, time
 from typing import Any
 
@@ -16,12 +16,15 @@ from sqlalchemy import Table as SqlTable
 from sqlalchemy.orm import Session
 
 from brood.errors import InputError
+from brood.services import older
 from brood.services.access import KEY, SECRET
 from brood.store.migrate import newest
 from brood.store.tables import Place, Plant, Table
 
 KIND = "brood-household"
 LARGEST = 500_000_000
+VERSION, BEFORE_VERSION = "version.txt", "20261126_01"
+"""The file in an archive that says how its household was kept, and the version of archives that say nothing."""
 PRIVATE = (KEY, SECRET)
 """Settings that never leave the household: the passcode's hash and the key that signs sessions."""
 
@@ -39,11 +42,13 @@ def export(session: Session) -> str:
 
 
 def _rows(session: Session, table: SqlTable) -> Iterator[dict[str, Any]]:
-    query = select(table).order_by(*table.primary_key.columns)
-    for row in session.execute(query).mappings():
-        if table.name == "setting" and row["key"] in PRIVATE:
-            continue
-        yield {column.name: _plain(row[column.name]) for column in table.columns}
+    for row in session.execute(select(table).order_by(*table.primary_key.columns)).mappings():
+        if table.name != "setting" or row["key"] not in PRIVATE:
+            yield _row(table, row)
+
+
+def _row(table: SqlTable, found: Mapping[Any, Any]) -> dict[str, Any]:
+    return {column.name: _plain(found[column.name]) for column in table.columns}
 
 
 def _plain(value: Any) -> Any:
@@ -84,19 +89,37 @@ def _uncell(column: Column[Any], text: str) -> Any:
     return text.removeprefix("'")
 
 
-def read_csv(data: bytes) -> dict[str, list[dict[str, Any]]]:
+def read_csv(data: bytes) -> older.Rows:
     """The tables of an archive of CSV files. Raises InputError in a sentence for anything else."""
-    held: dict[str, list[dict[str, Any]]] = {}
+    held: older.Rows = {}
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            names = {n.removesuffix(".csv") for n in archive.namelist()}
-            if names != {t.name for t in tables()} or sum(i.file_size for i in archive.infolist()) > LARGEST:
+            names = set(archive.namelist())
+            version = archive.read(VERSION).decode("ascii", "replace").strip() if VERSION in names else BEFORE_VERSION
+            shape = _shape(version)
+            if names - {VERSION} != {f"{t.name}.csv" for t in shape} or sum(i.file_size for i in archive.infolist()) > LARGEST:
                 raise InputError("This archive does not hold the tables of a household.", field="file", allowed="what Brood exported as CSV")
-            for table in tables():
+            for table in shape:
                 held[table.name] = list(_csv_rows(table, archive.read(f"{table.name}.csv").decode("utf-8-sig")))
     except (zipfile.BadZipFile, UnicodeDecodeError):
         raise InputError("This is no archive of CSV tables.", field="file", allowed="what Brood exported as CSV") from None
-    return held
+    return _brought_up(version, held)
+
+
+def _shape(version: object) -> list[SqlTable]:
+    """The tables of a version that is known; raises InputError for another."""
+    if not older.is_known(version):
+        raise InputError(f"This household was exported by another version ({str(version)[:20]}); this one reads up to {newest()}.",
+                         field="version", value=str(version)[:20], allowed=newest())  # fmt: skip
+    return tables() if version == newest() else older.tables_at(str(version))
+
+
+def _brought_up(version: str, held: older.Rows) -> older.Rows:
+    """Plain rows of a version as plain rows of this one."""
+    if version == newest():
+        return held
+    typed = {t.name: [_typed(t, row, n) for n, row in enumerate(held.get(t.name, []))] for t in _shape(version)}
+    return older.brought_up(version, typed, _row)
 
 
 def _csv_rows(table: SqlTable, text: str) -> Iterator[dict[str, Any]]:
@@ -111,7 +134,7 @@ def _csv_rows(table: SqlTable, text: str) -> Iterator[dict[str, Any]]:
             raise InputError(f"A value in row {n + 1} of {table.name}.csv cannot be read.", field=f"{table.name}.{n}") from None
 
 
-def taken_in(data: bytes) -> dict[str, list[dict[str, Any]]]:
+def taken_in(data: bytes) -> older.Rows:
     """The tables of a JSON document or an archive of CSV files, whichever it is. Raises InputError."""
     if data.startswith(b"PK"):
         return read_csv(data)
@@ -125,6 +148,7 @@ def archive(session: Session) -> bytes:
     """Every table as CSV, in one archive; the same household always gives the same bytes."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        made.writestr(zipfile.ZipInfo(VERSION), newest() + "\n")
         for name, body in csv_tables(session):
             made.writestr(zipfile.ZipInfo(f"{name}.csv"), body, zipfile.ZIP_DEFLATED)
     return out.getvalue()
@@ -135,7 +159,7 @@ def is_empty(session: Session) -> bool:
     return not any(session.scalar(select(func.count()).select_from(t)) for t in (Plant, Place))
 
 
-def read(text: str) -> dict[str, list[dict[str, Any]]]:
+def read(text: str) -> older.Rows:
     """The tables of an exported document. Raises InputError in a sentence for anything else."""
     try:
         document = json.loads(text)
@@ -143,13 +167,13 @@ def read(text: str) -> dict[str, list[dict[str, Any]]]:
         raise InputError(f"This is no JSON document: {error}.", field="file", allowed="what `brood export` wrote") from None
     if not isinstance(document, dict) or document.get("kind") != KIND or not isinstance(document.get("tables"), dict):
         raise InputError("This is not a household that Brood has exported.", field="file", allowed="what `brood export` wrote")
-    if document.get("version") != newest():
-        raise InputError(f"This household was exported by another version ({str(document.get('version'))[:20]}); this one reads {newest()}.",
-                         field="version", value=str(document.get("version"))[:20], allowed=newest())  # fmt: skip
-    unknown = sorted(set(document["tables"]) - {t.name for t in tables()})
+    names, version = {t.name for t in _shape(document.get("version"))}, str(document["version"])
+    unknown = sorted(set(document["tables"]) - names)
     if unknown:
         raise InputError(f"There is no table “{unknown[0][:40]}”.", field="tables", value=unknown[0][:40], allowed="the tables of an export")
-    return document["tables"]  # type: ignore[no-any-return]
+    if any(not isinstance(rows, list) for rows in document["tables"].values()):
+        raise InputError("Every table of an export is a list of rows.", field="tables", allowed="what `brood export` wrote")
+    return _brought_up(version, document["tables"])
 
 
 def clear(session: Session) -> None:
@@ -158,7 +182,7 @@ def clear(session: Session) -> None:
         session.execute(table.delete() if table.name != "setting" else table.delete().where(table.c.key.not_in(PRIVATE)))
 
 
-def load(session: Session, held: dict[str, list[dict[str, Any]]]) -> int:
+def load(session: Session, held: older.Rows) -> int:
     """Fill an empty household; how many rows were taken. Raises InputError when it is not empty or a row does not fit, and nothing is kept."""
     if not is_empty(session):
         raise InputError("There is a household here already. Import into an empty one, or replace it: brood import --replace.", field="data",

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import JSON, CheckConstraint, ForeignKey
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from brood.store.tables import Photo, Plant, Table
+from brood.store.tables import Photo, Place, Plant, Table
 
 
 class InspectionRecord(Table):
@@ -91,7 +91,10 @@ class CasePlant(Table):
 
 
 class Quarantine(Table):
-    """A plant kept apart: why (newcomer, neighbour, cutting, sick), from when, and since when it is back; `steps` of its return that are done."""
+    """A plant kept apart: why (newcomer, neighbour, cutting, sick), from when, and since when it is back; `steps` of its return that are done.
+
+    `from_place` is where it stood before it was moved away for this.
+    """
 
     __tablename__ = "quarantine"
     __table_args__ = (CheckConstraint("reason in ('newcomer', 'neighbour', 'cutting', 'sick')", name="reason"),)
@@ -102,8 +105,10 @@ class Quarantine(Table):
     released_on: Mapped[date | None]
     steps: Mapped[list[str]] = mapped_column(JSON)
     note: Mapped[str] = mapped_column(default="")
+    from_place_id: Mapped[int | None] = mapped_column(ForeignKey("place.id"), index=True)
     recorded_at: Mapped[datetime]
     plant: Mapped[Plant] = relationship()
+    from_place: Mapped[Place | None] = relationship()
 
 
 class PlantEvent(Table):
@@ -116,6 +121,20 @@ class PlantEvent(Table):
     on: Mapped[date]
     kind: Mapped[str]
     note: Mapped[str] = mapped_column(default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class Expense(Table):
+    """Money spent on pests, in the keeper's own currency: for one case, or for the household."""
+
+    __tablename__ = "expense"
+    __table_args__ = (CheckConstraint("amount >= 0", name="amount"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int | None] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    on: Mapped[date]
+    what: Mapped[str]
+    amount: Mapped[float]
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]
 

@@ -58,7 +58,8 @@ class Place(Table):
 
     `offset_c` shifts every hour (a shelf above a radiator); `warm_spot_c` and `cool_spot_c` say how much warmer and cooler
     than that its warmest and coolest plant stands, 0 or more. `sensor_url` is the address of a live sensor, `visitors` who goes there;
-    `draught` is right or left where air moves along the shelves that way.
+    `draught` is right or left where air moves along the shelves that way; `apart_room` how many plants can stand there to be kept apart, None where
+    none do.
     """
 
     __tablename__ = "place"
@@ -79,6 +80,7 @@ class Place(Table):
     sensor_url: Mapped[str] = mapped_column(default="", server_default="")
     visitors: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     draught: Mapped[str] = mapped_column(default="", server_default="")
+    apart_room: Mapped[int | None]
     created_at: Mapped[datetime]
 
 
@@ -357,7 +359,7 @@ class ApplicationRecord(Table):
     """What the keeper said of an evening: done on a day, or skipped. The newest that is not withdrawn counts.
 
     `cost` says what a slip has cost; `parts` which parts of the plant were done and `missed` which were not reached, `reach` the share that
-    follows, `tally` what was seen; `sent_key` is the sender's own key of an evening recorded without a connection.
+    follows, `tally` what was seen, `minutes` how long it took; `sent_key` is the sender's own key of an evening recorded without a connection.
     """
 
     __tablename__ = "application_record"
@@ -373,6 +375,7 @@ class ApplicationRecord(Table):
     missed: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     tally: Mapped[list[dict[str, Any]]] = mapped_column(JSON, default=list, server_default="[]")
     reach: Mapped[float | None]
+    minutes: Mapped[int | None]
     sent_key: Mapped[str] = mapped_column(default="", server_default="")
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]

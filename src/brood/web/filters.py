@@ -32,10 +32,10 @@ from brood.charts import (
     warmth,
 )
 from brood.services import chance, words
-from brood.services.speech import UNITS, days, number, short_days
+from brood.services.speech import UNITS, days, hours, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
 
-SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday", "volume")
+SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday", "volume", "money")
 """Filters that are the keeper's way of saying something, by their own names."""
 
 
@@ -52,7 +52,7 @@ def register(app: Flask) -> None:
         extract=lambda key, names: names.get(key, key), ingredient=lambda key, book: book.name(key),
         lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
         capitalize_first=lambda text: text[:1].upper() + text[1:],
-        number=number, days=days, short_days=short_days, frequency=chance.frequency, in_100=chance.in_100, likelihood=chance.likelihood,
+        number=number, days=days, hours=hours, short_days=short_days, frequency=chance.frequency, in_100=chance.in_100, likelihood=chance.likelihood,
         weekday_of=lambda d: speech().weekday(d.weekday()),
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session, selectinload
 
 from brood.errors import NotFound
@@ -12,18 +12,28 @@ from brood.store.records import Card, CasePlant
 from brood.store.tables import Application, Finding, PestCase, Place, Plant, Stay
 
 
-def case(session: Session, case_id: int) -> PestCase:
-    """A case with all that belongs to it; raises NotFound. Everything is loaded at once, in a dozen queries."""
-    query = select(PestCase).where(PestCase.id == case_id).options(
+def _whole() -> Select[PestCase]:
+    """Cases with all that belongs to them, loaded at once in a dozen queries however many they are."""
+    return select(PestCase).options(
         selectinload(PestCase.every_act), selectinload(PestCase.findings), selectinload(PestCase.patches), selectinload(PestCase.tasks),
         selectinload(PestCase.applications).selectinload(Application.records), selectinload(PestCase.inspections),
         selectinload(PestCase.cards).selectinload(Card.counts), selectinload(PestCase.members).selectinload(CasePlant.plant),
         selectinload(PestCase.plant).selectinload(Plant.stays).selectinload(Stay.place),
     )  # fmt: skip
-    found = session.scalars(query).first()
+
+
+def case(session: Session, case_id: int) -> PestCase:
+    """A case with all that belongs to it; raises NotFound."""
+    found = session.scalars(_whole().where(PestCase.id == case_id)).first()
     if found is None:
         raise NotFound("There is no such case.")
     return found
+
+
+def every(session: Session, ids: Collection[int] | None = None) -> Sequence[PestCase]:
+    """Cases with all that belongs to them in the order in which they were opened: all there are, or those with some ids."""
+    query = _whole() if ids is None else _whole().where(PestCase.id.in_(ids))
+    return session.scalars(query.order_by(PestCase.id)).all()
 
 
 def bare_case(session: Session, case_id: int) -> PestCase:

@@ -22,8 +22,9 @@ def read(reader: Reader, catalogue: Catalogue, stages: Sequence[tuple[str, str]]
     tally = tuple(row for stage, name in stages if (row := _seen(reader, stage, name)))
     note = reader.text("note", "The note", longest=400, needed=False)
     took = volume(reader, "took", "How much it took")
+    minutes = reader.whole("minutes", "The minutes it took", 1, 600)
     reader.done()
-    return FinishCommand(day, acts, parts, tally, note, took, reader.raw("sent_key")[:64])
+    return FinishCommand(day, acts, parts, tally, note, took, reader.raw("sent_key")[:64], minutes)
 
 
 def _seen(reader: Reader, stage: str, name: str) -> dict[str, object] | None:

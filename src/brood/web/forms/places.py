@@ -24,6 +24,7 @@ def read(reader: Reader) -> PlaceCommand:
         name, note, source, _warmth(reader, source), _heating(reader, source), reader.difference("offset", "The shift", -15),
         reader.difference("warm_spot", "The warmest spot"), reader.difference("cool_spot", "The coolest spot"), url,
         reader.choice("setting", SETTINGS, "what kind of place it is") if reader.raw("setting") else "indoor",
+        reader.whole("apart_room", "The plants that can be kept apart there", 1, 500),
     )  # fmt: skip
     reader.done()
     return command

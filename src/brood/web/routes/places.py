@@ -76,7 +76,8 @@ def _form(values: object, place: Place | None, wrong: dict[str, str] | None = No
 def _values(place: Place, point: SetPoint | None, heated: SetPoint | None) -> dict[str, str]:
     """A place as its form shows it."""
     scale = 1.0 if speech().unit == "C" else 9 / 5
-    values = {"name": place.name, "note": place.note, "source": place.source, "setting": place.setting, "sensor_url": place.sensor_url, **START}
+    values = {"name": place.name, "note": place.note, "source": place.source, "setting": place.setting, "sensor_url": place.sensor_url,
+              "apart_room": str(place.apart_room or ""), **START}
     for key, celsius in (("offset", place.offset_c), ("warm_spot", place.warm_spot_c), ("cool_spot", place.cool_spot_c)):
         values[key] = f"{celsius * scale:g}" if celsius else ""
     for prefix, row in (("", point), ("heating_", heated)):

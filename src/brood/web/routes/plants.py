@@ -6,7 +6,7 @@ from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors
-from brood.services import neighbours, plants, quarantine, record
+from brood.services import events, neighbours, plants, quarantine
 from brood.store.queries import cases, looks
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
@@ -59,7 +59,8 @@ def one(plant_id: int) -> Response:
         apart = next((q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None)
         return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, prone=plants.prone_to(catalogue(), plant),
                            looks=looks.of_plant(session, plant_id), near=neighbours.beside(session, plant)[:MOST_NEAR], apart=apart,
-                           reasons=quarantine.REASONS, events=record.EVENTS)  # fmt: skip
+                           reasons=quarantine.REASONS, events=events.EVENTS, treated=plants.last_treated(plant),
+                           befell=events.of_plant(session, plant_id), repot=events.repotting(catalogue(), plant))  # fmt: skip
 
 
 @bp.get("/<int:plant_id>/edit")

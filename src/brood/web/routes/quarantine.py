@@ -28,7 +28,7 @@ def _page(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         rows = quarantine.open_quarantines(session)
         return render.page("quarantine/page.html", 422 if wrong else 200, rows=rows, plants=neighbours.everyone(session), values=values, wrong=wrong,
-                           reasons=quarantine.REASONS)  # fmt: skip
+                           reasons=quarantine.REASONS, rooms=quarantine.rooms(session))  # fmt: skip
 
 
 @bp.post("/quarantine")
@@ -39,10 +39,11 @@ def keep_apart() -> Response:
     reason = reader.choice("reason", quarantine.REASONS, "why")
     since = reader.day("since_on", "The day", back=200) if reader.raw("since_on") else today()
     note = reader.text("note", "The note", longest=200, needed=False)
+    place = reader.key("place", "where from the list") if reader.raw("place") else None
     try:
         reader.done()
         with household().store.writing() as session:
-            found = quarantine.keep_apart(session, plant_id, reason, since, note, now=now())
+            found = quarantine.keep_apart(session, plant_id, reason, since, note, now=now(), place_id=place)
     except FieldErrors as error:
         return _page(request.form, error.by_field)
     return render.go(url_for("quarantine.one", quarantine_id=found))
@@ -59,7 +60,8 @@ def _one(quarantine_id: int, values: Mapping[str, str], wrong: dict[str, str]) -
         row = quarantine.quarantine(session, quarantine_id)
         found = quarantine.of_quarantine(session, catalogue(), row, today(), speech())
         return render.page("quarantine/one.html", 422 if wrong else 200, q=row, o=found, looks=quarantine.looks_apart(session, row), values=values,
-                           wrong=wrong, steps=quarantine.STEPS, reasons=quarantine.REASONS, how=inspecting, classes=CLASSES)  # fmt: skip
+                           wrong=wrong, steps=quarantine.STEPS, reasons=quarantine.REASONS, how=inspecting, classes=CLASSES,
+                           places=cases.places(session))  # fmt: skip
 
 
 @bp.post("/quarantine/<int:quarantine_id>/look")
@@ -85,11 +87,14 @@ def step(quarantine_id: int) -> Response:
 @bp.post("/quarantine/<int:quarantine_id>/release")
 def release(quarantine_id: int) -> Response:
     """Let a plant back."""
+    reader = Reader(request.form, speech(), today())
+    place = reader.key("place", "where it goes back from the list") if reader.raw("place") else None
     try:
+        reader.done()
         with household().store.writing() as session:
-            plant_id = quarantine.release(session, quarantine_id, now=now())
+            plant_id = quarantine.release(session, quarantine_id, place, now=now())
     except FieldErrors as error:
-        return _one(quarantine_id, {}, error.by_field)
+        return _one(quarantine_id, request.form, error.by_field)
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 

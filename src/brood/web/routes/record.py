@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import tempfile
+from collections.abc import Mapping
 from datetime import date
 from io import BytesIO
 from pathlib import Path
@@ -11,13 +12,15 @@ from pathlib import Path
 from flask import Blueprint, Response, make_response, request, send_file, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import backup, lessons, pasting, record, report, transfer
+from brood.services import backup, costs, events, lessons, pasting, record, report, transfer
 from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
+from brood.web.forms import record as form
 from brood.web.forms.reader import Reader
 
 bp = Blueprint("record", __name__)
+YEAR = 4
 
 
 @bp.get("/record")
@@ -37,6 +40,39 @@ def learnt() -> Response:
     """What own cases teach of each treatment."""
     with household().store.reading() as session:
         return render.page("record/lessons.html", rows=lessons.lessons(session, catalogue(), today()))
+
+
+@bp.get("/record/costs")
+def spent() -> Response:
+    """What a year came to: hours, money, plants lost."""
+    return _costs({}, {})
+
+
+def _costs(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    year = request.args.get("year", "")
+    with household().store.reading() as session:
+        found = costs.build(session, catalogue(), int(year) if year.isdigit() and len(year) == YEAR else None, today())
+        return render.page("record/costs.html", 422 if wrong else 200, c=found, values=values, wrong=wrong)
+
+
+@bp.post("/record/costs")
+def spend() -> Response:
+    """Keep what was spent."""
+    try:
+        what, amount, on, case_id = form.expense(Reader(request.form, speech(), today()))
+        with household().store.writing() as session:
+            costs.spend(session, what, amount, on, case_id, now=now())
+    except FieldErrors as error:
+        return _costs(request.form, error.by_field)
+    return render.go(url_for("record.spent", year=on.year))
+
+
+@bp.post("/record/costs/<int:expense_id>/withdraw")
+def unspend(expense_id: int) -> Response:
+    """Take an expense back."""
+    with household().store.writing() as session:
+        year = costs.take_back(session, expense_id, now=now())
+    return render.go(url_for("record.spent", year=year))
 
 
 @bp.get("/cases/<int:case_id>/report")
@@ -108,15 +144,23 @@ def take_in() -> Response:
 def befell(plant_id: int) -> Response:
     """What befell a plant."""
     reader = Reader(request.form, speech(), today())
-    kind = reader.choice("kind", record.EVENTS, "what happened")
+    kind = reader.choice("kind", events.EVENTS, "what happened")
     on: date = reader.day("on", "The day", back=800) if reader.raw("on") else today()
     note = reader.text("note", "The note", longest=300, needed=False)
     try:
         reader.done()
         with household().store.writing() as session:
-            record.befell(session, plant_id, kind, on, note, now=now())
+            events.befell(session, plant_id, kind, on, note, now=now())
     except FieldErrors as error:
         raise InputError(" ".join(error.by_field.values())) from None
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.post("/events/<int:event_id>/withdraw")
+def unsaid(event_id: int) -> Response:
+    """Take back what was said to have befallen a plant."""
+    with household().store.writing() as session:
+        plant_id = events.take_back(session, event_id, now=now())
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 

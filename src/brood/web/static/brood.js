@@ -231,27 +231,29 @@ document.addEventListener("input", (event) => {
   if (some && Number(event.target.value) > 0) some.checked = true;
 });
 
-// Evenings recorded without a connection wait on this device, and are sent when it is back. Every evening has its own key, so none counts twice.
+// Evenings and looks recorded without a connection wait on this device, and are sent when it is back. Each has its own key, so none counts twice.
 (() => {
   const shelf = "brood-unsent";
   const read = (key, otherwise) => { try { return JSON.parse(localStorage.getItem(key)) ?? otherwise; } catch { return otherwise; } };
   const write = (key, value) => { try { localStorage.setItem(key, JSON.stringify(value)); return true; } catch { return false; } };
-  const form = document.getElementById("evening"), line = document.getElementById("offline");
+  const forget = (key) => { try { localStorage.removeItem(key); } catch { /* nothing is kept there */ } };
+  const form = document.querySelector("form[data-keep]"), line = document.getElementById("offline");
   const say = (text) => { if (line) { line.textContent = text; line.classList.toggle("hidden", !text); } };
-  const send = async (entry) => fetch(entry.url, { method: "POST", body: new URLSearchParams(entry.fields), redirect: "follow" });
+  const send = async (url, body) => fetch(url, { method: "POST", body, redirect: "follow" });
+  const keyOf = (entry) => entry.fields.find(([name]) => name === "sent_key")?.[1];
   const flush = async () => {
     const left = [];
-    let sent = 0;
+    let here = false;
     for (const entry of read(shelf, [])) {
       try {
-        const answer = await send(entry);
-        if (answer.status === 422) { left.push(entry); say("An evening could not be taken as it was: open it again from its case."); }
-        else if (answer.ok) sent += 1;
-        else left.push(entry);
-      } catch { left.push(entry); }
+        const answer = await send(entry.url, new URLSearchParams(entry.fields));
+        if (answer.ok) { forget(entry.keep); here ||= form?.dataset.keep === entry.keep; continue; }
+        if (answer.status === 422) say("Something recorded without a connection could not be taken as it was: open it again from its case.");
+      } catch { /* still no connection */ }
+      left.push(entry);
     }
     write(shelf, left);
-    if (sent && form && !left.length) window.location.assign(form.dataset.back);
+    if (here) window.location.assign(form.dataset.back);
   };
   if (read(shelf, []).length) flush();
   window.addEventListener("online", flush);
@@ -260,24 +262,26 @@ document.addEventListener("input", (event) => {
   const fields = () => [...new FormData(form)].filter(([, value]) => typeof value === "string");
   const kept = read(form.dataset.keep, null);
   if (kept && !document.getElementById("faults")) {
-    form.querySelectorAll("input[type=checkbox]").forEach((box) => { box.checked = kept.some(([name]) => name === box.name); });
-    kept.forEach(([name, value]) => { const el = form.elements[name]; if (el && el.type !== "checkbox") el.value = value; });
+    form.querySelectorAll("input[type=checkbox], input[type=radio]").forEach((box) => { box.checked = kept.some(([name, value]) => name === box.name && value === box.value); });
+    kept.forEach(([name, value]) => { const el = form.elements[name]; if (el instanceof Element && !["checkbox", "radio", "file"].includes(el.type)) el.value = value; });
   }
   form.addEventListener("input", () => write(form.dataset.keep, fields()));
   form.addEventListener("submit", async (event) => {
     event.preventDefault();
-    const entry = { url: form.getAttribute("action") || window.location.pathname, fields: fields() };
-    write(form.dataset.keep, entry.fields);
+    const entry = { url: form.getAttribute("action") || window.location.pathname, fields: fields(), keep: form.dataset.keep };
+    const photo = [...form.querySelectorAll("input[type=file]")].some((el) => el.files.length);
+    write(entry.keep, entry.fields);
     try {
-      const answer = await send(entry);
-      if (answer.status === 422) { localStorage.removeItem(form.dataset.keep); form.submit(); return; }
+      const answer = await send(entry.url, photo ? new FormData(form) : new URLSearchParams(entry.fields));
+      if (answer.status === 422) { forget(entry.keep); form.submit(); return; }
       if (!answer.ok) throw new Error(String(answer.status));
-      localStorage.removeItem(form.dataset.keep);
+      forget(entry.keep);
       window.location.assign(form.dataset.back);
     } catch {
-      const waiting = read(shelf, []).filter((one) => one.url !== entry.url);
+      const waiting = read(shelf, []).filter((one) => keyOf(one) !== keyOf(entry));
       const stored = write(shelf, [...waiting, entry]);
-      say(stored ? "No connection: the evening is kept on this device and sent when it is back. You may close the page." : "No connection, and this browser keeps nothing: leave this page open and press again.");
+      const what = `No connection: ${form.dataset.what} is kept on this device and sent when it is back${photo ? ", without the photo" : ""}.`;
+      say(stored ? `${what} You may close the page.` : "No connection, and this browser keeps nothing: leave this page open and press again.");
       form.querySelector("button.go").textContent = "Try again now";
     }
   });

@@ -1,0 +1,138 @@
+"""Hours, money and losses; where plants are kept apart; what repotting holds up."""
+
+from datetime import timedelta
+
+import pytest
+from conftest import NOW
+from sqlalchemy import select
+
+from brood.errors import FieldErrors, NotFound
+from brood.services import cases, costs, effort, evening, events, plants, quarantine, today
+from brood.services.preferences import Preferences
+from brood.services.speech import Speech, hours
+from brood.store.queries import cases as queries
+from brood.store.records import Quarantine
+from brood.store.tables import Place, Plant
+
+SPEECH = Speech()
+TODAY = NOW.date()
+
+
+def named(session, name, table=Plant):
+    return session.scalars(select(table).where(table.name == name)).one()
+
+
+def case_of(session, name):
+    return queries.case(session, next(c.id for c in named(session, name).cases if c.closed_at is None))
+
+
+def test_hours_and_money_add_up_and_what_was_not_timed_is_estimated(demo_store, catalogue):
+    with demo_store.reading() as session:
+        found = costs.build(session, catalogue, None, TODAY)
+        by_plant = {r.row.plant.name: r for r in found.rows}
+        timed, guessed = by_plant["Aubergine"], by_plant["Coffee plant"]
+        row = guessed.row
+    looks = sum(i.withdrawn_at is None for i in timed.row.inspections)
+    assert (timed.told, timed.evenings, timed.minutes) == (True, 2, 2 * 35 + looks * effort.MINUTES["look"])
+    assert not guessed.told
+    assert guessed.minutes == sum(sum(catalogue.care[t].minutes for t in r.treatments) for r in effort.done(row))
+    assert timed.spent == pytest.approx(11.90)
+    assert found.spent == pytest.approx(11.90 + 7.50 + 14.00), "the household's own is in the sum, and in no case"
+    assert found.minutes == pytest.approx(sum(r.minutes for r in found.rows))
+
+
+def test_an_evening_is_expected_to_take_what_the_evenings_before_took(demo_store, catalogue):
+    with demo_store.reading() as session:
+        row = case_of(session, "Aubergine")
+        assert effort.evening(catalogue, row, ["wiping", "insecticidal-soap"]) == pytest.approx(35)
+        part = catalogue.care["wiping"].minutes / effort.by_catalogue(catalogue, ["wiping", "insecticidal-soap"])
+        assert effort.evening(catalogue, row, ["wiping"]) == pytest.approx(35 * part)
+
+
+def test_a_year_stands_by_itself_and_an_expense_can_be_taken_back(demo_store, catalogue):
+    last = TODAY.replace(year=TODAY.year - 1)
+    with demo_store.writing() as session:
+        costs.spend(session, "Sprayer", 20.0, last, None, now=NOW)
+        events.befell(session, named(session, "Fuchsia").id, "lost", TODAY, "", now=NOW)
+    with demo_store.writing() as session:
+        found = costs.build(session, catalogue, last.year, TODAY)
+        assert (found.spent, found.rows, found.losses) == (20.0, (), ())
+        assert found.years == (TODAY.year, last.year)
+        assert costs.take_back(session, found.expenses[0].id, now=NOW) == last.year
+        with pytest.raises(NotFound):
+            costs.take_back(session, found.expenses[0].id, now=NOW)
+        with pytest.raises(NotFound):
+            costs.spend(session, "Soap", 3.0, TODAY, 999, now=NOW)
+        now = costs.build(session, catalogue, last.year, TODAY)
+    assert now.year == TODAY.year, "a year without anything is not offered"
+    assert [(x.plant.name, x.pests) for x in now.losses] == [("Fuchsia", ("greenhouse whitefly",))]
+
+
+@pytest.mark.parametrize(
+    ("minutes", "said"), [(0, "0 minutes"), (1, "1 minute"), (59, "59 minutes"), (89.4, "89 minutes"), (90, "1.5 hours"), (170, "3 hours")]
+)
+def test_time_is_said_as_exactly_as_it_is_known(minutes, said):
+    assert hours(minutes) == said
+
+
+def test_money_is_written_as_the_locale_writes_it():
+    assert Speech("en-US").money(1234.5) == "1,234.50"
+
+
+def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_from(demo_store):
+    with demo_store.writing() as session:
+        (room,) = quarantine.rooms(session)
+        assert (room.place.name, [p.name for p in room.here], room.free) == ("Box room", ["Lemon"], 2)
+        fern, box = named(session, "Maidenhair fern"), room.place.id
+        home = fern.stays[-1].place_id
+        kept = quarantine.keep_apart(session, fern.id, "neighbour", TODAY, "", now=NOW, place_id=box)
+    with demo_store.writing() as session:
+        row = session.get(Quarantine, kept)
+        assert (row.from_place_id, named(session, "Maidenhair fern").stays[-1].place_id) == (home, box)
+        quarantine.keep_apart(session, named(session, "Bay laurel").id, "neighbour", TODAY, "", now=NOW, place_id=box)
+    for place, says in (("Box room", "is full: Bay laurel, Lemon and Maidenhair fern"), ("Kitchen sill", "not kept apart there")):
+        with demo_store.reading() as session:
+            plant_id, place_id = named(session, "Fuchsia").id, named(session, place, Place).id
+        with pytest.raises(FieldErrors) as refused, demo_store.writing() as session:
+            quarantine.keep_apart(session, plant_id, "sick", TODAY, "", now=NOW, place_id=place_id)
+        assert says in refused.value.by_field["place"]
+    with demo_store.writing() as session:
+        assert not any(q.plant.name == "Fuchsia" for q in quarantine.open_quarantines(session)), "what was refused is not half kept"
+        for step in quarantine.STEPS:
+            quarantine.step(session, kept, step)
+        quarantine.release(session, kept, home, now=NOW)
+    with demo_store.reading() as session:
+        assert named(session, "Maidenhair fern").stays[-1].place_id == home
+
+
+def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_clear(demo_store, catalogue):
+    with demo_store.writing() as session:
+        row = case_of(session, "Sweet pepper")
+        assert "until it is clear" in events.repotting(catalogue, row.plant)
+        assert "part of the treatment" in events.repotting(catalogue, case_of(session, "Basil seedling tray").plant)
+        assert events.repotting(catalogue, named(session, "Bay laurel")) == ""
+        events.befell(session, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW)
+    with demo_store.reading() as session:
+        gates = evening.build(session, catalogue, row.id, now=NOW, speech=SPEECH).gates
+        later = evening.build(session, catalogue, row.id, now=NOW + timedelta(days=8), speech=SPEECH).gates
+    assert any("by hand only for 10 days" in g for g in gates)
+    assert not any("Repotted" in g for g in later)
+
+
+def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catalogue):
+    with demo_store.writing() as session:
+        row = case_of(session, "Pak choi")
+        slot = today.next_evening(row)
+        assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping", "btk"))
+        cases.mark(session, catalogue, slot.id, cases.MarkCommand("done", TODAY, acts=("btk",)), now=NOW, speech=SPEECH)
+        assert plants.last_treated(row.plant) == (TODAY, ("btk",))
+        assert plants.last_treated(named(session, "Bay laurel")) is None
+
+
+def test_what_no_free_evening_is_left_for_is_done_today_however_long_it_takes(demo_store, catalogue):
+    """With one free evening a week every window that ends before it comes round is tonight's."""
+    with demo_store.reading() as session:
+        week = today.build(session, catalogue, Preferences(evenings=str(TODAY.weekday()), minutes="20"), now=NOW)
+        free = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
+    treated = [{t.plant.name for _, tasks in r.now for t in tasks if t.kind == "treat"} for r in (week, free)]
+    assert treated[0] > treated[1]
