@@ -125,7 +125,8 @@ def test_the_falling_chance_marks_its_looks_and_its_end(wide):
                      (Inspection(day(5)),), ((day(20), 3.0),))  # fmt: skip
     root = read(falling.draw(found, day(2), SPEECH, wide=wide))
     no_label_over_another(root)
-    inside(root, 34)
+    inside(root, 14)
+    assert {"16 Jul", "26 Jun"} <= {n.text for n in root.iter("text")}, "with its month where there are several"
     classes = [n.attrib.get("class", "") for n in root.iter()]
     assert classes.count("look-needed") == 2
     assert classes.count("look-done") == 1
@@ -145,6 +146,14 @@ def test_a_place_is_drawn_with_how_each_plant_stands(demo_store, catalogue):
             assert sum("stand-" in n.attrib.get("class", "") for n in root.iter()) == len(rows)
     crowd = [s for s in rows for _ in range(60)] or []
     assert sum("stand-" in n.attrib.get("class", "") for n in read(shelves.draw("Crowd", "", crowd)).iter()) <= shelves.MOST
+
+
+def test_a_name_that_is_too_long_ends_in_an_ellipsis_and_fits():
+    assert svg.shortened("Bay laurel", 100) == "Bay laurel"
+    short = svg.shortened("Basil seedling tray by the second window", 120)
+    assert short.endswith("…")
+    assert svg.width(short) <= 120
+    assert svg.shortened("Fig", 1) == "F…"
 
 
 @pytest.mark.parametrize(("count", "strokes"), [(0, 0), (1, 1), (4, 4), (5, 5), (23, 23), (90, tally.MOST)])

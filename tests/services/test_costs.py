@@ -129,10 +129,24 @@ def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catal
         assert plants.last_treated(named(session, "Bay laurel")) is None
 
 
-def test_what_no_free_evening_is_left_for_is_done_today_however_long_it_takes(demo_store, catalogue):
-    """With one free evening a week every window that ends before it comes round is tonight's."""
+def treated(result):
+    return {t.plant.name for _, tasks in result.now for t in tasks if t.kind == "treat"}
+
+
+def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_done(demo_store, catalogue):
     with demo_store.reading() as session:
-        week = today.build(session, catalogue, Preferences(evenings=str(TODAY.weekday()), minutes="20"), now=NOW)
-        free = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
-    treated = [{t.plant.name for _, tasks in r.now for t in tasks if t.kind == "treat"} for r in (week, free)]
-    assert treated[0] > treated[1]
+        result = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
+        late = today.build(session, catalogue, Preferences(), now=NOW, tried=TODAY + timedelta(days=3))
+    chosen = result.chosen
+    assert chosen.on == TODAY
+    assert treated(result) == {r.row.plant.name for r in chosen.rows}
+    assert f"Treat {len(chosen.rows)} plants tonight" in result.headline
+    assert treated(late) < treated(result), "an evening tried on another day takes its plants along, but not those that no later one serves"
+    with demo_store.writing() as session:
+        slot = today.next_evening(case_of(session, "Calamondin"))
+        cases.mark(session, catalogue, slot.id, cases.MarkCommand("done", TODAY), now=NOW, speech=SPEECH)
+    with demo_store.reading() as session:
+        after = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
+        due = {r.row.plant.name for r in result.chosen.rows if today.next_evening(r.row).target_on <= TODAY} - {"Calamondin"}
+    assert treated(after) >= due
+    assert "Calamondin" not in treated(after)

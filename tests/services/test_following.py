@@ -223,7 +223,7 @@ def test_neighbours_by_touch_tray_and_draught(demo_store, catalogue):
 def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_every_window(demo_store, catalogue):
     with demo_store.reading() as session:
         result = today.build(session, catalogue, Preferences(), now=NOW)
-        busy = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
+        busy = today.build(session, catalogue, Preferences(minutes="8"), now=NOW)
         weekend = today.build(session, catalogue, Preferences(evenings="56"), now=NOW)
     for row in (r for r in result.rows if r.windows):
         assert row.windows[0][0] <= row.served_on <= row.windows[0][2]

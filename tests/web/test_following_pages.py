@@ -131,6 +131,15 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
     assert "limp since Friday" in text_of(refused)
 
 
+@pytest.mark.parametrize(
+    ("address", "part"),
+    [("/", "Today"), ("/plants/paste", "Plants"), ("/cases/1/report", "Plants"), ("/quarantine", "Places"), ("/mix", "Shelf"), ("/record/costs", "Record")],
+)
+def test_every_page_says_to_which_part_it_belongs(demo_client, address, part):
+    page = text_of(demo_client.get(address))
+    assert re.findall(r'aria-current="page">(?:<svg.*?</svg>)?([A-Z][a-z ]+)</a>', page) == [part, part]
+
+
 def test_what_it_came_to_is_added_up_and_corrected(demo_client):
     page = text_of(demo_client.get("/record/costs"))
     assert "33.40 spent" in page

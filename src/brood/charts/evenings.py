@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from datetime import date, timedelta
 
-from brood.charts.svg import circle, drawing, figure, line, num, path, rect, text
+from brood.charts.svg import circle, drawing, figure, line, num, path, rect, shortened, text
 from brood.services.speech import Speech, listed
 from brood.services.today import SPAN_DAYS, Row, TodayResult
 
-LEFT, WIDTH, HEAD, BAND = 190.0, 808.0, 92.0, 58.0
+LEFT, WIDTH, HEAD, BAND = 206.0, 808.0, 92.0, 58.0
 TALL_DAYS, TALL_ROWS = 8, 6
 TALL_LEFT, TALL_WIDTH, TALL_HEAD, TALL_STEP = 76.0, 354.0, 62.0, 47.0
 PATH_HANDLE = "M-13 -16H13V8L5 17H-5L-13 8Z"
@@ -59,8 +59,8 @@ def _days(result: TodayResult, speech: Speech, foot: float) -> str:
 
 def _row(result: TodayResult, row: Row, top: float) -> str:
     middle = top + BAND / 2
-    out = [vignette(row.row.plant.kind, 0, middle - 22, 44), text((54, middle - 2), row.row.plant.name[:19], "label"),
-           text((54, middle + 16), row.pest[:24], "note2"), line((0, top + BAND), (WIDTH, top + BAND), "hair")]  # fmt: skip
+    out = [vignette(row.row.plant.kind, 0, middle - 22, 44), text((54, middle - 2), shortened(row.row.plant.name, LEFT - 56, 14), "label"),
+           text((54, middle + 16), shortened(row.pest, LEFT - 42), "note2"), line((0, top + BAND), (WIDTH, top + BAND), "hair")]  # fmt: skip
     end = result.first + timedelta(days=SPAN_DAYS)
     reached = 0.0
     for n, (first, target, last) in enumerate(row.windows):

@@ -11,7 +11,7 @@ from brood.charts.svg import Point, circle, figure, line, num, path, rect, text
 from brood.core.clearing import SURE, Clearing
 from brood.services.speech import Speech
 
-LEAST = 0.002
+LEAST, NAME_WIDTH = 0.002, 54.0
 MARKS = ((1.0, "certain"), (0.5, "1 in 2"), (0.1, "1 in 10"), (0.02, "1 in 50"), (SURE, "1 in 100"))
 
 
@@ -36,9 +36,10 @@ def draw(found: Clearing, today: date, speech: Speech, *, wide: bool) -> str:
     looks = [(look.on, True) for look in found.clean_looks] + [(n.on, False) for n in found.needed]
     out += [_loupe(x(day), y(_at(found.if_clean, day)), done) for day, done in looks if day >= first]
     out += [line((x(today), top - 8), (x(today), h - foot), "today"), line((left, h - foot), (w - right, h - foot), "axis")]
-    out.append(_names(found, today, speech, x, h - foot, tick, wide))
+    said = speech.day_short if (first.month, first.year) == (last.month, last.year) else speech.day_month
+    out.append(_names(found, today, said, x, (w - right, h - foot), tick))
     if found.all_clear and found.all_clear >= first:
-        out.append(_flag(x(found.all_clear), top, h - foot, speech.day_short(found.all_clear), wide))
+        out.append(_flag(x(found.all_clear), top, h - foot, said(found.all_clear), wide))
     return figure(w, h, "chart" if wide else "chart-tall", "Chance that anything is alive", describe(found, speech), "".join(out))
 
 
@@ -60,16 +61,18 @@ def _flag(x: float, top: float, foot: float, day: str, wide: bool) -> str:
     return pole + text((x - 32, top - 11), f"clear {day}", "flag-words" if wide else "flag-words-tall", "end")
 
 
-def _names(found: Clearing, today: date, speech: Speech, x: Callable[[date], float], foot: float, tick: str, wide: bool) -> str:
-    """Days under the looks, none over another."""
+def _names(found: Clearing, today: date, said: Callable[[date], str], x: Callable[[date], float], corner: Point, tick: str) -> str:
+    """Days under the looks, none over another and none beyond the corner at the right."""
     out, reached = "", -99.0
+    edge, foot = corner
     days = sorted({today, *(n.on for n in found.needed), *(look.on for look in found.clean_looks if look.on >= found.if_clean[0][0])})
     for day in days:
-        words = "today" if day == today else speech.day_short(day)
         at = x(day)
-        if at - reached > (62 if wide else 58):
-            out += line((at, foot), (at, foot + 5), "ink1") + text((at, foot + 21), words, tick, "middle")
-            reached = at
+        if at - reached > NAME_WIDTH + 6:
+            last = at + NAME_WIDTH / 2 > edge
+            out += line((at, foot), (at, foot + 5), "ink1")
+            out += text((edge if last else at, foot + 21), "today" if day == today else said(day), tick, "end" if last else "middle")
+            reached = edge - NAME_WIDTH / 2 if last else at
     return out
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from brood.charts.evenings import vignette
-from brood.charts.svg import figure, line, num, rect, text
+from brood.charts.svg import figure, line, num, rect, shortened, text
 from brood.services.neighbours import STATES, Standing, stay_of
 
 CELL, ROW, TOP, AIR = 104.0, 136.0, 8.0, 48.0
@@ -46,14 +46,10 @@ def _shelf(row: Sequence[Standing], top: float, w: float) -> str:
         x = 4 + n * CELL
         stay = stay_of(standing.plant)
         out.append(rect(x + 14, top - 4, CELL - 28, 78, f"stand-{standing.state}") + vignette(standing.plant.kind, x + 20, top, 64))
-        out.append(text((x + CELL / 2, foot + 24), _short(standing.plant.name), "shelf-name", "middle"))
+        out.append(text((x + CELL / 2, foot + 24), shortened(standing.plant.name, CELL - 2), "shelf-name", "middle"))
         out.append(text((x + CELL / 2, foot + 42), SHORT[standing.state], f"shelf-state {standing.state}", "middle"))
         if stay is not None and stay.touches and n + 1 < len(row):
             out.append(line((x + CELL - 18, top + 34), (x + CELL + 18, top + 34), "touching"))
         if stay is not None and stay.tray:
             out.append(line((x + 8, foot + 5), (x + CELL - 8, foot + 5), "tray"))
     return line((0, foot), (w, foot), "axis") + "".join(out)
-
-
-def _short(name: str) -> str:
-    return name if len(name) <= 14 else name[:13] + "…"

@@ -51,6 +51,13 @@ def width(words: str, size: float = 12.5) -> float:
     return len(words) * size * 0.545
 
 
+def shortened(words: str, room: float, size: float = 12.5) -> str:
+    """A text that fits into a width in px, its end left out for an ellipsis where it must."""
+    if width(words, size) <= room:
+        return words
+    return words[: max(int(room / width("x", size)) - 1, 1)].rstrip() + "…"
+
+
 def simplify(points: Sequence[Point], tolerance: float = 0.3) -> list[Point]:
     """Fewer points on the same line, none further off than `tolerance` px (Douglas & Peucker 1973, Cartographica 10:112–122)."""
     keep = [False] * len(points)

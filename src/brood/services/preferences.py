@@ -28,7 +28,7 @@ class Preferences:
 
     `heating_from` and `heating_to` are the first and last month of heating, empty for what is usual in the hemisphere;
     `zone` is the household's time zone by its tz name, empty when clocks are taken as they are. `evenings` are the weekdays (Monday 0) on
-    which somebody can treat, `minutes` how long a day's work may take before what can wait is left for later.
+    which somebody can treat, `minutes` how long a day's checks may take, treatment apart.
     """
 
     locale: str = "en-GB"

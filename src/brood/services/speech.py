@@ -12,9 +12,9 @@ from babel.numbers import format_decimal
 from brood.services import units
 
 LOCALES = {
-    "en-GB": ("English, day first", "EEE d MMMM", "EEE d"),
-    "en-US": ("English, month first", "EEE, MMMM d", "EEE d"),
-    "en-CA": ("English, year first", "EEE yyyy-MM-dd", "EEE MM-dd"),
+    "en-GB": ("English, day first", "EEE d MMMM", "EEE d", "d MMM"),
+    "en-US": ("English, month first", "EEE, MMMM d", "EEE d", "MMM d"),
+    "en-CA": ("English, year first", "EEE yyyy-MM-dd", "EEE MM-dd", "MM-dd"),
 }
 UNITS = {"C": "°C", "F": "°F"}
 WEEK_STARTS = {"mon": 0, "sat": 5, "sun": 6}
@@ -40,6 +40,10 @@ class Speech:
     def day_short(self, day: date | datetime) -> str:
         """Weekday and day."""
         return format_date(day, LOCALES[self.locale][2], locale=self._babel)
+
+    def day_month(self, day: date | datetime) -> str:
+        """Day and month, short."""
+        return format_date(day, LOCALES[self.locale][3], locale=self._babel)
 
     def day_year(self, day: date | datetime) -> str:
         """Day, month and year."""

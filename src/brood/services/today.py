@@ -16,7 +16,7 @@ from brood.services.effort import MINUTES
 from brood.services.preferences import Preferences
 from brood.services.quarantine import looks_apart, open_quarantines
 from brood.services.shopping import spray_ml
-from brood.services.speech import Speech, days, listed
+from brood.services.speech import Speech, days, hours, listed
 from brood.store.queries import cases
 from brood.store.records import Card
 from brood.store.tables import Application, PestCase, Place, Plant
@@ -30,7 +30,8 @@ ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
 
 @dataclass(frozen=True)
 class Task:
-    """One thing to do. `key` says which for good; `closes_on` is the end of its window, `late` what its delay costs; `action` posts it as done."""
+    """One thing to do. `key` says which for good; `closes_on` is the end of its window, `late` what its delay costs; `action` posts it as done;
+    `row_id` is the case of a treatment."""
 
     key: str
     kind: str
@@ -44,6 +45,7 @@ class Task:
     closes_on: date | None = None
     late: str = ""
     said: str = "Done"
+    row_id: int = 0
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,7 @@ class Row:
     aim: str
     mix_ml: float
     wet: bool
+    minutes: float
 
 
 @dataclass(frozen=True)
@@ -105,11 +108,10 @@ def build(session: Session, catalogue: Catalogue, prefs: Preferences, *, now: da
     """The day as it stands; `tried` moves the next evening across plants to look at what that serves."""
     today, speech = now.date(), prefs.speech
     rows = open_cases(session)
-    tasks = sorted(_tasks(session, catalogue, prefs, rows, now), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
-    due = [t for t in tasks if t.due_on <= today]
-    kept, wait = _fit(due, today, prefs)
     chart = tuple(sorted((_row(catalogue, row, today) for row in rows), key=lambda r: r.windows[0][2] if r.windows else date.max))
     chart, sessions, unserved = _gathered(chart, prefs, today, tried)
+    tasks = sorted(_tasks(session, catalogue, prefs, rows, now), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
+    kept, wait = _fit(tasks, _tonight(tasks, rows, sessions, today), today, int(prefs.minutes))
     coming = [t for t in tasks if today < t.due_on <= today + timedelta(days=7) and t.kind != "treat"]
     by_day = sorted({t.due_on for t in coming})
     return TodayResult(
@@ -125,22 +127,24 @@ def open_cases(session: Session) -> list[PestCase]:
     return list(cases.every(session, ids))
 
 
-def _fit(due: Sequence[Task], today: date, prefs: Preferences) -> tuple[list[Task], list[Task]]:
-    """What is done today and what can wait: windows without another free evening first, then what is soonest due, as long as the minutes last."""
+def _tonight(tasks: Sequence[Task], rows: Sequence[PestCase], sessions: Sequence[Gathering], today: date) -> list[Task]:
+    """The treatments of this evening: of the cases that it serves, and those due that no later evening serves. Once one is done, those due stay."""
+    served = {r.row.id: s.on for s in sessions for r in s.rows}
+    begun = any(r.done_on == today for row in rows for r in effort.done(row))
+    treat = [t for t in tasks if t.kind == "treat"]
+    return [t for t in treat if served.get(t.row_id) == today or (t.due_on <= today and (begun or t.row_id not in served))]
+
+
+def _fit(tasks: Sequence[Task], tonight: Sequence[Task], today: date, minutes: int) -> tuple[list[Task], list[Task]]:
+    """What is done today, treatments and as many checks as the minutes last for, soonest due first; and the checks that can wait."""
+    checks = [t for t in tasks if t.kind != "treat" and t.due_on <= today]
     kept: list[Task] = []
-    left = int(prefs.minutes)
-    for task in sorted(due, key=lambda t: (not _closing(t, today, prefs), t.due_on, ORDER.index(t.kind))):
-        if _closing(task, today, prefs) or left >= task.minutes:
+    for task in checks:
+        if minutes >= task.minutes:
             kept.append(task)
-            left -= task.minutes
-    return sorted(kept, key=lambda t: (ORDER.index(t.kind), t.due_on, t.plant.name)), [t for t in due if t not in kept]
-
-
-def _closing(task: Task, today: date, prefs: Preferences) -> bool:
-    """Whether no free evening is left in a task's window after today."""
-    if task.closes_on is None:
-        return False
-    return not any(prefs.free(today + timedelta(days=n)) for n in range(1, (task.closes_on - today).days + 1))
+            minutes -= task.minutes
+    wait = [t for t in checks if t not in kept]
+    return sorted([*kept, *tonight], key=lambda t: (ORDER.index(t.kind), t.due_on, t.plant.name)), wait
 
 
 def _by_place(tasks: Sequence[Task]) -> tuple[tuple[Place | None, tuple[Task, ...]], ...]:
@@ -153,7 +157,7 @@ def _by_place(tasks: Sequence[Task]) -> tuple[tuple[Place | None, tuple[Task, ..
 def _headline(kept: Sequence[Task], wait: Sequence[Task], sessions: Sequence[Gathering], today: date, speech: Speech) -> str:
     treat = [t for t in kept if t.kind == "treat"]
     checks = len(kept) - len(treat)
-    minutes = f"about {max(5, 5 * round(sum(t.minutes for t in kept) / 5))} minutes"
+    minutes = f"about {hours(max(5, 5 * round(sum(t.minutes for t in kept) / 5)))}"
     if not kept:
         upcoming = next((s for s in sessions if s.on > today), None)
         return "Nothing to do today." + (f" The next evening is {speech.day(upcoming.on)}." if upcoming else " All is quiet.")
@@ -224,7 +228,7 @@ def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> 
     minutes = round(effort.evening(catalogue, row, slot.treatments))
     closes = min(slot.latest_on, slot.missed_latest_on or slot.latest_on)
     return [Task(f"treat-{slot.id}", "treat", row.plant, _place(row.plant), f"{verb}: {words.act_names(slot.treatments, catalogue.treatments)}",
-                 minutes, slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today")]  # fmt: skip
+                 minutes, slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today", row.id)]  # fmt: skip
 
 
 def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Task]:
@@ -281,7 +285,8 @@ def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
     aim = catalogue.evenings.sits[catalogue.records[row.pest_id].group]
     parts = sorted(aim, key=lambda p: -aim[p])[:2]
     return Row(row, catalogue.records[row.pest_id].name, spans, None, words.act_names(acts, catalogue.treatments),
-               listed([catalogue.evenings.part[p].name for p in parts]), spray_ml(row.plant), wet)  # fmt: skip
+               listed([catalogue.evenings.part[p].name for p in parts]), spray_ml(row.plant), wet,
+               effort.evening(catalogue, row, acts))  # fmt: skip
 
 
 def _gathered(rows: tuple[Row, ...], prefs: Preferences, today: date,

@@ -38,6 +38,13 @@ from brood.web.context import catalogue, household, now, prefs, speech, today
 SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday", "volume", "money")
 """Filters that are the keeper's way of saying something, by their own names."""
 
+AREAS = {
+    "": "today", "today": "today", "sharing": "today", "plants": "plants", "cases": "plants", "looks": "plants", "photos": "plants",
+    "places": "places", "house": "places", "quarantine": "places", "shelf": "shelf", "mix": "shelf", "household": "shelf", "record": "record",
+    "guide": "guide", "settings": "settings",
+}  # fmt: skip
+"""The part of the household to which an address belongs, by the first word of its path."""
+
 
 def _speech(name: str) -> Callable[..., str]:
     """A filter that says something as this request's keeper reads it."""
@@ -83,7 +90,7 @@ def _values() -> dict[str, Any]:
     settings = household().settings
     return {
         "prefs": prefs(), "unit": UNITS[prefs().unit], "today": today(), "now": now(), "version": __version__, "demo": settings.demo,
-        "section": (request.blueprint or ""), "path": request.path,
+        "area": AREAS.get(request.path.split("/")[1], ""), "path": request.path,
     }  # fmt: skip
 
 
