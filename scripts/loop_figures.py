@@ -17,8 +17,11 @@ from simulated import Plant, Story, follow
 
 from brood.catalogue.loader import shipped
 from brood.core import planner
+from brood.core.alive import Question, fates
+from brood.core.learning import even_speed, stacked
+from brood.core.population import steps_of
 from brood.core.temperature import constant
-from brood.core.types import Case, Found
+from brood.core.types import Case, Done, Found
 
 DAY = date(2026, 6, 1)
 CATALOGUE = shipped()
@@ -52,14 +55,32 @@ def mixed(seed: int) -> tuple[Story, float, bool]:
 
 def household(seed: int, *, stops: bool = False) -> tuple[Story, float]:
     """One household with some pest, warmth and reach of its own, and the days of a slow generation there."""
-    rng = np.random.default_rng(seed)
+    rng = np.random.default_rng([seed, 7])
     pest, acts = [("tetranychus-urticae", ("wiping", "insecticidal-soap")), ("myzus-persicae", ("shower", "insecticidal-soap")),
                   ("trialeurodes-vaporariorum", ("wiping", "insecticidal-soap"))][seed % 3]  # fmt: skip
     celsius, reach = float(rng.uniform(19, 24)), float(rng.uniform(0.6, 0.97))
     case = soaped(pest, celsius, acts, reach=0.9)
     slow = planner.plan(planner.problem_of(case)).generation.slow or 60.0
-    days = 120 if stops else 300
-    return follow(case, Plant(case, celsius, reach, seed), days=days, stops=stops), slow
+    plant = Plant(case, celsius, reach, seed)
+    story = follow(case, plant, days=120 if stops else 300, stops=stops)
+    if story.declared_on:
+        story.true_chance = true_chance(case, plant, story)
+    return story, slow
+
+
+def true_chance(case: Case, plant: Plant, story: Story) -> float:
+    """The chance that anything is alive when all clear is declared, looks having found nothing, for somebody who knows the reach and the warmth."""
+    day, acts = story.declared_on, {a.id: a for a in case.acts}
+    series = constant(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 420, plant.celsius, spread_c=0.0)
+    case = replace(case, series=series, reach=plant.reach, done=tuple(Done(on, ids) for on, ids in story.done))
+    steps = even_speed(steps_of(case, day + timedelta(days=1)))
+    survive, fresh = stacked(case, steps, [(on, [acts[i] for i in ids]) for on, ids in story.done], np.array([plant.reach]))
+    clean = tuple(x for x in story.looks if not x.live)
+    p = fates(case, steps, survive, fresh, [Question(day, True, clean), Question(day, False, clean)], DAY)
+    there = sum(f.count * steps.chain.spread(case.pest.index(f.stage)) for f in case.found)
+    hiding = np.array([1 - case.refuge, case.refuge])
+    either, seen = (np.exp(-np.einsum("t,tsk,k->s", hiding, p[:, q, 0], there)) for q in (0, 1))
+    return float((seen - either) @ steps.weights / (seen @ steps.weights))
 
 
 def main() -> None:
@@ -84,10 +105,12 @@ def _of_households(which: str, told: list[tuple[Story, float]]) -> None:
     declared = [s for s, _ in told if s.declared_on]
     wrong = [s for s in declared if s.alive_then]
     in_time = [s for s, slow in clear if s.declared_on and (s.declared_on - max(s.done[-1][0], s.extinct_on)).days <= 1.5 * slow]
+    known = [s.true_chance for s in declared]
     waits = sorted((s.declared_on - s.done[-1][0]).days / slow for s, slow in told if s.declared_on)
     print(f"{len(told)} households {which}: clear {len(clear)}, of them declared within 1.5 slow generations of the last evening or death "
           f"{len(in_time)}; not clear {len(told) - len(clear)}, of them declared {len(wrong)}; median wait {np.median(waits):.2f} slow generations; "
-          f"chance alive that was claimed, mean {np.mean([s.claimed for s in declared]):.2%}, found {len(wrong) / len(declared):.2%}",
+          f"chance alive of the declared, mean, claimed {np.mean([s.claimed for s in declared]):.2%}, by the true reach and warmth "
+          f"{np.mean(known):.2%} (most {max(known):.1%}), found {len(wrong) / len(declared):.2%}",
           flush=True)  # fmt: skip
 
 

@@ -22,7 +22,7 @@ class Plant:
 
     def __init__(self, case, celsius, reach, seed, *, offset_sd=0.7, speed_cv=0.05):
         self.case, self.rng, self.reach = case, np.random.default_rng(seed), reach
-        celsius = celsius + self.rng.normal(0, offset_sd)
+        self.celsius = celsius = celsius + self.rng.normal(0, offset_sd)
         pace = 1 + self.rng.normal(0, speed_cv)
         self.shapes = np.array(chain_of(case.pest).counts)
         self.means = np.array([s.rate.days(celsius) for s in case.pest.stages]) / pace
@@ -97,7 +97,7 @@ class Plant:
 @dataclass
 class Story:
     """What became of a course: evenings planned at first and in all, what two looks said, when truth and record became clear, and the chance alive
-    that was claimed then."""
+    that was claimed then, beside the one by the truth's own reach and warmth."""
 
     first_planned: int = 0
     looks: list = field(default_factory=list)
@@ -109,6 +109,7 @@ class Story:
     declared_on: date | None = None
     alive_then: int = 0
     claimed: float = 0.0
+    true_chance: float = 0.0
 
 
 def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220, declare=True, stops=False):

@@ -29,7 +29,7 @@ PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/ca
          "/looks/1/every?theme=creature", "/looks/1/loupe/coccus-hesperidum", "/photos/1", "/ruler", "/cases/1/evening", "/cases/6/means",
          "/mix?case=6", "/shelf", "/shelf/new", "/household", "/safety", "/cases/9/course", "/cases/6",
          "/", "/cases/4/follow", "/cases/1/inspect", "/cases/1/clearing", "/quarantine/1", "/house", "/places/1/plan", "/record", "/record/lessons",
-         "/record/data", "/cases/4/report", "/sharing", "/plants/paste", "/quarantine"]  # fmt: skip
+         "/record/costs", "/record/data", "/cases/4/report", "/sharing", "/plants/paste", "/quarantine"]  # fmt: skip
 
 
 @pytest.fixture(scope="module")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -108,12 +109,12 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, today: date, 
         return FollowResult(*common, "", "Not counted since.", "Count once between evenings, and again a few days later: two counts tell whether it "
                             "works.", None, None, (), AFTER_EFFECTS, False)  # fmt: skip
     done = [d.on for d in case.done]
-    verdict = held.verdict if done and held.last > min(done) else ""
-    headline, why = _said(held, verdict, speech)
+    verdict, sure = _verdict(held, done)
+    headline, why = _said(held, verdict, sure, speech)
     plan = planning.standing_plan(session, catalogue, row, today).plan
     live = next((x for x in reversed(held.looks) if x.live), None)
     over = not any(a.status == "planned" for a in row.applications)
-    failing = verdict in ("stalled", "rising") and held.verdicts()[verdict] >= SURE_ENOUGH
+    failing = sure and verdict != "working"
     return FollowResult(
         *common, verdict, headline, why, _chart(held, done, today), _origin(held, live) if live else None,
         tuple(causes(session, catalogue, row, held, plan, today, speech)) if failing or (over and live) else (), AFTER_EFFECTS,
@@ -121,23 +122,30 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, today: date, 
     )  # fmt: skip
 
 
-def _said(held: Belief, verdict: str, speech: Speech) -> tuple[str, str]:
+def _verdict(held: Belief, done: Sequence[date]) -> tuple[str, bool]:
+    """The likeliest verdict, empty before the first count after an evening, and whether it is sure enough to act on."""
+    if not done or held.last <= min(done):
+        return "", False
+    return held.verdict, held.verdicts()[held.verdict] >= SURE_ENOUGH
+
+
+def _said(held: Belief, verdict: str, sure: bool, speech: Speech) -> tuple[str, str]:
     """The verdict as a headline, and why."""
     if not verdict:
         return "Counted, but not treated yet.", "The first count after an evening tells how well it worked."
     share = held.verdicts()[verdict]
     effect = f"By the counts an evening takes {_twentieths(held.effective)} of the young in the open; it should take {_twentieths(held.expected)}."
     numbers = f" At the find there were about {_times(held.scale)} as many as was thought." if not 0.67 < held.scale < 1.5 else ""
-    sure = f"chance {chance.in_100(share)}"
-    if share < SURE_ENOUGH:
+    likely = f"chance {chance.in_100(share)}"
+    if not sure:
         rest = listed([f"{VERDICTS[v].lower()} {chance.in_100(n)}" for v, n in sorted(held.verdicts().items(), key=lambda item: -item[1])])
         return "Too early to tell whether it works.", f"{effect}{numbers} So far: {rest}. Count once more after the next evening."
     if verdict == "working":
-        return f"It is working: {sure}.", f"{effect}{numbers} The dates stand; go on to the end of the course."
+        return f"It is working: {likely}.", f"{effect}{numbers} The dates stand; go on to the end of the course."
     if verdict == "rising":
-        return f"Their number is rising: {sure}.", (
+        return f"Their number is rising: {likely}.", (
             f"{effect}{numbers} More are alive than at the find. The plan was made again with this; check the causes below in order.")  # fmt: skip
-    return f"It has stalled: {sure}.", (
+    return f"It has stalled: {likely}.", (
         f"{effect}{numbers} The plan was made again with this. Check the causes below in order before the next evening.")  # fmt: skip
 
 
@@ -172,9 +180,10 @@ def line(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> 
         held = planning.belief_of(case, row, today)
     except InputError:
         return ""
-    if held is None or not case.done or held.last <= case.done[0].on or held.verdicts()[held.verdict] < SURE_ENOUGH:
+    if held is None:
         return ""
-    return VERDICTS[held.verdict]
+    verdict, sure = _verdict(held, [d.on for d in case.done])
+    return VERDICTS[verdict] if sure else ""
 
 
 def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
