@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import shutil
 from collections.abc import Callable, Iterator
 from datetime import date, datetime, time
@@ -30,12 +31,18 @@ def catalogue() -> Catalogue:
 
 
 @pytest.fixture(scope="session")
-def templates(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
-    """An empty migrated database and the demo household, each made once."""
-    folder = tmp_path_factory.mktemp("households")
+def templates(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> dict[str, Path]:
+    """An empty migrated database and the demo household, each made once for all workers: the first that asks makes them, others wait."""
+    base = tmp_path_factory.getbasetemp()
+    folder = (base if worker_id == "master" else base.parent) / "households"
+    folder.mkdir(exist_ok=True)
     empty, full = folder / "empty.sqlite", folder / "demo.sqlite"
-    open_store(empty).close()
-    demo.seed(full, now=NOW)
+    with (folder / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not full.exists():
+            open_store(empty).close()
+            demo.seed(folder / "making.sqlite", now=NOW)
+            (folder / "making.sqlite").rename(full)
     return {"empty": empty, "demo": full}
 
 
