@@ -69,3 +69,8 @@ def test_read_a_years_file(benchmark):
     from brood.core.logger_csv import parse
 
     benchmark.pedantic(parse, (csv_text(LoggerPlan(datetime(2026, 1, 1), days=365)).encode(),), rounds=3)
+
+
+@pytest.mark.parametrize("month", [1, 4, 7, 11])
+def test_the_demo_household_is_laid_out_in_every_season(benchmark, tmp_path, month):
+    benchmark.pedantic(demo.seed, (tmp_path / "household.sqlite",), {"now": datetime(2026, month, 16, 18)}, rounds=1, iterations=1)

@@ -30,20 +30,36 @@ def catalogue() -> Catalogue:
     return shipped()
 
 
-@pytest.fixture(scope="session")
-def templates(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> dict[str, Path]:
-    """An empty migrated database and the demo household, each made once for all workers: the first that asks makes them, others wait."""
-    base = tmp_path_factory.getbasetemp()
-    folder = (base if worker_id == "master" else base.parent) / "households"
+def _once(folder: Path, name: str, make: Callable[[Path], None]) -> Path:
+    """A file made by the first worker that asks; others wait for it."""
     folder.mkdir(exist_ok=True)
-    empty, full = folder / "empty.sqlite", folder / "demo.sqlite"
-    with (folder / "lock").open("w") as lock:
+    done = folder / name
+    with (folder / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
-        if not full.exists():
-            open_store(empty).close()
-            demo.seed(folder / "making.sqlite", now=NOW)
-            (folder / "making.sqlite").rename(full)
-    return {"empty": empty, "demo": full}
+        if not done.exists():
+            making = folder / f"making-{name}"
+            make(making)
+            making.rename(done)
+    return done
+
+
+@pytest.fixture(scope="session")
+def shared(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
+    """The folder of what is made once for all workers."""
+    base = tmp_path_factory.getbasetemp()
+    return (base if worker_id == "master" else base.parent) / "households"
+
+
+@pytest.fixture(scope="session")
+def empty_household(shared: Path) -> Path:
+    """A migrated database without a row."""
+    return _once(shared, "empty.sqlite", lambda path: open_store(path).close())
+
+
+@pytest.fixture(scope="session")
+def demo_household(shared: Path) -> Path:
+    """The demo household."""
+    return _once(shared, "demo.sqlite", lambda path: demo.seed(path, now=NOW))
 
 
 def _copy(source: Path, folder: Path) -> Path:
@@ -52,15 +68,15 @@ def _copy(source: Path, folder: Path) -> Path:
 
 
 @pytest.fixture
-def store(templates: dict[str, Path], tmp_path: Path) -> Iterator[Store]:
-    opened = Store(_copy(templates["empty"], tmp_path / "empty"))
+def store(empty_household: Path, tmp_path: Path) -> Iterator[Store]:
+    opened = Store(_copy(empty_household, tmp_path / "empty"))
     yield opened
     opened.close()
 
 
 @pytest.fixture
-def demo_store(templates: dict[str, Path], tmp_path: Path) -> Iterator[Store]:
-    opened = Store(_copy(templates["demo"], tmp_path / "demo"))
+def demo_store(demo_household: Path, tmp_path: Path) -> Iterator[Store]:
+    opened = Store(_copy(demo_household, tmp_path / "demo"))
     yield opened
     opened.close()
 
@@ -89,23 +105,23 @@ def _client(folder: Path, clock: Clock, **settings: object) -> Iterator[FlaskCli
 
 
 @pytest.fixture
-def client(templates: dict[str, Path], tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
+def client(empty_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages of an empty household."""
-    _copy(templates["empty"], tmp_path / "pages")
+    _copy(empty_household, tmp_path / "pages")
     yield from _client(tmp_path / "pages", clock, upload_mb=1)
 
 
 @pytest.fixture
-def demo_client(templates: dict[str, Path], tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
+def demo_client(demo_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages of the demo household."""
-    _copy(templates["demo"], tmp_path / "pages")
+    _copy(demo_household, tmp_path / "pages")
     yield from _client(tmp_path / "pages", clock, demo=True)
 
 
 @pytest.fixture
-def lan_client(templates: dict[str, Path], tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
+def lan_client(demo_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages as another device on the home network sees them."""
-    _copy(templates["demo"], tmp_path / "pages")
+    _copy(demo_household, tmp_path / "pages")
     yield from _client(tmp_path / "pages", clock, lan=True, hosts=("127.0.0.1", "localhost", "10.9.8.7"))
 
 

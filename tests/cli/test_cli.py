@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import shutil
 import subprocess
 import sys
 from datetime import date
@@ -12,6 +13,7 @@ from click.testing import CliRunner
 
 from brood.cli.main import main
 from brood.cli.output import finite
+from brood.services import demo
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "examples"
 
@@ -173,13 +175,15 @@ def test_every_command_has_help_with_an_example(command):
     assert "--json" in help_text or command == "logger"
 
 
-def test_the_demo_household_is_made_without_serving(tmp_path):
-    """Over what an earlier start has left."""
+def test_the_demo_household_is_made_without_serving(demo_household, tmp_path, monkeypatch):
+    """Over what an earlier start has left; the household itself is the one that the pages are tested on."""
+    monkeypatch.setattr(demo, "seed", lambda path, **more: shutil.copy(demo_household, path))
     (tmp_path / "demo").mkdir()
     (tmp_path / "demo" / "household.sqlite").write_text("an earlier household")
     result = run("demo", "--data", str(tmp_path / "demo"), "--no-serve")
     assert result.exit_code == 0
     assert "http://127.0.0.1:8000" in result.stdout
+    assert (tmp_path / "demo" / "household.sqlite").read_bytes() == demo_household.read_bytes()
 
 
 def test_nothing_that_is_not_finite_leaves_as_a_number():
@@ -290,10 +294,10 @@ def test_inspections_move_a_plan_and_nonsense_names_its_field():
         assert json.loads(wrong.stdout)["error"]["field"] == f"inspections.0{field}"
 
 
-def test_a_household_goes_out_and_in_by_command(templates, tmp_path):
+def test_a_household_goes_out_and_in_by_command(demo_household, tmp_path):
     here, there = tmp_path / "here", tmp_path / "there"
     here.mkdir()
-    (here / "household.sqlite").write_bytes(templates["demo"].read_bytes())
+    (here / "household.sqlite").write_bytes(demo_household.read_bytes())
     document = run("export", "--data", str(here)).stdout
     (tmp_path / "household.json").write_text(document, "utf-8")
     assert json.loads(run("import", str(tmp_path / "household.json"), "--data", str(there), "--json").stdout)["kept"] is None

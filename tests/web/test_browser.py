@@ -58,17 +58,17 @@ class Site:
 
 
 @pytest.fixture
-def site(templates, tmp_path):
-    shutil.copy(templates["empty"], tmp_path / "household.sqlite")
+def site(empty_household, tmp_path):
+    shutil.copy(empty_household, tmp_path / "household.sqlite")
     opened = Site(tmp_path)
     yield opened
     opened.stop()
 
 
 @pytest.fixture(scope="module")
-def demo_site(templates, tmp_path_factory):
+def demo_site(demo_household, tmp_path_factory):
     folder = tmp_path_factory.mktemp("demo-site")
-    shutil.copy(templates["demo"], folder / "household.sqlite")
+    shutil.copy(demo_household, folder / "household.sqlite")
     opened = Site(folder)
     yield opened
     opened.stop()

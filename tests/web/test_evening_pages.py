@@ -13,8 +13,8 @@ CASE = 6
 
 
 @pytest.fixture
-def own_demo(templates, tmp_path, clock):
-    shutil.copy(templates["demo"], tmp_path / "household.sqlite")
+def own_demo(demo_household, tmp_path, clock):
+    shutil.copy(demo_household, tmp_path / "household.sqlite")
     opened = Site(tmp_path, clock)
     yield opened
     opened.stop()

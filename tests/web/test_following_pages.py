@@ -229,8 +229,8 @@ def test_feed_and_sitter_open_without_the_passcode_and_nothing_else_does(lan_cli
 
 
 @pytest.fixture
-def demo_here(templates, tmp_path, clock):
-    shutil.copy(templates["demo"], tmp_path / "household.sqlite")
+def demo_here(demo_household, tmp_path, clock):
+    shutil.copy(demo_household, tmp_path / "household.sqlite")
     opened = Site(tmp_path, clock)
     yield opened
     opened.stop()
