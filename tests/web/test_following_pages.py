@@ -141,6 +141,20 @@ def test_every_page_says_to_which_part_it_belongs(demo_client, address, part):
     assert re.findall(r'aria-current="page">(?:<svg.*?</svg>)?([A-Z][a-z ]+)</a>', page) == [part, part]
 
 
+LONG = "9" * 40
+
+
+@pytest.mark.parametrize("number", [LONG, "²", "-1", "1e3", "nan", "'; drop table plant;--"])
+def test_a_number_that_is_none_finds_nothing_and_breaks_nothing(demo_client, number):
+    for address in ("/places/{}/plan", "/cases/{}/clearing", "/quarantine/{}", "/plants/{}"):
+        assert demo_client.get(address.format(number)).status_code == 404
+    for address in ("/today/apart?kept={}", "/record?plant={}&skip={}", "/record/costs?year={}", "/rehearsal?case={}", "/degree-days?place={}",
+                    "/mix?case={}", "/plants/1/case?look={}"):  # fmt: skip
+        assert demo_client.get(address.replace("{}", number)).status_code == 200
+    assert demo_client.post("/cases/1/members", data={"plant": number}).status_code in (303, 404)
+    assert demo_client.post("/quarantine", data={"plant": number, "reason": "sick"}).status_code == 422
+
+
 def test_what_it_came_to_is_added_up_and_corrected(demo_client):
     page = text_of(demo_client.get("/record/costs"))
     assert "33.40 spent" in page

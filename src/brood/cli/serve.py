@@ -36,6 +36,7 @@ def demo(data: Path | None, port: int | None, no_serve: bool, as_json: bool) -> 
         settings = from_environment(port=port, demo=True, data=folder)
         for name in DEMO_FILES:
             (folder / name).unlink(missing_ok=True)
+        click.echo("Laying out the demo household: its plans take about half a minute.", err=True)
         seed(settings.database, sensor_url=DEMO_SENSOR)
         _announce(settings, "The demo household", as_json)
         if not no_serve:

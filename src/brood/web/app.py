@@ -6,6 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from flask import Flask
+from werkzeug.routing import IntegerConverter
 
 from brood.catalogue.loader import shipped
 from brood.services import access, preferences
@@ -13,6 +14,7 @@ from brood.settings import Settings
 from brood.store.session import open_store
 from brood.web import errors, filters, guard
 from brood.web.context import Household
+from brood.web.forms.reader import KEY_DIGITS
 from brood.web.routes import (
     cases,
     course,
@@ -40,6 +42,13 @@ from brood.web.routes import household as living
 
 Clock = Callable[[], datetime]
 
+
+class Number(IntegerConverter):
+    """The number of something in an address: what is longer than any number can be is no address."""
+
+    regex = rf"[0-9]{{1,{KEY_DIGITS}}}"
+
+
 PAGES = (
     today, plants, places, house, quarantine, sharing, record, cases, course, means, evening, follow, looks, shelf, mix, living, guide, degree_days,
     rehearsal, settings, help, door,
@@ -63,6 +72,7 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     filters.register(app)
     guard.register(app)
     errors.register(app)
+    app.url_map.converters["int"] = Number
     for pages in PAGES:
         app.register_blueprint(pages.bp)
     return app

@@ -5,7 +5,7 @@ from __future__ import annotations
 from brood.catalogue.holdings import Catalogue
 from brood.services.mixing import MixCommand
 from brood.store.tables import StockItem
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 from brood.web.forms.shelf import volume
 
 
@@ -32,8 +32,9 @@ def _bottle(reader: Reader, bottles: dict[int, StockItem], main: str) -> tuple[s
     """(ingredient, percent, label's rate) of what is taken from the cupboard."""
     percent, rate = reader.number("percent", "The strength of the stock", 0.01, 100), reader.number("label_rate", "The label's rate", 0.01, 999)
     said = reader.raw("stock")
-    if said.startswith("shelf:") and said.removeprefix("shelf:").isdigit():
-        bottle = bottles.get(int(said.removeprefix("shelf:")))
+    number = key_of(said.removeprefix("shelf:")) if said.startswith("shelf:") else None
+    if number is not None:
+        bottle = bottles.get(number)
         if bottle is None:
             reader.fault("stock", "That bottle no longer stands on the shelf.")
             return main, percent, rate

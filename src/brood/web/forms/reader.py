@@ -11,6 +11,12 @@ from brood.services.speech import UNITS, Speech
 
 MOST_COUNT = 1_000_000
 LONGEST_TEXT = 400
+KEY_DIGITS = 12
+
+
+def key_of(text: str) -> int | None:
+    """The number of something in the household; None for what can be none: numbers have twelve digits at most."""
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= KEY_DIGITS else None
 
 
 class Reader:
@@ -58,11 +64,10 @@ class Reader:
 
     def key(self, name: str, what: str) -> int:
         """The number behind a choice."""
-        value = self.raw(name)
-        if not value.isdigit() or len(value) > 12:
+        found = key_of(self.raw(name))
+        if found is None:
             self.fault(name, f"Choose {what}.")
-            return 0
-        return int(value)
+        return found or 0
 
     def number(self, name: str, what: str, low: float, high: float) -> float | None:
         """A number, or None when nothing was typed; a decimal comma will do."""

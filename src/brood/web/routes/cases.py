@@ -18,7 +18,7 @@ from brood.store.tables import Plant
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import cases as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("cases", __name__)
 
@@ -27,9 +27,10 @@ bp = Blueprint("cases", __name__)
 def new(plant_id: int) -> Response:
     """Which pest, then what was seen."""
     pest_id, values = request.args.get("pest", ""), {}
-    if request.args.get("look", "").isdigit():
+    number = key_of(request.args.get("look", ""))
+    if number is not None:
         with household().store.reading() as session:
-            values = looking.carried_over(look_queries.look(session, int(request.args["look"])), pest_id)
+            values = looking.carried_over(look_queries.look(session, number), pest_id)
     return _new(plant_id, pest_id, values, {})
 
 
@@ -73,8 +74,9 @@ def open_case(plant_id: int) -> Response:
             here = choosing.setting_of(session, queries.plant(session, plant_id), today=today())
             command = replace(command, acts=choosing.check(held, here, command.acts))
             case_id = cases.open_case(session, held, command, today=today(), now=now(), speech=speech())
-            if request.form.get("look", "").isdigit():
-                looks.close(session, int(request.form["look"]), now=now(), case_id=case_id)
+            look_id = key_of(request.form.get("look", ""))
+            if look_id is not None:
+                looks.close(session, look_id, now=now(), case_id=case_id)
     except FieldErrors as error:
         return _new(plant_id, pest_id, request.form, error.by_field)
     except InputError as error:

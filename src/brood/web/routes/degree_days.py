@@ -12,7 +12,7 @@ from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import household, prefs, speech, today
 from brood.web.forms import degree_days as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("degree_days", __name__, url_prefix="/degree-days")
 
@@ -24,12 +24,12 @@ def page() -> Response:
         said = form.read(Reader(request.args, speech(), today()))
     except FieldErrors as error:
         return _page(None, error.by_field, "")
-    key = request.args.get("place", "")
-    if not key.isdigit():
+    key = key_of(request.args.get("place", ""))
+    if key is None:
         return _page(None, {}, "")
     try:
         with household().store.reading() as session:
-            result = degree_days.of_place(session, int(key[:9]), said.bench, said.first, said.last)
+            result = degree_days.of_place(session, key, said.bench, said.first, said.last)
     except InputError as error:
         return _page(None, {error.field or "whole": error.message}, "")
     return _table(result) if request.args.get("as") == "csv" else _page(result, {}, "")

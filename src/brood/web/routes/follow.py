@@ -16,7 +16,7 @@ from brood.store.tables import PestCase
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import follow as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("follow", __name__)
 
@@ -137,12 +137,12 @@ def count(card_id: int) -> Response:
 @bp.post("/cases/<int:case_id>/members")
 def members(case_id: int) -> Response:
     """Another plant joins a case, or leaves it."""
-    plant = request.form.get("plant", "")
+    plant = key_of(request.form.get("plant", "")) or 0
     with household().store.writing() as session:
         if request.form.get("act") == "leave":
-            group.leave(session, case_id, int(plant) if plant.isdigit() else 0, today())
+            group.leave(session, case_id, plant, today())
         else:
-            group.join(session, case_id, int(plant) if plant.isdigit() else 0, today())
+            group.join(session, case_id, plant, today())
     return render.go(url_for("follow.page", case_id=case_id) + "#group")
 
 

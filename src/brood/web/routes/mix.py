@@ -17,7 +17,7 @@ from brood.store.tables import PestCase, StockItem
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import mix as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 from brood.web.forms.shelf import VOLUME_UNITS
 
 bp = Blueprint("mix", __name__)
@@ -59,7 +59,8 @@ def _bench(values: Mapping[str, str]) -> Response:
 
 
 def _case(session: Session, values: Mapping[str, str]) -> PestCase | None:
-    return queries.case(session, int(values["case"])) if values.get("case", "").isdigit() else None
+    number = key_of(values.get("case", ""))
+    return None if number is None else queries.case(session, number)
 
 
 def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) -> mixing.MixCommand:

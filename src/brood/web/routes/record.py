@@ -17,10 +17,9 @@ from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import record as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("record", __name__)
-YEAR = 4
 
 
 @bp.get("/record")
@@ -29,8 +28,8 @@ def page() -> Response:
     plant, skip = request.args.get("plant", ""), request.args.get("skip", "")
     kind = request.args.get("kind", "")
     with household().store.reading() as session:
-        found = record.build(session, catalogue(), plant_id=int(plant) if plant.isdigit() else None, kind=kind if kind in record.KINDS else "",
-                             text=request.args.get("q", "")[:80], skip=int(skip) if skip.isdigit() else 0)  # fmt: skip
+        found = record.build(session, catalogue(), plant_id=key_of(plant), kind=kind if kind in record.KINDS else "",
+                             text=request.args.get("q", "")[:80], skip=key_of(skip) or 0)  # fmt: skip
         return render.page("record/page.html", r=found, plants=cases.plants(session)[:500], kinds=record.KINDS, plant=plant, kind=kind,
                            q=request.args.get("q", "")[:80])  # fmt: skip
 
@@ -51,7 +50,7 @@ def spent() -> Response:
 def _costs(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     year = request.args.get("year", "")
     with household().store.reading() as session:
-        found = costs.build(session, catalogue(), int(year) if year.isdigit() and len(year) == YEAR else None, today())
+        found = costs.build(session, catalogue(), key_of(year), today())
         return render.page("record/costs.html", 422 if wrong else 200, c=found, values=values, wrong=wrong)
 
 

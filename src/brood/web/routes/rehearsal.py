@@ -10,7 +10,7 @@ from brood.services.rehearsal import RehearsalResult
 from brood.web import render
 from brood.web.context import catalogue, household, speech, today
 from brood.web.forms import rehearsal as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("rehearsal", __name__, url_prefix="/rehearsal")
 
@@ -35,10 +35,11 @@ def page() -> Response:
 
 def _begin() -> dict[str, str]:
     """What stands in the form at first: the case asked for, or an example in the keeper's unit."""
-    if request.args.get("case", "").isdigit():
+    number = key_of(request.args.get("case", ""))
+    if number is not None:
         with household().store.reading() as session:
             try:
-                values = rehearsal.of_case(session, catalogue(), int(request.args["case"][:9]), today())
+                values = rehearsal.of_case(session, catalogue(), number, today())
             except InputError:
                 values = BEGIN
     else:

@@ -15,6 +15,7 @@ from brood.store.tables import PestCase
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech
 from brood.web.context import today as this_day
+from brood.web.forms.reader import key_of
 
 bp = Blueprint("today", __name__)
 
@@ -62,12 +63,12 @@ def keep() -> Response:
 @bp.get("/today/apart")
 def apart() -> Response:
     """Which plants are kept apart, and for how many days yet; or the line of one case or one plant kept apart."""
-    case_id, kept_id = request.args.get("case", ""), request.args.get("kept", "")
+    case_id, kept_id = key_of(request.args.get("case", "")), key_of(request.args.get("kept", ""))
     with household().store.reading() as session:
-        if case_id.isdigit():
-            lines = [_case(session, cases.case(session, int(case_id)))]
-        elif kept_id.isdigit():
-            lines = [_kept(session, quarantine.quarantine(session, int(kept_id)))]
+        if case_id is not None:
+            lines = [_case(session, cases.case(session, case_id))]
+        elif kept_id is not None:
+            lines = [_kept(session, quarantine.quarantine(session, kept_id))]
         else:
             rows = [r for r in today.open_cases(session) if r.keep_below is None]
             lines = [*(_case(session, r) for r in rows), *(_kept(session, q) for q in quarantine.open_quarantines(session))]
