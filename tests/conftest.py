@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import fcntl
+import os
 import shutil
 from collections.abc import Callable, Iterator
 from datetime import date, datetime, time
 from pathlib import Path
 
 import pytest
+from flask import Flask
 from flask.testing import FlaskClient
+from jinja2 import FileSystemBytecodeCache
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
 from brood.core.temperature import constant
 from brood.core.types import Case, Found
-from brood.services import demo
+from brood.services import demo, planning
 from brood.settings import Settings
 from brood.store.session import Store, open_store
 from brood.web.app import create_app
@@ -32,7 +35,6 @@ def catalogue() -> Catalogue:
 
 def _once(folder: Path, name: str, make: Callable[[Path], None]) -> Path:
     """A file made by the first worker that asks; others wait for it."""
-    folder.mkdir(exist_ok=True)
     done = folder / name
     with (folder / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
@@ -44,10 +46,18 @@ def _once(folder: Path, name: str, make: Callable[[Path], None]) -> Path:
 
 
 @pytest.fixture(scope="session")
-def shared(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> Path:
+def shared(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The folder of what is made once for all workers."""
     base = tmp_path_factory.getbasetemp()
-    return (base if worker_id == "master" else base.parent) / "households"
+    return (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "households"
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _nothing_twice(shared: Path) -> None:
+    """Plans and compiled templates are kept for the whole run: every test opens its own application, mostly on the same household."""
+    shared.mkdir(exist_ok=True)
+    planning.KEEP_PLANS = 40
+    Flask.jinja_options = {"bytecode_cache": FileSystemBytecodeCache(str(shared))}
 
 
 @pytest.fixture(scope="session")
