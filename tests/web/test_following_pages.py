@@ -133,8 +133,8 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
 
 @pytest.mark.parametrize(
     ("address", "part"),
-    [("/", "Today"), ("/plants/paste", "Plants"), ("/cases/1/report", "Plants"), ("/quarantine", "Places"), ("/mix", "Shelf"),
-     ("/record/costs", "Record")],
+    [("/", "Today"), ("/plants/paste", "Plants"), ("/cases/1/report", "Plants"), ("/quarantine", "Places"), ("/places/7/edit", "Places"),
+     ("/mix", "Shelf"), ("/record/costs", "Record")],
 )  # fmt: skip
 def test_every_page_says_to_which_part_it_belongs(demo_client, address, part):
     page = text_of(demo_client.get(address))

@@ -38,7 +38,7 @@ from brood.web.context import catalogue, household, now, prefs, speech, today
 SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday", "volume", "money")
 """Filters that are the keeper's way of saying something, by their own names."""
 
-AREAS = {
+PARTS = {
     "": "today", "today": "today", "sharing": "today", "plants": "plants", "cases": "plants", "looks": "plants", "photos": "plants",
     "places": "places", "house": "places", "quarantine": "places", "shelf": "shelf", "mix": "shelf", "household": "shelf", "record": "record",
     "guide": "guide", "settings": "settings",
@@ -90,7 +90,7 @@ def _values() -> dict[str, Any]:
     settings = household().settings
     return {
         "prefs": prefs(), "unit": UNITS[prefs().unit], "today": today(), "now": now(), "version": __version__, "demo": settings.demo,
-        "area": AREAS.get(request.path.split("/")[1], ""), "path": request.path,
+        "part_of": PARTS.get(request.path.split("/")[1], ""), "path": request.path,
     }  # fmt: skip
 
 
