@@ -7,7 +7,7 @@ from conftest import NOW
 from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import cases, costs, effort, evening, events, plants, quarantine, today
+from brood.services import cases, costs, effort, evening, events, planning, plants, quarantine, today
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech, hours
 from brood.store.queries import cases as queries
@@ -35,7 +35,7 @@ def test_hours_and_money_add_up_and_what_was_not_timed_is_estimated(demo_store, 
     looks = sum(i.withdrawn_at is None for i in timed.row.inspections)
     assert (timed.told, timed.evenings, timed.minutes) == (True, 2, 2 * 35 + looks * effort.MINUTES["look"])
     assert not guessed.told
-    assert guessed.minutes == sum(sum(catalogue.care[t].minutes for t in r.treatments) for r in effort.done(row))
+    assert guessed.minutes == sum(sum(catalogue.care[t].minutes for t in r.treatments) for r in planning.evenings_done(row))
     assert timed.spent == pytest.approx(11.90)
     assert found.spent == pytest.approx(11.90 + 7.50 + 14.00), "the household's own is in the sum, and in no case"
     assert found.minutes == pytest.approx(sum(r.minutes for r in found.rows))

@@ -33,7 +33,7 @@ class Cause:
 
 def causes(session: Session, catalogue: Catalogue, row: PestCase, belief: Belief, plan: Plan | None, today: date, speech: Speech) -> list[Cause]:
     """All seven in order."""
-    done = [r for a in row.applications if (r := planning.last_word(a)) is not None and r.outcome == "done"]
+    done = planning.evenings_done(row)
     return [_coverage(row, done, belief), _mix(row, done, today), _stage(catalogue, row), _identity(session, row), _timing(row, plan, speech),
             _reentry(session, row, belief), _resistance(catalogue, row, done)]  # fmt: skip
 

@@ -61,7 +61,7 @@ def setting_of(session: Session, plant: Plant, *, today: date, row: PestCase | N
     place: Place | None = plant.stays[-1].place if plant.stays else None
     harvest = planning.limits_of(row).harvest if row else None
     chosen = frozenset(a.treatment_id for a in row.acts) if row else frozenset()
-    done = [(r.done_on, act) for a in row.applications if (r := planning.last_word(a)) and r.done_on for act in r.treatments] if row else []
+    done = [(r.done_on, act) for r in planning.evenings_done(row) if r.done_on for act in r.treatments] if row else []
     return Setting(plant, place, household.load(session), shelf.items(session), today, harvest, chosen, tuple(done), generation_days)
 
 

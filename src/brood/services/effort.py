@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from brood.catalogue.holdings import Catalogue
 from brood.services import counted, planning
-from brood.store.tables import ApplicationRecord, PestCase
+from brood.store.tables import PestCase
 
 MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1}
 """How long each takes, in minutes (our judgement, C)."""
@@ -17,15 +17,9 @@ def by_catalogue(catalogue: Catalogue, treatments: Iterable[str]) -> float:
     return sum(catalogue.care[t].minutes for t in treatments if t in catalogue.care)
 
 
-def done(row: PestCase) -> list[ApplicationRecord]:
-    """What was said of the evenings of a case that are done."""
-    said = (planning.last_word(a) for a in row.applications)
-    return [r for r in said if r is not None and r.outcome == "done" and r.done_on is not None]
-
-
 def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> float:
     """Minutes that an evening of a case takes: as its evenings took so far, else by the catalogue for each of its plants."""
-    told = [(r.minutes, by_catalogue(catalogue, r.treatments)) for r in done(row) if r.minutes is not None]
+    told = [(r.minutes, by_catalogue(catalogue, r.treatments)) for r in planning.evenings_done(row) if r.minutes is not None]
     usual = by_catalogue(catalogue, treatments)
     if told and (thought := sum(t for _, t in told)):
         return usual * sum(m for m, _ in told) / thought

@@ -197,7 +197,7 @@ def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
 def due_for_look(row: PestCase, today: date, every: int = 7) -> date:
     """When a case is to be looked at next between its evenings."""
     looks = counted.standing(row)
-    done = [r.done_on for a in row.applications if (r := planning.last_word(a)) is not None and r.done_on]
+    done = [r.done_on for r in planning.evenings_done(row) if r.done_on]
     since = max([row.start_on, *(i.looked_on for i in looks)])
     after = min(done) + timedelta(days=2) if done and not looks else since + timedelta(days=every)
     return max(after, row.start_on + timedelta(days=1))

@@ -83,6 +83,12 @@ def last_word(application: Application) -> ApplicationRecord | None:
     return next((r for r in reversed(application.records) if r.withdrawn_at is None), None)
 
 
+def evenings_done(row: PestCase) -> list[ApplicationRecord]:
+    """What was said of the evenings of a case that are done."""
+    said = (last_word(a) for a in row.applications)
+    return [r for r in said if r is not None and r.outcome == "done" and r.done_on is not None]
+
+
 def expected_count(finding: Finding) -> float:
     """The number a find stands for."""
     return finding.number if finding.number is not None else CLASSES[finding.rough or "few"]

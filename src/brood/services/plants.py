@@ -8,7 +8,7 @@ from datetime import date, datetime
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import effort, words
+from brood.services import planning, words
 from brood.services.aftercare import open_tasks
 from brood.services.places import stay_since
 from brood.services.speech import Speech
@@ -147,7 +147,7 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
 
 def last_treated(plant: Plant) -> tuple[date, tuple[str, ...]] | None:
     """When a plant was treated last, for whatever pest, and with what; None when it never was."""
-    evenings = [(r.done_on, tuple(r.treatments)) for row in plant.cases for r in effort.done(row) if r.done_on]
+    evenings = [(r.done_on, tuple(r.treatments)) for row in plant.cases for r in planning.evenings_done(row) if r.done_on]
     return max(evenings, default=None)
 
 

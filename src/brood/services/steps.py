@@ -28,7 +28,7 @@ class Step:
 
 def steps(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> list[Step]:
     """Isolate, neighbours, is it worth it, means, test leaves, evenings, after-care, looks, clear."""
-    done = [r.done_on for a in row.applications if (r := planning.last_word(a)) is not None and r.outcome == "done" and r.done_on]
+    done = [r.done_on for r in planning.evenings_done(row) if r.done_on]
     planned = [a for a in row.applications if a.status == "planned"]
     looks = counted.standing(row)
     return [

@@ -130,7 +130,7 @@ def open_cases(session: Session) -> list[PestCase]:
 def _tonight(tasks: Sequence[Task], rows: Sequence[PestCase], sessions: Sequence[Gathering], today: date) -> list[Task]:
     """The treatments of this evening: of the cases that it serves, and those due that no later evening serves. Once one is done, those due stay."""
     served = {r.row.id: s.on for s in sessions for r in s.rows}
-    begun = any(r.done_on == today for row in rows for r in effort.done(row))
+    begun = any(r.done_on == today for row in rows for r in planning.evenings_done(row))
     treat = [t for t in tasks if t.kind == "treat"]
     return [t for t in treat if served.get(t.row_id) == today or (t.due_on <= today and (begun or t.row_id not in served))]
 

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import JSON, CheckConstraint, ForeignKey
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from brood.store.tables import Photo, Place, Plant, Table
+from brood.store.tables import Photo, Plant, Table
 
 
 class InspectionRecord(Table):
@@ -93,7 +93,7 @@ class CasePlant(Table):
 class Quarantine(Table):
     """A plant kept apart: why (newcomer, neighbour, cutting, sick), from when, and since when it is back; `steps` of its return that are done.
 
-    `from_place` is where it stood before it was moved away for this.
+    `from_place_id` is where it stood before it was moved away for this.
     """
 
     __tablename__ = "quarantine"
@@ -108,7 +108,6 @@ class Quarantine(Table):
     from_place_id: Mapped[int | None] = mapped_column(ForeignKey("place.id"), index=True)
     recorded_at: Mapped[datetime]
     plant: Mapped[Plant] = relationship()
-    from_place: Mapped[Place | None] = relationship()
 
 
 class PlantEvent(Table):
