@@ -4,7 +4,8 @@ BroodError
 ├── InputError            something a person gave cannot be used (status 422, exit 1)
 │   ├── FieldErrors       several of them at once, by field
 │   ├── ModelError        impossible figures for a development model
-│   └── NothingDevelops   it is too cold for anything to develop
+│   ├── NothingDevelops   it is too cold for anything to develop
+│   └── LeftAlone         nobody looked for longer than a generation: count again
 ├── NotFound              no such plant, place, case … (status 404)
 ├── TooManyTries          wait before trying a passcode again (status 429)
 ├── CatalogueError        the shipped catalogue is faulty; carries every fault
@@ -48,6 +49,15 @@ class NothingDevelops(InputError):
     """All the hours are below every threshold, so there is nothing to time; `inspect_on` is when to look again instead."""
 
     inspect_on: date | None = None
+
+
+class LeftAlone(InputError):
+    """Nothing is known of a case since a day that is longer ago than a generation of its pest."""
+
+    def __init__(self, since: date) -> None:
+        super().__init__("Nobody has looked or treated for longer than a generation of this pest, so nobody knows how many live there now. "
+                         "Count again; a new course begins from that.", field="found")  # fmt: skip
+        self.since = since
 
 
 class NotFound(BroodError):

@@ -142,7 +142,7 @@ def test_a_place_is_drawn_with_how_each_plant_stands(demo_store, catalogue):
             root = read(shelves.draw(place.name, place.draught, rows))
             no_label_over_another(root)
             for row in rows:
-                assert f"{row.plant.name}: {row.state}" in root.find("desc").text
+                assert f"{row.plant.name}: {neighbours.STATES[row.state]}" in root.find("desc").text
             assert sum("stand-" in n.attrib.get("class", "") for n in root.iter()) == len(rows)
     crowd = [s for s in rows for _ in range(60)] or []
     assert sum("stand-" in n.attrib.get("class", "") for n in read(shelves.draw("Crowd", "", crowd)).iter()) <= shelves.MOST

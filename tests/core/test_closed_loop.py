@@ -169,7 +169,7 @@ def test_a_belief_without_a_doubt_still_sums_to_one():
 
 def test_a_plant_that_shows_nothing_is_released_by_the_same_computation():
     bare = replace(soaped(APHID, 20.0), acts=())
-    case = suspected(bare, DAY, 0.25)
+    case = replace(bare, found=suspected(DAY, 0.25))
     found = clear_by(case, [], [], [], DAY)
     assert 0.2 < found.curve[0][1] <= 0.35, "the chance given, widened by how uncertain numbers are"
     assert found.all_clear

@@ -198,14 +198,15 @@ def test_two_evenings_cannot_be_done_on_one_day_nor_two_cases_of_one_pest_opened
         keeper.opens()
 
 
-def test_in_a_place_that_is_too_cold_no_case_is_kept(keeper):
+def test_in_a_place_that_is_too_cold_a_case_waits_without_dates(keeper):
     with keeper.store.writing() as session:
         place = places.PlaceCommand("Kitchen sill", "", "set-points", places.Warmth(6.0, 4.0, time(7), time(21)))
         places.change(session, queries.places(session)[0].id, place, now=NOW)
-    with pytest.raises(InputError, match="Nothing develops"):
-        keeper.opens()
-    with keeper.store.reading() as session:
-        assert queries.plant(session, keeper.plant).cases == []
+    keeper.opens()
+    page = keeper.sees()
+    assert page.headline == "Nothing to do while nothing develops."
+    assert "Look again on" in page.why
+    assert keeper.slots() == []
 
 
 def test_a_move_keeps_the_earlier_places_temperatures(keeper):
@@ -231,7 +232,7 @@ def test_the_calendar_has_alarms_windows_and_stable_names(keeper):
 
 def test_a_closed_case_keeps_its_dates_and_can_be_opened_again(keeper):
     keeper.opens()
-    for words in ("Closed", "Wipe"):
+    for closed, words in ((True, "Closed"), (True, "Closed"), (False, "Wipe"), (False, "Wipe")):
         with keeper.store.writing() as session:
-            cases.close(session, keeper.case, now=NOW)
-        assert words in keeper.sees().headline
+            cases.close(session, keeper.catalogue, keeper.case, closed=closed, now=NOW, speech=SPEECH)
+        assert words in keeper.sees().headline, "said twice it is the same as said once"

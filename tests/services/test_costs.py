@@ -7,7 +7,7 @@ from conftest import NOW
 from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import cases, costs, effort, evening, events, planning, plants, quarantine, today
+from brood.services import cases, costs, effort, evening, events, history, plants, quarantine, today
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech, hours
 from brood.store.queries import cases as queries
@@ -35,7 +35,7 @@ def test_hours_and_money_add_up_and_what_was_not_timed_is_estimated(demo_store, 
     looks = sum(i.withdrawn_at is None for i in timed.row.inspections)
     assert (timed.told, timed.evenings, timed.minutes) == (True, 2, 2 * 35 + looks * effort.MINUTES["look"])
     assert not guessed.told
-    assert guessed.minutes == sum(sum(catalogue.care[t].minutes for t in r.treatments) for r in planning.evenings_done(row))
+    assert guessed.minutes == sum(sum(catalogue.care[t].minutes for t in r.treatments) for r in history.evenings_done(row))
     assert timed.spent == pytest.approx(11.90)
     assert found.spent == pytest.approx(11.90 + 7.50 + 14.00), "the household's own is in the sum, and in no case"
     assert found.minutes == pytest.approx(sum(r.minutes for r in found.rows))
@@ -53,7 +53,7 @@ def test_a_year_stands_by_itself_and_an_expense_can_be_taken_back(demo_store, ca
     last = TODAY.replace(year=TODAY.year - 1)
     with demo_store.writing() as session:
         costs.spend(session, "Sprayer", 20.0, last, None, now=NOW)
-        events.befell(session, named(session, "Fuchsia").id, "lost", TODAY, "", now=NOW)
+        events.befell(session, catalogue, named(session, "Fuchsia").id, "lost", TODAY, "", now=NOW)
     with demo_store.writing() as session:
         found = costs.build(session, catalogue, last.year, TODAY)
         assert (found.spent, found.rows, found.losses) == (20.0, (), ())
@@ -79,7 +79,7 @@ def test_money_is_written_as_the_locale_writes_it():
     assert Speech("en-US").money(1234.5) == "1,234.50"
 
 
-def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_from(demo_store):
+def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_from(demo_store, catalogue):
     with demo_store.writing() as session:
         (room,) = quarantine.rooms(session)
         assert (room.place.name, [p.name for p in room.here], room.free) == ("Box room", ["Lemon"], 2)
@@ -100,7 +100,7 @@ def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_f
         assert not any(q.plant.name == "Fuchsia" for q in quarantine.open_quarantines(session)), "what was refused is not half kept"
         for step in quarantine.STEPS:
             quarantine.step(session, kept, step)
-        quarantine.release(session, kept, home, now=NOW)
+        quarantine.release(session, catalogue, kept, home, sure=True, now=NOW)
     with demo_store.reading() as session:
         assert named(session, "Maidenhair fern").stays[-1].place_id == home
 
@@ -111,7 +111,7 @@ def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_cl
         assert "until it is clear" in events.repotting(catalogue, row.plant)
         assert "part of the treatment" in events.repotting(catalogue, case_of(session, "Basil seedling tray").plant)
         assert events.repotting(catalogue, named(session, "Bay laurel")) == ""
-        events.befell(session, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW)
+        events.befell(session, catalogue, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW)
     with demo_store.reading() as session:
         gates = evening.build(session, catalogue, row.id, now=NOW, speech=SPEECH).gates
         later = evening.build(session, catalogue, row.id, now=NOW + timedelta(days=8), speech=SPEECH).gates

@@ -61,7 +61,7 @@ def test_steps_follow_the_work(demo_store, catalogue):
     assert before["Evenings"].said.startswith("2 done, last 2 days ago")
     assert before["Clear"].state == "later"
     with demo_store.writing() as session:
-        cases.close(session, 1, now=NOW)
+        cases.close(session, catalogue, 1, closed=True, now=NOW, speech=SPEECH)
     with demo_store.reading() as session:
         assert {s.name: s.state for s in steps.steps(session, catalogue, queries.case(session, 1), NOW.date())}["Clear"] == "done"
 

@@ -55,9 +55,9 @@ def test_a_file_of_days_goes_into_the_diary_leaves_what_stands_and_can_be_withdr
     upload = take(store, sill, "Date;Min;Max\n06.06.2026;12,5;20\n07.06.2026;13;22\n08.06.2026;9;19\n09.06.2026;30;20\n")
     assert (upload.taken, upload.known, [r["row"] for r in upload.refused]) == (2, 0, [5])
     assert "2026-06-08 was left as it stands: 14 to 21 °C." in upload.notes
-    for expected in (1, 3):
+    for out, expected in ((True, 1), (True, 1), (False, 3), (False, 3)):
         with store.writing() as session:
-            logger_files.withdraw_file(session, upload.id, now=NOW)
+            logger_files.withdraw_file(session, upload.id, out=out, now=NOW)
         with store.reading() as session:
             assert len(readings.diary(session, sill)) == expected
     with store.reading() as session:
@@ -68,9 +68,9 @@ def test_a_file_of_days_goes_into_the_diary_leaves_what_stands_and_can_be_withdr
 
 def test_a_withdrawn_file_counts_no_more_until_it_is_brought_back(store, sill):
     upload = take(store, sill, csv_text(LoggerPlan(START, days=2, faults=False)))
-    for expected in (None, 288):
+    for out, expected in ((True, None), (False, 288)):
         with store.writing() as session:
-            logger_files.withdraw_file(session, upload.id, now=NOW)
+            logger_files.withdraw_file(session, upload.id, out=out, now=NOW)
         found = bounds(store, sill)
         assert (found and found[2]) == expected
 

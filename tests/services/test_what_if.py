@@ -174,7 +174,7 @@ def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch
     monkeypatch.setattr(planning.planner, "problem_of", cold)
     with keeper.store.reading() as session:
         page = cases.build(session, keeper.catalogue, keeper.case, now=NOW, speech=SPEECH)
-    assert page.headline == "There is no plan yet."
+    assert page.headline == "Nothing to do while nothing develops."
     assert f"Look again on {SPEECH.day(TODAY + timedelta(days=14))}" in page.why
 
 

@@ -56,10 +56,21 @@ def test_a_look_with_a_photo_stands_on_the_page_and_can_be_taken_out(demo_client
 
 def test_one_tap_of_the_day_records_it_and_comes_back(demo_client):
     day = text_of(demo_client.get("/"))
-    tap = re.search(r'action="(/cases/\d+/inspect/none)"', day)[1]
-    answer = demo_client.post(tap, data={"back": "/"})
+    assert "/inspect/none" not in day, "no mark on the list of the day claims a look"
+    look = re.search(r'href="(/cases/\d+)/inspect"', day)[1]
+    form = text_of(demo_client.get(f"{look}/inspect"))
+    assert "Nothing alive: I looked at every leaf, both sides" in form
+    key = re.search(r'name="sent_key" value="(\w+-none)"', form)[1]
+    for _ in range(2):
+        answer = demo_client.post(f"{look}/inspect/none", data={"back": "/", "sent_key": key})
     assert answer.headers["Location"] == "/"
-    assert f'action="{tap}"' not in text_of(demo_client.get("/"))
+    day = text_of(demo_client.get("/"))
+    assert f'href="{look}/inspect"' not in day
+    undo = re.search(r'Recorded.*?action="(/inspections/\d+/withdraw)"', day, re.DOTALL)[1]
+    assert demo_client.post(undo, data={"undo": "1", "to": "out", "back": "/"}).headers["Location"] == "/"
+    day = text_of(demo_client.get("/"))
+    assert "Recorded." not in day
+    assert f'href="{look}/inspect"' in day
     treat = re.search(r'action="(/evenings/\d+)"', day)[1]
     assert demo_client.post(treat, data={"back": "/", "outcome": "done"}).headers["Location"] == "/"
 
@@ -121,7 +132,9 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
         demo_client.post(f"{one}/step", data={"step": step})
     home = re.search(r'<option value="(\d+)" selected>North stairwell', text_of(demo_client.get(one)))[1]
     assert demo_client.post(f"{one}/release", data={"place": "999999"}).status_code == 404
-    demo_client.post(f"{one}/release", data={"place": home})
+    refused = text_of(demo_client.post(f"{one}/release", data={"place": home}))
+    assert "No looks on record since it is kept apart" in refused
+    demo_client.post(f"{one}/release", data={"place": home, "sure": "1"})
     assert "North stairwell" in text_of(demo_client.get("/plants/6")).split("Cases")[0]
     full = demo_client.post("/places/7/edit", data={"name": "Box room", "source": "constant", "constant": "18", "apart_room": "1"})
     assert full.status_code == 303

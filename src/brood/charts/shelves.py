@@ -11,7 +11,7 @@ from brood.services.neighbours import STATES, Standing, stay_of
 CELL, ROW, TOP, AIR = 104.0, 136.0, 8.0, 48.0
 MOST = 40
 """More plants than this are not drawn: of such a place only those that are not clear."""
-SHORT = {"infested": "infested", "suspect": "suspect", "watched": "watched", "clear": "clear"}
+SHORT = {"infested": "infested", "suspect": "suspect", "watched": "watched", "unseen": "not looked at", "clear": "clear"}
 
 
 def draw(name: str, draught: str, standings: Sequence[Standing]) -> str:

@@ -35,9 +35,11 @@ def export(data: Path | None, csv_file: Path | None, as_json: bool) -> None:
     try:
         with store.reading() as session:
             if csv_file is None:
-                click.echo(transfer.export(session), nl=False)
+                for piece in transfer.export(session):
+                    click.echo(piece, nl=False)
                 return
-            csv_file.write_bytes(transfer.archive(session))
+            with csv_file.open("wb") as out:
+                transfer.archive(session, out)
     finally:
         store.close()
     if as_json:
@@ -61,7 +63,7 @@ def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
     from brood.services.backup import backup
     from brood.store.session import open_store
 
-    held = transfer.taken_in(read(file))
+    held = transfer.taken_in(read(file, transfer.LARGEST))
     database, kept = _settings(data).database, None
     if replace and database.is_file():
         kept = database.with_name(f"household-before-{datetime.now():%Y%m%d-%H%M%S}.sqlite")

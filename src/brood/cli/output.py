@@ -61,20 +61,20 @@ def error_json(error: BroodError) -> dict[str, Any]:
     return {"field": None, "value": None, "allowed": None, "message": str(error)}
 
 
-def read(path: str) -> bytes:
+def read(path: str, most: int = LARGEST) -> bytes:
     """A file's bytes, or standard input for "-". Raises InputError."""
     try:
-        data = sys.stdin.buffer.read(LARGEST + 1) if path == "-" else _file(Path(path))
+        data = sys.stdin.buffer.read(most + 1) if path == "-" else _file(Path(path), most)
     except OSError as error:
         raise InputError(f"'{path}' cannot be read: {error.strerror}.", field="file", value=path, allowed="a file, or - for standard input") from None
-    if len(data) > LARGEST:
-        raise InputError(f"'{path}' is larger than {LARGEST // 1_000_000} MB.", field="file", value=path, allowed="a smaller file")
+    if len(data) > most:
+        raise InputError(f"'{path}' is larger than {most // 1_000_000} MB.", field="file", value=path, allowed="a smaller file")
     return data
 
 
-def _file(path: Path) -> bytes:
+def _file(path: Path, most: int) -> bytes:
     with path.open("rb") as file:
-        return file.read(LARGEST + 1)
+        return file.read(most + 1)
 
 
 def text(data: bytes) -> str:

@@ -92,6 +92,7 @@ def _passcode(settings: Settings, renew: bool) -> None:
         if renew or not access.has_passcode(session):
             passcode = access.new_passcode()
             access.set_passcode(session, passcode)
+            access.new_secret(settings.data)
             click.echo(f"The household passcode is {passcode}. It is shown only now; --new-passcode makes another.", err=True)
     store.close()
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, timedelta
 
 import numpy as np
@@ -14,6 +14,7 @@ from brood.core.evening import evening
 from brood.core.learning import Belief, even_speed, late_finds, learn, stacked
 from brood.core.population import MORNING, Schedule, Steps, steps_of, walk
 from brood.core.seeing import USUAL, clean, last_live
+from brood.core.temperature import covering
 from brood.core.types import ADULT, CardCatch, Case, Found, Inspection
 
 SURE = 0.01
@@ -23,8 +24,8 @@ MOST_LOOKS = 8
 ROWS = 5
 """So many reaches stand for all in the chance; the weight of each is about the same."""
 CURVE_POINTS = 7
-HORIZON_DAYS = 170
-"""How far ahead the end is looked for."""
+LONGEST_DAYS = 400
+"""What is not grown so many days after it was seen stands still for all that can be foreseen."""
 
 
 @dataclass(frozen=True)
@@ -120,7 +121,7 @@ def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards:
     """When a case is over by the evenings done and planned (`schedule`), what was counted, and looks from now on of a thoroughness; `weigh` also
     works out what one look is worth, by its day."""
     first = max(f.on for f in case.found)
-    since = last_live(looks, first)
+    since = last_live(looks, first, today)
     belief = learn(case, [x for x in looks if x.on <= since], [c for c in cards if c.until <= since], since)
     treated = max((on for on, _ in schedule), default=None)
     matured, hatched = _bounds(case, since, treated)
@@ -128,7 +129,7 @@ def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards:
     if matured is None or hatched is None:
         return Clearing(since, treated, matured, hatched, (), (), (), None, done, ())
     end = max(matured, hatched)
-    until = min(max(end, today) + timedelta(days=LOOK_GAP_DAYS * MOST_LOOKS), case.series.end.date() - timedelta(days=2))
+    until = max(end, today) + timedelta(days=LOOK_GAP_DAYS * MOST_LOOKS)
     odds = _Odds(case, schedule, belief, since, until)
     coming = _proposed(done, end, today, until, thorough)
     together = (*done, *coming)
@@ -148,20 +149,22 @@ def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards:
 
 def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None, date | None]:
     """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the last evening: the day after it where there are no eggs."""
-    watch = clock(chain_of(case.pest), case.series)
+    begun = evening(since) - timedelta(days=1)
+    hours = 24 * ((max(since, treated or since) - since).days + LONGEST_DAYS)
+    watch = clock(chain_of(case.pest), covering(case.series, begun, hours))
     adult = len(case.pest.stages) - 1
-    matured = _slow(case, watch, since, adult)
+    matured = _slow(watch, since, adult)
     if treated is None:
         return matured, matured
     if case.pest.live_birth:
         return matured, treated + timedelta(days=1)
-    return matured, _slow(case, watch, treated, 1)
+    return matured, _slow(watch, treated, 1)
 
 
-def _slow(case: Case, watch: Clock, day: date, stage: int) -> date | None:
+def _slow(watch: Clock, day: date, stage: int) -> date | None:
     """The day on which the slow end of what begins on an evening has entered a stage."""
-    slow = watch.passages(watch.chain.entering(0), case.series.hour_of(evening(day)), [stage])[0][2]
-    return None if slow is None else (case.series.start + timedelta(hours=slow)).date() + timedelta(days=1)
+    slow = watch.passages(watch.chain.entering(0), watch.series.hour_of(evening(day)), [stage])[0][2]
+    return None if slow is None else watch.series.moment(slow).date() + timedelta(days=1)
 
 
 def _proposed(done: Sequence[Inspection], end: date, today: date, until: date, thorough: float) -> list[Inspection]:
@@ -209,6 +212,6 @@ def interpolated(curve: Sequence[tuple[date, float]]) -> list[tuple[date, float]
     return [(date.fromordinal(int(d)), float(np.exp(v))) for d, v in zip(days, logs, strict=True)]
 
 
-def suspected(case: Case, on: date, chance: float) -> Case:
-    """A plant on which nothing was seen: a chance that a female had come by a day, everything else as in the case."""
-    return replace(case, found=(Found(on, ADULT, -float(np.log1p(-chance)), True),))
+def suspected(on: date, chance: float) -> tuple[Found, ...]:
+    """What is thought of where nothing was seen: a chance that a female had come by a day."""
+    return (Found(on, ADULT, -float(np.log1p(-chance)), True),)

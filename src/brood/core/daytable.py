@@ -112,12 +112,12 @@ class DayTable:
 
 
 def day_table(case: Case, last: date) -> DayTable:
-    """Tabulate a case up to the evening of a day: 3 temperature offsets × 3 speeds, Gauss–Hermite weights. The series must cover it."""
+    """Tabulate a case up to the evening of a day: 3 temperature offsets × 3 speeds, Gauss–Hermite weights."""
     chain = chain_of(case.pest)
     cuts, evenings = _cuts(case, last)
     start = datetime.combine(min(f.on for f in case.found), MORNING)
     marks = [int((cut - start) / timedelta(hours=1)) for cut in cuts]
-    moves, births, deaths, weights = scenario_rates(case, chain, case.series.hour_of(start), marks)
+    moves, births, deaths, weights = scenario_rates(case, chain, start, marks)
     ends = np.concatenate((np.zeros_like(moves[:, :1]), np.cumsum(moves, axis=1)), axis=1)
     founders = tuple(_founders(chain, f.stage, f.count, cuts.index(datetime.combine(f.on, MORNING)), ends) for f in case.found if f.count > 0)
     leave = tuple(leaving(n, ends[..., stage]) for stage, n in enumerate(chain.counts))

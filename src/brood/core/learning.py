@@ -18,7 +18,7 @@ from scipy.special import gammaln
 from brood.core.chain import Array
 from brood.core.inference import infer_hidden
 from brood.core.population import MORNING, Schedule, Steps, by_stage, evenings, residues, steps_of, walk
-from brood.core.seeing import HIDDEN_SEEN, classes, seen_share, spread_class
+from brood.core.seeing import HIDDEN_SEEN, classes, numbers, seen_share, spread_class
 from brood.core.temperature import window
 from brood.core.types import ADULT, Act, CardCatch, Case, Found, Inspection
 
@@ -146,12 +146,11 @@ def late_finds(belief: Belief) -> tuple[Found, ...]:
     case = belief.case
     out: list[Found] = []
     for look in belief.looks:
-        share, kinds = seen_share(case.pest, look), np.array(classes(case.pest))
+        kinds = np.array(classes(case.pest))
         there = np.einsum("rvs,v,rsk->k", belief.weights, SCALES, belief.in_open[(look.on - belief.first).days])
         celsius = case.series.mean(morning(look.on), morning(look.on) + timedelta(days=3))
         seen: list[Found] = []
-        for kind, count in look.counts.items():
-            number = count / max(float(share[kinds == kind].max(initial=0.0)), 0.05)
+        for kind, number in numbers(case.pest, look).items():
             known = float(there[kinds == kind].sum())
             if number > 2 * known:
                 seen += spread_class(case.pest, kind, number - known, look.on, celsius)

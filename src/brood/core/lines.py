@@ -17,6 +17,10 @@ from brood.core.chain import Array
 from brood.core.daytable import DayTable, Founders
 
 NEVER = 1e-6
+CHUNK = 40
+"""Laying adults are solved over so many intervals at once: their product of survivals, at least NEVER each, stays a normal number."""
+LEAST = 1e-250
+"""Products of survivals are kept above this, so that one can be divided by another."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +54,7 @@ class Run:
         self.end = np.zeros(s) if self.born is not None else t.late if self.last is None else np.ones(s)
         self.share = t.females if self.last is None else 1.0
         self.through = np.ones((b, d + 1, len(t.leave) + 1))
-        np.cumprod(np.maximum(survive, NEVER), axis=1, out=self.through[:, 1:])
+        np.cumprod(np.maximum(survive, _floor(survive)), axis=1, out=self.through[:, 1:])
         self.paths = [self._paths(stage) for stage in range(len(t.leave))]
         waits = [1, *(one.share.shape[2] for one in t.leave)]
         self.values = [np.empty((b, s, d + w)) for w in waits]
@@ -64,9 +68,14 @@ class Run:
         self._sweep()
 
     def _until(self) -> int:
-        """Intervals that have to be gone through: what comes after them is known."""
+        """Intervals that have to be gone through: what comes after them is known. The last find lies within them."""
+        last_find = max(f.interval for f in self.table.founders)
+        return min(self.table.intervals, max(self._acted(), last_find + 1))
+
+    def _acted(self) -> int:
+        """Intervals up to the last in which anything happens that this pass is asked about."""
         if self.last is not None:
-            return min(self.table.intervals, int(self.last.max()) + 1)
+            return int(self.last.max()) + 1
         if self.born is not None:
             return int(np.flatnonzero(self.born.any(axis=(0, 1)))[-1:].sum()) + 1
         if self.after is None:
@@ -74,8 +83,7 @@ class Run:
         done = (self.exposure.survive < 1).any(axis=(0, 2))
         if self.exposure.fresh is not None:
             done |= (self.exposure.fresh < 1).any(axis=(0, 2))
-        last_find = max(f.interval for f in self.table.founders)
-        return max(int(np.flatnonzero(done)[-1]) + 1 if done.any() else 1, last_find + 1)
+        return int(np.flatnonzero(done)[-1]) + 1 if done.any() else 1
 
     def _known(self) -> list[Array]:
         """Values of what comes after the intervals of this pass."""
@@ -117,7 +125,7 @@ class Run:
                     known[stage] = low
             if not known[-1]:
                 return
-            low = min(known[0], known[-1] - 1)
+            low = max(min(known[0], known[-1] - 1), known[-1] - CHUNK)
             self._adults(low, known[-1])
             known[-1] = low
 
@@ -191,6 +199,13 @@ class Run:
         for founders in self.table.founders:
             out += founders.count * np.log1p(-np.minimum(self.founder(founders), 1 - 1e-15)).mean(axis=-1)
         return out
+
+
+def _floor(survive: Array) -> float:
+    """The least survival of an interval that is told apart: NEVER, or more where so many are small that their product would vanish."""
+    if float(np.log(np.maximum(survive, NEVER)).sum(axis=1).min(initial=0.0)) > np.log(LEAST):
+        return NEVER
+    return float(LEAST ** (1 / survive.shape[1]))
 
 
 def _windows(values: Array, length: int) -> Array:

@@ -130,6 +130,11 @@ class _Planned:
         """What feeds under any plan, where a number is to be held."""
         return Forecast(self.problem)
 
+    @property
+    def seen(self) -> bool:
+        """Whether anything of the pests was seen, and is not only thought to be there."""
+        return any(not f.inferred for one in (self.case, *self.case.also) for f in one.found)
+
     def plan(self) -> Plan:
         """The dates with windows and reasons."""
         uses = self.uses()
@@ -149,7 +154,9 @@ class _Planned:
     # -- dates ------------------------------------------------------------------------------------------------------
 
     def uses(self) -> Uses:
-        """The keeper's own dates, or those promised before while they are as good, or the best there are."""
+        """The keeper's own dates, or those promised before while they are as good, or the best there are; none where nobody saw anything."""
+        if not self.seen:
+            return ()
         if self.case.keep_below is not None:
             return hold_below(self.forecast, self.case.keep_below)
         if self.case.fixed:
@@ -260,7 +267,7 @@ class _Planned:
     def _warn(self, uses: Uses, reaches: bool) -> None:
         if effect(self.case.acts, ADULT, self.case.reach) < 0.25:
             self.warnings.append("These treatments hardly touch the adults, which go on laying: add one that does.")
-        if reaches:
+        if reaches or not self.seen:
             return
         most = self.case.limits.max_applications
         if most is not None and len(uses) + len(self.problem.done) >= most:

@@ -19,7 +19,7 @@ import numpy as np
 from brood.core.chain import NODES, Array, Chain, chain_of, moves_per_hour
 from brood.core.evening import EVENING, HALVING_FROM, evening, newly_exposed, residue, treated_as
 from brood.core.projection import survivals
-from brood.core.temperature import shifted
+from brood.core.temperature import covering, shifted
 from brood.core.types import ADULT, Act, Case
 
 SPEED_CV = 0.05
@@ -50,20 +50,20 @@ def steps_of(case: Case, until: date) -> Steps:
     chain = chain_of(case.pest)
     start = datetime.combine(min(f.on for f in case.found), MORNING)
     ends = [datetime.combine(start.date() + timedelta(days=n), t) for n in range((until - start.date()).days + 1) for t in (MORNING, EVENING)][1:]
-    first = case.series.hour_of(start)
     marks = [0, *(int((end - start) / timedelta(hours=1)) for end in ends)]
-    moves, births, deaths, weights = scenario_rates(case, chain, first, marks)
+    moves, births, deaths, weights = scenario_rates(case, chain, start, marks)
     late = tuple(rates[:, -14:].sum(axis=1) / max(min(14, len(ends)) / 2, 1) for rates in (births, deaths))
     spread = np.moveaxis(moves, 0, 1)[..., chain.stage_of]
     return Steps(chain, spread, births.T, deaths.T, weights, tuple(ends), (late[0], late[1]))
 
 
-def scenario_rates(case: Case, chain: Chain, first: int, marks: list[int]) -> tuple[Array, Array, Array, Array]:
-    """Rates summed between marks (hours after index `first` of the series) under 3 temperature offsets × 3 speeds: sub-stage moves [scenarios,
-    spans, stages], births and deaths per laying female [scenarios, spans], and the Gauss–Hermite weights [scenarios]."""
+def scenario_rates(case: Case, chain: Chain, start: datetime, marks: list[int]) -> tuple[Array, Array, Array, Array]:
+    """Rates summed between marks (hours after a moment) under 3 temperature offsets × 3 speeds: sub-stage moves [scenarios, spans, stages],
+    births and deaths per laying female [scenarios, spans], and the Gauss–Hermite weights [scenarios]. The series is continued where it ends."""
     moves, births, deaths, weights = [], [], [], []
+    series = covering(case.series, start, marks[-1])
     for sigma, weight in NODES:
-        celsius = shifted(case.series, sigma).celsius[first : first + marks[-1]]
+        celsius = shifted(series, sigma).celsius
         summed = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1], axis=0)
         laid = _summed(case.pest.fecundity, celsius, marks, invert=False)
         died = _summed(case.pest.longevity, celsius, marks, invert=True)

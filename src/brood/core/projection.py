@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from brood.core.chain import STEP_MOVES, Chain, advance, chain_of, moves_per_hour
 from brood.core.evening import EVENING, effect, treated_as
+from brood.core.temperature import covering
 from brood.core.types import PREOVIPOSITION, Act, Case, Found
 
 Array = NDArray[np.float64]
@@ -73,15 +74,14 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
 
     Each group starts spread evenly over its stage at 09:00 of its day; adults found are of both sexes. Laying adults die
     at 1/longevity and females lay at the tabulated rate for the hour's temperature. `evenings` are dates with their
-    acts. The series must cover the time from the first find to `until`. A share in refuge is held apart and drawn anew at every moult; what
+    acts. Beyond its end the series is continued. A share in refuge is held apart and drawn anew at every moult; what
     an act leaves behind is not drawn.
     """
     chain = chain_of(case.pest)
     rows: tuple[Found | None, ...] = (*case.found, None)
     start = datetime.combine(min(f.on for f in case.found), EVENING).replace(hour=INSPECTION_HOUR)
     hours = int((datetime.combine(until, EVENING).replace(hour=23) - start) / timedelta(hours=1))
-    first = case.series.hour_of(start)
-    celsius = case.series.celsius[first : first + hours]
+    celsius = covering(case.series, start, hours).celsius
     marks = _marks(len(celsius))
     moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
     births, deaths = (np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius))

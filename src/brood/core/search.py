@@ -209,7 +209,7 @@ class Search:
     def _hold_down(self) -> Draft:
         """Where nothing comes near a cure: the regular run that does most within a generation."""
         end = self.problem.start + max(self.problem.generation_days, 14.0)
-        short = [dates for run in self.runs if (dates := tuple(d for d in run if d <= end))]
+        short = [dates for run in self.runs if (dates := tuple(d for d in run if d <= end))] or [run[:1] for run in self.runs]
         few = [dates for dates in short if len(dates) <= SHORT] or short
         return max(self._judge((dates, frozenset()) for dates in few), key=lambda d: d.chance)
 

@@ -19,6 +19,8 @@ BY_HABITAT = {"exposed": 1.0, "in-wax": 1.0, "under-cover": 0.9, "in-furled-leaf
 """How well a stage shows itself by what it is and where it sits (our judgement, C)."""
 HIDDEN_SEEN = 0.3
 """Of those in a refuge, the share that a look sees of what it would see in the open: eyes get further than a spray (our judgement, C)."""
+LEAST_SEEN = 0.05
+"""However badly a class shows itself, a count stands for no more than twenty times as many."""
 CLASSES = ("egg", "young", "pupa", "adult")
 
 
@@ -61,11 +63,22 @@ def seen_share(pest: Pest, look: Inspection) -> Array:
     return chance
 
 
+def numbers(pest: Pest, look: Inspection) -> dict[str, float]:
+    """How many of each class there must be for a look to have counted so many in the open, hidden ones apart."""
+    share, kinds = seen_share(pest, look), np.array(classes(pest))
+    return {kind: count / max(float(share[kinds == kind].max(initial=0.0)), LEAST_SEEN) for kind, count in look.counts.items()}
+
+
+def found_by(pest: Pest, look: Inspection, celsius: float) -> tuple[Found, ...]:
+    """What a look counted as groups found, at the warmth (°C) of its days."""
+    return tuple(group for kind, number in numbers(pest, look).items() for group in spread_class(pest, kind, number, look.on, celsius))
+
+
 def clean(looks: Sequence[Inspection], after: date) -> tuple[Inspection, ...]:
     """The looks after a day that found nothing alive, in order; one whose day is vague counts when it was surely later."""
     return tuple(sorted((x for x in looks if not x.live and x.on - timedelta(days=x.spread_days) > after), key=lambda x: x.on))
 
 
-def last_live(looks: Sequence[Inspection], found: date) -> date:
-    """The last day on which anything was seen alive: the latest that a vague day can have been."""
-    return max([found, *(x.on + timedelta(days=x.spread_days) for x in looks if x.live)])
+def last_live(looks: Sequence[Inspection], found: date, today: date = date.max) -> date:
+    """The last day on which anything was seen alive: the latest that a vague day can have been, and not after today."""
+    return max([found, *(min(x.on + timedelta(days=x.spread_days), max(today, x.on)) for x in looks if x.live)])

@@ -66,10 +66,9 @@ class HourlySeries:
         return self.start + timedelta(hours=float(hours))
 
     def mean(self, first: datetime, last: datetime) -> float:
-        """Mean °C of the hours between two moments, at least one hour, cut to the series."""
-        a = min(max(0, self.hour_of(first)), len(self) - 1)
-        b = min(max(a + 1, self.hour_of(last)), len(self))
-        return float(self.celsius[a:b].mean())
+        """Mean °C of the hours between two moments, at least one hour; `covering` says what holds outside of the series."""
+        hours = max(1, self.hour_of(last) - self.hour_of(first))
+        return float(covering(self, first, hours).celsius.mean())
 
 
 def _filled(start: datetime, celsius: Array, origin: int, spread_c: float | None) -> HourlySeries:
@@ -226,6 +225,20 @@ def window(series: HourlySeries, first: datetime, last: datetime, *, beyond_c: f
         series.warm_spot_c,
         series.cool_spot_c,
     )
+
+
+def covering(series: HourlySeries, first: datetime, hours: int) -> HourlySeries:
+    """So many hours from the one that holds a moment on. Hours that the series does not hold are continued as `window` does.
+
+    This is the one rule for whatever a computation asks beyond either end of a series.
+    """
+    begun = series.hour_of(first)
+    if begun < 0 or begun + hours > len(series):
+        begin = series.start + timedelta(hours=begun)
+        return window(series, begin, begin + timedelta(hours=hours - 1))
+    cut = slice(begun, begun + hours)
+    return replace(series, start=series.start + timedelta(hours=begun), celsius=series.celsius[cut], spread_c=series.spread_c[cut],
+                   origin=series.origin[cut])  # fmt: skip
 
 
 def shifted(series: HourlySeries, sigmas: float) -> HourlySeries:

@@ -5,14 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 import numpy as np
 from numpy.typing import NDArray
 
 from brood.core.chain import Chain, Clock, chain_of, clock, moves_per_hour
+from brood.core.evening import EVENING
 from brood.core.rate import RateModel
-from brood.core.temperature import constant
+from brood.core.temperature import HourlySeries, constant, covering
 from brood.core.types import ADULT, PREOVIPOSITION, DateSpan, Pest, Span
 
 STEP_MOVES = 0.4
@@ -133,6 +134,16 @@ def time_between(series_clock: Clock, at: datetime, first: int, target: int, *, 
     hour = (at - series_clock.series.start) / timedelta(hours=1)
     quantiles = series_clock.passages(series_clock.chain.entering(first), hour, [target], until)[0]
     return [None if q is None else (q - hour) / 24 for q in quantiles]
+
+
+def generation_over(pest: Pest, series: HourlySeries, since: date, until: date) -> bool:
+    """Whether between the evenings of two days a slow generation has passed: 95 in 100 of the eggs of the first day, over the temperature's own
+    spread, have grown up and laid."""
+    if until <= since:
+        return False
+    begin = datetime.combine(since, EVENING)
+    watch = clock(chain_of(pest), covering(series, begin, (until - since).days * 24))
+    return watch.passages(watch.chain.entering(0), 0.0, [len(pest.stages)])[0][2] is not None
 
 
 def develops(chain: Chain, celsius: float) -> bool:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import secrets
 from dataclasses import dataclass, field
+from pathlib import Path
 from threading import Lock
 
 from sqlalchemy.orm import Session
@@ -12,7 +14,9 @@ from werkzeug.security import check_password_hash, generate_password_hash
 from brood.errors import FieldErrors, TooManyTries
 from brood.services import preferences
 
-KEY, SECRET = "passcode_hash", "session_secret"
+KEY = "passcode_hash"
+SECRET_FILE, OWNER_ONLY = "session-secret", 0o600
+"""Where the key that signs sessions is kept: beside the database and never in it, so that no copy of the household holds it."""
 DIGITS = 8
 FREE_TRIES, LOCK_SECONDS = 5, 600
 
@@ -24,12 +28,11 @@ def new_passcode() -> str:
 
 
 def set_passcode(session: Session, passcode: str) -> None:
-    """Keep the hash of a passcode and end every open session. Raises FieldErrors for a weak one."""
+    """Keep the hash of a passcode. Raises FieldErrors for a weak one. Open sessions end with `new_secret`."""
     bare = passcode.replace(" ", "")
     if len(bare) < 6 or len(set(bare)) < 3:
         raise FieldErrors({"passcode": "Use at least six characters, not all the same."})
     preferences.put(session, KEY, generate_password_hash(bare))
-    preferences.put(session, SECRET, secrets.token_hex(32))
 
 
 def has_passcode(session: Session) -> bool:
@@ -43,12 +46,22 @@ def fits(session: Session, passcode: str) -> bool:
     return stored is not None and check_password_hash(stored, passcode.replace(" ", ""))
 
 
-def session_secret(session: Session) -> str:
-    """The key that signs sessions; made on first use."""
-    secret = preferences.get(session, SECRET)
-    if secret is None:
-        secret = secrets.token_hex(32)
-        preferences.put(session, SECRET, secret)
+def session_secret(folder: Path) -> str:
+    """The key that signs sessions of the household in a folder; made on first use."""
+    path = folder / SECRET_FILE
+    if not path.is_file():
+        return new_secret(folder)
+    path.chmod(OWNER_ONLY)
+    return path.read_text("ascii")
+
+
+def new_secret(folder: Path) -> str:
+    """Make another key, which ends every open session once the pages are served again; only the owner may read its file."""
+    part, secret = folder / f"{SECRET_FILE}.part", secrets.token_hex(32)
+    part.unlink(missing_ok=True)
+    with open(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, OWNER_ONLY), "w", encoding="ascii") as file:
+        file.write(secret)
+    part.replace(folder / SECRET_FILE)
     return secret
 
 

@@ -11,6 +11,9 @@ from brood.core.evening import EVENING
 from brood.errors import NotFound
 from brood.store.tables import AfterTask, ApplicationRecord, PestCase
 
+EXPIRES = timedelta(days=5)
+"""After-care that nobody ticked so long after it was due is past."""
+
 
 def write(catalogue: Catalogue, row: PestCase, record: ApplicationRecord) -> None:
     """Write what comes after an evening that was done: for each technique, and for a treatment where it asks for more."""
@@ -24,17 +27,21 @@ def write(catalogue: Catalogue, row: PestCase, record: ApplicationRecord) -> Non
         row.tasks.append(AfterTask(record_id=record.id, text=text, due_at=evening + timedelta(hours=hours)))
 
 
-def open_tasks(row: PestCase) -> tuple[AfterTask, ...]:
-    """What is still to be done, soonest first; that of withdrawn records is left out."""
-    waiting = [t for t in row.tasks if t.done_at is None]
+def open_tasks(row: PestCase, now: datetime) -> tuple[AfterTask, ...]:
+    """What is still to be done, soonest first: each thing once, from the last evening that asks for it, and no longer than makes sense.
+
+    That of withdrawn records is left out, and all of it once the case is closed.
+    """
+    waiting = [t for t in row.tasks if t.done_at is None and now - t.due_at < EXPIRES] if row.closed_at is None else []
     gone = {r.id for a in row.applications for r in a.records if r.withdrawn_at is not None} if waiting else set()
-    return tuple(t for t in waiting if t.record_id not in gone)
+    newest = {t.text: t for t in waiting if t.record_id not in gone}
+    return tuple(sorted(newest.values(), key=lambda t: (t.due_at, t.id)))
 
 
-def tick(session: Session, task_id: int, *, now: datetime) -> int:
-    """Tick a task off, or take the tick back; its case's id."""
+def tick(session: Session, task_id: int, *, done: bool = True, now: datetime) -> tuple[int, str]:
+    """Tick a task off, or take the tick back; its case's id, and what was to be done. Said twice it is the same as said once."""
     task = session.get(AfterTask, task_id)
     if task is None:
         raise NotFound("There is no such task.")
-    task.done_at = None if task.done_at else now
-    return task.case_id
+    task.done_at = (task.done_at or now) if done else None
+    return task.case_id, task.text

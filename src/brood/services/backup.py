@@ -11,6 +11,7 @@ from pathlib import Path
 
 from brood.errors import InputError
 from brood.store.migrate import upgrade
+from brood.store.session import OWNER_ONLY
 
 PAGES_AT_ONCE = 200
 WAIT_SECONDS = 20.0
@@ -28,6 +29,7 @@ def backup(database: Path, target: Path) -> int:
         with closing(sqlite3.connect(database, timeout=WAIT_SECONDS)) as source, closing(sqlite3.connect(part)) as copy:
             source.backup(copy, pages=PAGES_AT_ONCE, sleep=0.005)
             copy.execute("PRAGMA journal_mode = DELETE")
+        part.chmod(OWNER_ONLY)
         part.replace(target)
     except (OSError, sqlite3.Error) as error:
         part.unlink(missing_ok=True)

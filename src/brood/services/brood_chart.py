@@ -100,9 +100,15 @@ def chart_data(case: Case, plan: Plan, record: PestRecord, evenings: Sequence[tu
         series=window(case.series, datetime.combine(first, time()), datetime.combine(last, time(23))),
         moments=treated.moments, untreated_moments=untreated.moments, bands=(*bands, laid),
         strokes=tuple(_strokes(evenings, plan, treated, list(groups.values()))),
-        letters=letters, names=names, alive=tuple(float(v) for v in treated.at(now).sum(axis=0)), last_out=plan.last_hatch.slow,
+        letters=letters, names=names, last_out=plan.last_hatch.slow,
+        alive=tuple(float(v) for v in treated.at(_before_unmarked(evenings, now)).sum(axis=0)),
         spread=spread_of(case, schedule, last),
     )  # fmt: skip
+
+
+def _before_unmarked(evenings: Sequence[tuple[date, tuple[str, ...], str]], now: datetime) -> datetime:
+    """Now, or the moment before the first evening up to now that nobody has marked as done."""
+    return min([now, *(evening(day) - timedelta(seconds=1) for day, _, state in evenings if state != "done")])
 
 
 def stage_drawing(record: PestRecord, stage: str) -> str:

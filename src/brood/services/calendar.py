@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from brood import __version__
 from brood.catalogue.holdings import Catalogue
 from brood.core.evening import evening
-from brood.services import planning, words
+from brood.services import history, words
 from brood.services.preferences import Preferences
 from brood.store.queries import cases
 from brood.store.tables import Application, PestCase
@@ -51,7 +51,7 @@ def _calendar(name: str) -> Calendar:
 
 def _event(row: PestCase, slot: Application, catalogue: Catalogue, preferences: Preferences) -> Event:
     speech = preferences.speech
-    record = planning.last_word(slot)
+    record = history.last_word(slot)
     done = record is not None and record.outcome == "done" and record.done_on is not None
     day = record.done_on if record and record.done_on else slot.target_on
     verb = words.evening_verb(slot.treatments, catalogue.treatments)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -12,8 +13,8 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core import types as core
 from brood.core.keep_below import LOOK_AHEAD_DAYS
-from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
-from brood.services import course, patches, planning, words
+from brood.errors import FieldErrors, InputError, LeftAlone, NotFound, NothingDevelops
+from brood.services import course, history, patches, planning, words
 from brood.services.aftercare import open_tasks
 from brood.services.brood_chart import ChartData, chart_data
 from brood.services.following import line as verdict_line
@@ -102,7 +103,8 @@ class Evening:
 
 @dataclass(frozen=True)
 class CaseResult:
-    """All that a case's page shows. `problem` says in a sentence why there is no plan."""
+    """All that a case's page shows. `problem` says in a sentence why there is no plan; `meanwhile` is the evening that went by when it was left
+    alone."""
 
     row: PestCase
     pest: PestRecord
@@ -129,6 +131,7 @@ class CaseResult:
     now: datetime | None = None
     verdict: str = ""
     steps: tuple[Step, ...] = ()
+    meanwhile: Application | None = None
 
     @property
     def hold_days(self) -> int:
@@ -190,13 +193,10 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
         case = planning.model(session, catalogue, row, today)
         plan = planning.plan_of(case)
     except InputError as error:
-        evenings = _evenings(row, catalogue, {}, today)
-        why = str(error)
-        if isinstance(error, NothingDevelops) and error.inspect_on:
-            why = f"{why} Look again on {speech.day(error.inspect_on)} at the latest."
-        return CaseResult(row, record, chosen, gaps, "There is no plan yet.", why, None, evenings, None, None, None, None, why, today,
-                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now,
-                          steps=tuple(steps(session, catalogue, row, today)))  # fmt: skip
+        headline, why = _without_a_plan(row, error, speech)
+        return CaseResult(row, record, chosen, gaps, headline, why, None, _evenings(row, catalogue, {}, today), None, None, None, None, why, today,
+                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row, now), now=now,
+                          steps=tuple(steps(session, catalogue, row, today)), meanwhile=_meanwhile(row, error))  # fmt: skip
     by_slot = _by_slot(row, plan)
     whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)
@@ -206,13 +206,41 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
     chart = chart_data(case, plan, record, _done_and_planned(evenings), now=now)
     return CaseResult(
         row, record, chosen, gaps, headline, why, following, evenings, plan, case, chart, guard, "", today,
-        next_window=words.window(by_slot[0][1], today, speech) if by_slot else "",
+        next_window=words.window(by_slot[0][1], today, speech) if by_slot and row.closed_at is None else "",
         alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[1 if case.pest.live_birth else 0 :], kills=_kills(case),
         cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
         sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
-        course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row), now=now,
+        course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row, now), now=now,
         verdict=verdict_line(session, catalogue, row, today), steps=tuple(steps(session, catalogue, row, today)),
     )  # fmt: skip
+
+
+def _without_a_plan(row: PestCase, error: InputError, speech: Speech) -> tuple[str, str]:
+    """What a case says that has no dates, and why."""
+    if row.closed_at is not None:
+        return _closed(row, speech)
+    if isinstance(error, LeftAlone):
+        return "Count again first.", (
+            f"Nothing was recorded since {speech.day(error.since)}. That is longer than a generation of this pest, so nobody knows how many live "
+            "there now. The old dates are history; a new course begins from what you count."
+        )
+    if isinstance(error, NothingDevelops):
+        again = f" Look again on {speech.day(error.inspect_on)} at the latest." if error.inspect_on else ""
+        return "Nothing to do while nothing develops.", f"{error}{again}"
+    return "There is no plan yet.", str(error)
+
+
+def _closed(row: PestCase, speech: Speech) -> tuple[str, str]:
+    assert row.closed_at is not None
+    return f"Closed {speech.day(row.closed_at)}.", "Everything recorded is kept. Open it again if anything living turns up."
+
+
+def _meanwhile(row: PestCase, error: InputError) -> Application | None:
+    """The evening that went by when a case was left alone: it may have been done, and only not been marked."""
+    if not isinstance(error, LeftAlone):
+        return None
+    gone = [a for a in row.applications if a.status == "dropped" and a.target_on > error.since]
+    return min(gone, key=lambda a: (a.target_on, a.number), default=None)
 
 
 def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> tuple[Patch, ...]:
@@ -241,12 +269,12 @@ def _by_slot(row: PestCase, plan: core.Plan) -> list[tuple[Application, core.App
 
 def _evenings(row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date) -> tuple[Evening, ...]:
     shown = [a for a in row.applications if a.status != "dropped"]
-    dated = sorted(((_when(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number))
+    dated = sorted(((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number))
     first = next((a.id for _, a in dated if a.status == "planned"), None)
     out, n = [], 0
     for when, slot in dated:
         n += slot.status != "skipped"
-        record = planning.last_word(slot)
+        record = history.last_word(slot)
         acts = record.treatments if record and record.outcome == "done" else slot.treatments
         out.append(Evening(
             slot, n, record, words.evening_verb(acts, catalogue.treatments), words.act_names(acts, catalogue.treatments), when,
@@ -255,17 +283,17 @@ def _evenings(row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: 
     return tuple(out)
 
 
-def _when(slot: Application) -> date:
-    record = planning.last_word(slot)
-    return record.done_on if record and record.done_on else slot.target_on
-
-
 def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot: list[tuple[Application, core.Application]],
               catalogue: Catalogue, case: core.Case, today: date, speech: Speech) -> tuple[str, str]:  # fmt: skip
     if row.closed_at is not None:
-        return f"Closed {speech.day(row.closed_at)}.", "Everything recorded is kept. Open it again if anything living turns up."
+        return _closed(row, speech)
     if row.keep_below is not None and not by_slot:
         return "Nothing to do yet.", f"They stay under {row.keep_below:g} for now. Look again in a week, and add what you find."
+    if all(f.inferred for f in case.found):
+        return "Nothing alive was seen. Look closely again in a week.", (
+            f"On {speech.day(case.found[0].on)} nothing alive was found, after a long time without a look. So there is nothing to treat. Two clean "
+            "looks and the time that the last of them would need to show itself are needed; one living find starts a new course."
+        )
     if following is None or not by_slot:
         last = plan.last_hatch.slow
         return "The course is done. Look closely, twice.", (
@@ -292,7 +320,8 @@ def _done_and_planned(evenings: Sequence[Evening]) -> list[tuple[date, tuple[str
 
 
 def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, today: date, now: datetime, speech: Speech) -> int:
-    """Open a case and plan it; its id. Raises InputError when it cannot be planned, and nothing is kept."""
+    """Open a case and plan it; its id. Where nothing develops it waits for warmth; for anything else that cannot be planned InputError is raised, and
+    nothing is kept."""
     catalogue.pest(command.pest_id)
     plant = cases.plant(session, command.plant_id)
     if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
@@ -305,7 +334,8 @@ def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, t
                              harvest_days=a.harvest_days, stock_id=a.stock_id) for a in command.acts]  # fmt: skip
     row.findings = [_finding(f, now) for f in command.found]
     session.flush()
-    planning.plan_of(planning.model(session, catalogue, row, today))
+    with suppress(NothingDevelops):
+        planning.plan_of(planning.model(session, catalogue, row, today))
     planning.replan(session, catalogue, row, today, now, speech)
     return row.id
 
@@ -320,7 +350,7 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     """Record an evening as done on a day, or skipped, plan again, and keep what the slip has cost; the case's id."""
     row, slot = cases.case_of_application(session, application_id)
     today = now.date()
-    if slot.status not in ("planned", "done", "late", "skipped"):
+    if slot.status == "dropped" and not (row.plan_key.startswith(planning.LEFT_ALONE) and said.done_on):
         raise NotFound("This evening is no longer in the plan.")
     if said.done_on is not None:
         _check_day(row, slot, said.done_on, today)
@@ -331,7 +361,8 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     chosen = [a.treatment_id for a in row.acts]
     planned = list(slot.treatments) or chosen
     acts = [a for a in chosen if a in said.acts] or planned
-    as_promised = _course(row)
+    before = history.course_end(row)
+    as_promised = (slot.missed_end_on or before[0], slot.missed_evenings or before[1])
     slot.records.append(ApplicationRecord(
         outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost="", parts=list(said.parts),
         missed=list(said.missed), tally=list(said.tally), reach=said.reach, sent_key=said.sent_key,
@@ -342,7 +373,8 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
     slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = promised, max(promised, promised_latest), slot.sequence + 1, now
     session.flush()
     plan = planning.replan(session, catalogue, row, today, now, speech)
-    change = words.course_change(as_promised[0], _course(row)[0], as_promised[1], _course(row)[1], speech)
+    now_is = history.course_end(row)
+    change = words.course_change(as_promised[0], now_is[0], as_promised[1], now_is[1], speech)
     slot.records[-1].cost = _cost(catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech)
     return row.id
 
@@ -350,19 +382,13 @@ def mark(session: Session, catalogue: Catalogue, application_id: int, said: Mark
 def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> None:
     if done_on > today:
         raise FieldErrors({"done_on": "That day has not come yet. Record it when it is done."})
-    first = min((f.found_on for f in planning.standing(row.findings)), default=row.start_on)
+    first = min((f.found_on for f in history.standing(row.findings)), default=row.start_on)
     if done_on < first - timedelta(days=60):
         raise FieldErrors({"done_on": "That is more than two months before anything was found."})
     for other in row.applications:
-        record = planning.last_word(other)
+        record = history.last_word(other)
         if other.id != slot.id and record and record.done_on == done_on:
             raise FieldErrors({"done_on": "Another evening is already recorded for that day."})
-
-
-def _course(row: PestCase) -> tuple[date | None, int]:
-    """The last evening of the course and how many there are, done and planned."""
-    days = [_when(a) for a in row.applications if a.status in ("planned", "done", "late")]
-    return (max(days) if days else None), len(days)
 
 
 def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, done_on: date | None, change: str, speech: Speech) -> str:
@@ -386,7 +412,7 @@ def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, done_on: d
 def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech) -> int:
     """Withdraw what was recorded of an evening and plan again; the case's id. The record is kept."""
     row, slot = cases.case_of_application(session, application_id)
-    record = planning.last_word(slot)
+    record = history.last_word(slot)
     if record is None:
         raise NotFound("Nothing is recorded for this evening.")
     record.withdrawn_at = now
@@ -399,6 +425,7 @@ def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: 
 def add_find(session: Session, catalogue: Catalogue, case_id: int, command: FindCommand, *, now: datetime, speech: Speech) -> None:
     """Add a find to a case and plan again."""
     row = cases.case(session, case_id)
+    planning.counted_again(session, catalogue, row, command.found_on, live=True)
     row.findings.append(_finding(command, now))
     session.flush()
     planning.replan(session, catalogue, row, now.date(), now, speech)
@@ -419,7 +446,14 @@ def correct_find(session: Session, catalogue: Catalogue, finding_id: int, comman
     return row.id
 
 
-def close(session: Session, case_id: int, *, now: datetime) -> None:
-    """Close a case, or open a closed one again."""
+def close(session: Session, catalogue: Catalogue, case_id: int, *, closed: bool, now: datetime, speech: Speech) -> None:
+    """Close a case, or open it again; said twice it is the same as said once."""
     row = cases.case(session, case_id)
-    row.closed_at = None if row.closed_at else now
+    if closed:
+        row.closed_at = row.closed_at or now
+    elif row.plant.gone_on is not None:
+        raise InputError(f"{row.plant.name} is gone since {speech.day(row.plant.gone_on)}: take that back first, on the page of the plant.")
+    elif row.closed_at is not None:
+        row.closed_at = None
+        session.flush()
+        planning.replan(session, catalogue, row, now.date(), now, speech)

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.learning import Belief
 from brood.core.types import Plan
-from brood.services import counted, planning
+from brood.services import counted, history
 from brood.services.speech import Speech, days, listed
 from brood.store.queries import looks
 from brood.store.tables import ApplicationRecord, PestCase
@@ -33,7 +33,7 @@ class Cause:
 
 def causes(session: Session, catalogue: Catalogue, row: PestCase, belief: Belief, plan: Plan | None, today: date, speech: Speech) -> list[Cause]:
     """All seven in order."""
-    done = planning.evenings_done(row)
+    done = history.evenings_done(row)
     return [_coverage(row, done, belief), _mix(row, done, today), _stage(catalogue, row), _identity(session, row), _timing(row, plan, speech),
             _reentry(session, row, belief), _resistance(catalogue, row, done)]  # fmt: skip
 

@@ -14,7 +14,7 @@ from brood.core.improve import beside, weigh
 from brood.core.problem import Problem
 from brood.core.types import Act, Case
 from brood.errors import FieldErrors, InputError
-from brood.services import effort, guards, household, planning, shelf
+from brood.services import effort, guards, history, household, planning, shelf
 from brood.services.cases import ActCommand
 from brood.services.guards import Offer, Setting, offers
 from brood.services.plants import is_eaten
@@ -61,7 +61,7 @@ def setting_of(session: Session, plant: Plant, *, today: date, row: PestCase | N
     place: Place | None = plant.stays[-1].place if plant.stays else None
     harvest = planning.limits_of(row).harvest if row else None
     chosen = frozenset(a.treatment_id for a in row.acts) if row else frozenset()
-    done = [(r.done_on, act) for r in planning.evenings_done(row) if r.done_on for act in r.treatments] if row else []
+    done = [(r.done_on, act) for r in history.evenings_done(row) if r.done_on for act in r.treatments] if row else []
     return Setting(plant, place, household.load(session), shelf.items(session), today, harvest, chosen, tuple(done), generation_days)
 
 

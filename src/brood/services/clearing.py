@@ -12,7 +12,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.clearing import Clearing, clear_by
 from brood.core.learning import Belief
 from brood.core.types import Act, CardCatch, Case, Inspection
-from brood.errors import InputError
+from brood.errors import InputError, LeftAlone
 from brood.services import counted, planning, words
 from brood.services.speech import Speech
 from brood.store.queries import cases
@@ -65,13 +65,15 @@ def clearing_of(session: Session, catalogue: Catalogue, row: PestCase, today: da
 
 
 def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> bool:
-    """Whether the record of a case that was treated or looked at does not show it to be over. Unseen is not finished."""
-    if row.keep_below is not None or not any(a.status in planning.SETTLED for a in row.applications):
-        return False
+    """Whether the record of a case does not show it to be over. Unseen is not finished, nor is what is held; only a case without a find is."""
+    if row.keep_below is not None:
+        return True
     try:
         return not clearing_of(session, catalogue, row, today).settled
-    except InputError:
-        return False
+    except LeftAlone:
+        return True
+    except InputError as error:
+        return error.field != "found"
 
 
 def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date, speech: Speech, *, weigh: bool = False) -> OverResult:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Sequence
-from datetime import date, timedelta
+from datetime import date
 from threading import Lock
 
 from brood.core import types as core
@@ -80,4 +80,4 @@ def belief(case: core.Case, row: PestCase, today: date, key: str) -> Belief | No
     cards = tuple(c for c in catches_of(row) if first <= c.since and c.until <= today)
     if not looks and len(cards) < TWO:
         return None
-    return _beliefs.get(f"{key} {looks!r} {cards!r} {today}", case, looks, cards, min(today, case.series.end.date() - timedelta(days=1)))
+    return _beliefs.get(f"{key} {looks!r} {cards!r} {today}", case, looks, cards, today)

@@ -17,6 +17,8 @@ def parse_json(text: str, what: str = "case") -> Json:
         data = json.loads(text)
     except json.JSONDecodeError as error:
         raise InputError(f"This is not JSON: {error.msg} in line {error.lineno}.", field=what, allowed="a JSON object") from None
+    except ValueError:
+        raise InputError("A number in this JSON has more digits than any figure needs.", field=what, allowed="a JSON object") from None
     except RecursionError:
         raise InputError("This JSON is nested too deeply.", field=what, allowed="a JSON object") from None
     if not isinstance(data, dict):

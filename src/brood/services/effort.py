@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, planning
+from brood.services import counted, history
 from brood.store.tables import PestCase
 
 MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1}
@@ -19,7 +19,7 @@ def by_catalogue(catalogue: Catalogue, treatments: Iterable[str]) -> float:
 
 def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> float:
     """Minutes that an evening of a case takes: as its evenings took so far, else by the catalogue for each of its plants."""
-    told = [(r.minutes, by_catalogue(catalogue, r.treatments)) for r in planning.evenings_done(row) if r.minutes is not None]
+    told = [(r.minutes, by_catalogue(catalogue, r.treatments)) for r in history.evenings_done(row) if r.minutes is not None]
     usual = by_catalogue(catalogue, treatments)
     if told and (thought := sum(t for _, t in told)):
         return usual * sum(m for m, _ in told) / thought

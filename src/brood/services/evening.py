@@ -14,11 +14,11 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.evening import EVENING
 from brood.errors import InputError, NotFound
-from brood.services import aftercare, effort, guards, patches, planning
+from brood.services import aftercare, effort, guards, history, patches
 from brood.services import cases as recording
 from brood.services.cases import MarkCommand
 from brood.services.choosing import setting_of
-from brood.services.events import repotted_on
+from brood.services.events import ROOTING_DAYS, repotted_on
 from brood.services.patches import Patch
 from brood.services.shopping import spray_ml
 from brood.services.speech import Speech
@@ -29,8 +29,6 @@ from brood.store.tables import Application, PestCase, Plant
 BUILD_OF_KIND = {"rosette": "rosette", "orchid": "orchid", "cactus-succulent": "cactus", "cabbage-family": "head", "seedling-herb": "tray"}
 LEAST_REACH = 0.05
 FROST_C = 2.0
-ROOTING_DAYS = 10
-"""How long a plant is spared sprays after repotting (our judgement, C)."""
 DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
 """The parts of an evening that is all in the soil, with the shares that count there (C)."""
 
@@ -189,7 +187,7 @@ def finish(session: Session, catalogue: Catalogue, case_id: int, said: FinishCom
     recording.mark(session, catalogue, slot.id, command, now=now, speech=speech)
     if said.mix_ml:
         row.plant.mix_ml = said.mix_ml
-    written = planning.last_word(slot)
+    written = history.last_word(slot)
     assert written is not None
     aftercare.write(catalogue, row, written)
     session.flush()

@@ -23,9 +23,14 @@ def of_file(data: bytes, upper_c: float | None = None) -> dict[str, Any]:
 def table(data: bytes) -> dict[str, list[Point]]:
     """Stage times by stage; "all" where the table names none."""
     text = text_of(data)
-    first = text.splitlines()[0]
+    first = next(iter(text.splitlines()), "")
     separator = next((s for s in (";", "\t", ",") if s in first), ",")
-    rows = list(csv.reader(io.StringIO(text), delimiter=separator))[: MOST_ROWS + 1]
+    try:
+        rows = list(csv.reader(io.StringIO(text, newline=None), delimiter=separator))[: MOST_ROWS + 1]
+    except csv.Error as error:
+        raise InputError(f"This table cannot be read: {error}.", field="file", allowed="a CSV table") from None
+    if not rows:
+        raise InputError("There is nothing in this table.", field="file", allowed="temperature,days,stage,n")
     names = [cell.strip().lower() for cell in rows[0]]
     found = {key: next((i for i, n in enumerate(names) if re.match(pattern, n)), None) for key, pattern in COLUMNS.items()}
     if found["celsius"] is None or found["days"] is None:

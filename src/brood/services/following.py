@@ -14,7 +14,7 @@ from brood.core.learning import Belief
 from brood.core.origin import origins
 from brood.core.types import Inspection
 from brood.errors import InputError
-from brood.services import chance, counted, planning
+from brood.services import chance, counted, history, planning
 from brood.services.causes import Cause, causes
 from brood.services.inspecting import class_names, of_class
 from brood.services.speech import Speech, listed
@@ -197,7 +197,7 @@ def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
 def due_for_look(row: PestCase, today: date, every: int = 7) -> date:
     """When a case is to be looked at next between its evenings."""
     looks = counted.standing(row)
-    done = [r.done_on for r in planning.evenings_done(row) if r.done_on]
+    done = [r.done_on for r in history.evenings_done(row) if r.done_on]
     since = max([row.start_on, *(i.looked_on for i in looks)])
     after = min(done) + timedelta(days=2) if done and not looks else since + timedelta(days=every)
     return max(after, row.start_on + timedelta(days=1))

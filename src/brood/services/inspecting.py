@@ -97,6 +97,7 @@ def record(session: Session, catalogue: Catalogue, case_id: int, said: InspectCo
     for count in said.counts:
         class_of(pest, count.kind)
     kept = written(said, plant_id or row.plant_id, case_id, now)
+    planning.counted_again(session, catalogue, row, said.looked_on, live=said.live > 0)
     row.inspections.append(kept)
     session.flush()
     planning.replan(session, catalogue, row, now.date(), now, speech)
@@ -122,10 +123,12 @@ def inspection(session: Session, inspection_id: int) -> InspectionRecord:
     return found
 
 
-def withdraw(session: Session, catalogue: Catalogue, inspection_id: int, *, now: datetime, speech: Speech) -> int | None:
-    """Take a look out of the record, or put it back; its case's id. Its words are kept."""
+def withdraw(session: Session, catalogue: Catalogue, inspection_id: int, *, out: bool = True, now: datetime, speech: Speech) -> int | None:
+    """Take a look out of the record, or put it back; its case's id. Its words are kept; said twice it is the same as said once."""
     found = inspection(session, inspection_id)
-    found.withdrawn_at = None if found.withdrawn_at else now
+    if out == (found.withdrawn_at is not None):
+        return found.case_id
+    found.withdrawn_at = now if out else None
     session.flush()
     if found.case_id is not None:
         planning.replan(session, catalogue, cases.case(session, found.case_id), now.date(), now, speech)

@@ -8,7 +8,7 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, planning
+from brood.services import counted, history
 from brood.services.clearing import belief
 from brood.services.speech import listed
 from brood.store.queries import cases
@@ -34,7 +34,7 @@ def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]
     marked: dict[str, list[str]] = {}
     effects: dict[int, tuple[float, float]] = {}
     for row in cases.every(session):
-        done = planning.evenings_done(row)
+        done = history.evenings_done(row)
         for key in {t for r in done for t in r.treatments}:
             uses.setdefault(key, []).append((row, sum(key in r.treatments for r in done)))
         for patch in (p for p in row.patches if p.outcome == "marked" and p.withdrawn_at is None):

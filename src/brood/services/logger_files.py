@@ -104,12 +104,14 @@ def _sort_out(session: Session, place_id: int, log: LoggerFile) -> tuple[list[Lo
     return fresh, known, refused
 
 
-def withdraw_file(session: Session, upload_id: int, *, now: datetime) -> int:
-    """Withdraw a logger file or bring it back; its place's id. Its readings are kept."""
+def withdraw_file(session: Session, upload_id: int, *, out: bool = True, now: datetime) -> int:
+    """Withdraw a logger file or bring it back; its place's id. Its readings are kept; said twice it is the same as said once."""
     upload = session.get(Upload, upload_id)
     if upload is None:
         raise NotFound("There is no such file.")
-    back = upload.withdrawn_at is not None
+    back = not out
+    if back == (upload.withdrawn_at is None):
+        return upload.place_id
     stamp = upload.withdrawn_at
     upload.withdrawn_at = None if back else now
     for table in (Reading, DiaryDay):

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors
-from brood.services.speech import listed
+from brood.services.speech import days, listed
 from brood.store.queries import cases
 from brood.store.records import CasePlant, InspectionRecord, Quarantine
 from brood.store.tables import Look, PestCase, Place, Plant, Stay
@@ -21,10 +21,11 @@ WAYS = {"touching": 0.5, "tray": 0.4, "next": 0.25, "downwind": 0.2, "place": 0.
 """Chance that a pest crosses within a month, by how two plants stand (our judgement, C)."""
 NAMES = {"touching": "touches it", "tray": "shares its tray", "next": "stands next to it", "downwind": "stands downwind of it", "place": "same place"}
 IN_SOIL = {"bradysia", "rhizoecus"}
-MONTH, LOOK_EVERY, WATCH_DAYS = 28.0, 7, 60
+MONTH, LOOK_EVERY, WATCH_DAYS, LOOKED_DAYS = 28.0, 7, 60, 28
 RISKY, CHECKED = 0.2, 0.1
 DRAUGHTS = {"": "no draught", "right": "air moves to the right", "left": "air moves to the left"}
-STATES = {"infested": "infested", "suspect": "suspect", "watched": "watched", "clear": "clear"}
+STATES = {"infested": "infested", "suspect": "suspect", "watched": "watched", "unseen": "not looked at lately", "clear": "clear"}
+"""How a plant stands. Clear is said only of what was looked at within the last four weeks."""
 
 
 @dataclass(frozen=True)
@@ -77,8 +78,8 @@ def last_looks(session: Session) -> dict[int, date]:
 
 
 def beside(session: Session, plant: Plant, plants: Sequence[Plant] | None = None, looked: dict[int, date] | None = None) -> list[Near]:
-    """The plants in the same place, the nearest first."""
-    here = stay_of(plant)
+    """The plants in the same place, the nearest first; of a plant that is gone, those where it stood last."""
+    here = plant.stays[-1] if plant.stays else None
     if here is None:
         return []
     looked = last_looks(session) if looked is None else looked
@@ -118,21 +119,42 @@ def chance_over(catalogue: Catalogue, pest_id: str, near: Near, since: date, tod
 
 
 def risks(session: Session, catalogue: Catalogue, today: date) -> list[Risk]:
-    """What open cases may have passed on to their neighbours, the likeliest first; one line for each neighbour and pest."""
-    plants, looked = everyone(session), last_looks(session)
+    """What open cases, and those of plants that went with them, may have passed on to their neighbours, the likeliest first; one line for each
+    neighbour and pest."""
+    every, looked = cases.plants(session), last_looks(session)
+    plants = [p for p in every if p.gone_on is None]
     best: dict[tuple[int, str], Risk] = {}
-    for plant in (p for p in plants if any(c.closed_at is None for c in p.cases)):
-        near_it = beside(session, plant, plants, looked)
-        for row in (c for c in plant.cases if c.closed_at is None):
-            for near in near_it:
-                if any(c.pest_id == row.pest_id and c.closed_at is None for c in near.plant.cases):
-                    continue
-                chance = chance_over(catalogue, row.pest_id, near, row.start_on, today)
-                due = max(row.start_on, near.looked_on + timedelta(days=LOOK_EVERY)) if near.looked_on else row.start_on
+    for plant in every:
+        ill = sources(plant, today)
+        for near in beside(session, plant, plants, looked) if ill else ():
+            for row in ill:
+                found = _risk(catalogue, row, near, today)
                 key = (near.plant.id, row.pest_id)
-                if key not in best or best[key].chance < chance:
-                    best[key] = Risk(near, row, catalogue.name(row.pest_id), chance, due)
+                if found is not None and (key not in best or best[key].chance < found.chance):
+                    best[key] = found
     return sorted(best.values(), key=lambda r: (-r.chance, r.near.plant.name))
+
+
+def sources(plant: Plant, today: date) -> list[PestCase]:
+    """The cases of a plant that its neighbours may have caught: the open ones, or those with which it went away lately."""
+    gone = plant.gone_on
+    if gone is None:
+        return [c for c in plant.cases if c.closed_at is None]
+    if (today - gone).days > WATCH_DAYS:
+        return []
+    return [c for c in plant.cases if c.closed_at is None or c.closed_at.date() >= gone]
+
+
+def _risk(catalogue: Catalogue, row: PestCase, near: Near, today: date) -> Risk | None:
+    """What a case may have passed on to a neighbour; None where that has it already, or was looked over a week after the source went."""
+    gone = row.plant.gone_on
+    if any(c.pest_id == row.pest_id and c.closed_at is None for c in near.plant.cases):
+        return None
+    if gone is not None and near.looked_since(gone + timedelta(days=LOOK_EVERY)):
+        return None
+    chance = chance_over(catalogue, row.pest_id, near, row.start_on, min(today, gone or today))
+    due = max(row.start_on, near.looked_on + timedelta(days=LOOK_EVERY)) if near.looked_on else row.start_on
+    return Risk(near, row, catalogue.name(row.pest_id), chance, due)
 
 
 @dataclass(frozen=True)
@@ -145,7 +167,8 @@ class Standing:
 
 
 def house(session: Session, catalogue: Catalogue, today: date) -> list[tuple[Place, list[Standing]]]:
-    """Every place with its plants and how each stands: infested, suspect, watched or clear; as they stand on their shelves."""
+    """Every place with its plants and how each stands, by `STATES`; as they stand on their shelves."""
+    looked = last_looks(session)
     by_plant: dict[int, Risk] = {}
     for risk in reversed(risks(session, catalogue, today)):
         by_plant[risk.near.plant.id] = risk
@@ -155,12 +178,12 @@ def house(session: Session, catalogue: Catalogue, today: date) -> list[tuple[Pla
     for plant in sorted(everyone(session), key=lambda p: (s.shelf, s.position) if (s := stay_of(p)) else (0, 0)):
         stay = stay_of(plant)
         if stay is not None:
-            places[stay.place_id][1].append(_standing(catalogue, plant, by_plant.get(plant.id), apart, joined, today))
+            places[stay.place_id][1].append(_standing(catalogue, plant, by_plant.get(plant.id), apart, joined, looked.get(plant.id), today))
     return list(places.values())
 
 
 def _standing(catalogue: Catalogue, plant: Plant, risk: Risk | None, apart: dict[int, Quarantine], joined: dict[int, CasePlant],
-              today: date) -> Standing:  # fmt: skip
+              looked: date | None, today: date) -> Standing:  # fmt: skip
     ill = [catalogue.name(c.pest_id) for c in plant.cases if c.closed_at is None]
     if ill or plant.id in joined:
         return Standing(plant, "infested", listed(ill) or "part of a case")
@@ -171,6 +194,8 @@ def _standing(catalogue: Catalogue, plant: Plant, risk: Risk | None, apart: dict
     recent = [c for c in plant.cases if c.closed_at and (today - c.closed_at.date()).days < WATCH_DAYS]
     if risk is not None or recent:
         return Standing(plant, "watched", f"{risk.row.plant.name} is in the same place" if risk else "had it lately")
+    if looked is None or (today - looked).days > LOOKED_DAYS:
+        return Standing(plant, "unseen", "nobody has looked at it yet" if looked is None else f"last looked at {days((today - looked).days)} ago")
     return Standing(plant, "clear", "")
 
 

@@ -10,11 +10,15 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.evening import EVENING
 from brood.errors import FieldErrors, NotFound
+from brood.services import history
 from brood.services.speech import Speech
 from brood.store.queries import cases
-from brood.store.tables import ApplicationRecord, PatchTest, PestCase
+from brood.store.tables import PatchTest, PestCase
 
 WAIT = timedelta(hours=48)
+OUTCOMES = ("fine", "marked")
+NOT_JUDGED = "not-judged"
+"""Takes back what was said of test leaves."""
 
 
 @dataclass(frozen=True)
@@ -39,12 +43,8 @@ def needs_test(catalogue: Catalogue, row: PestCase, treatment: str, done: set[st
 
 def used(row: PestCase) -> set[str]:
     """What the plant has had in this case."""
-    said = [_last_word(a.records) for a in row.applications]
+    said = [history.last_word(a) for a in row.applications]
     return {act for r in said if r is not None and r.outcome == "done" for act in r.treatments}
-
-
-def _last_word(records: list[ApplicationRecord]) -> ApplicationRecord | None:
-    return next((r for r in reversed(records) if r.withdrawn_at is None), None)
 
 
 def states(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Patch]:
@@ -90,11 +90,14 @@ def start(session: Session, catalogue: Catalogue, case_id: int, treatment: str, 
 
 
 def judge(session: Session, patch_id: int, outcome: str, note: str, *, now: datetime, speech: Speech) -> int:
-    """Record how the leaves look; the case's id. Raises FieldErrors before 48 hours are over, unless they are marked already."""
+    """Record how the leaves look, or take that back; the case's id. Raises FieldErrors before 48 hours are over, unless they are marked already."""
     test = session.get(PatchTest, patch_id)
     if test is None or test.withdrawn_at is not None:
         raise NotFound("There is no such test.")
-    if outcome not in ("fine", "marked"):
+    if outcome == NOT_JUDGED:
+        test.outcome, test.judged_at = "", None
+        return test.case_id
+    if outcome not in OUTCOMES:
         raise FieldErrors({"patch": "Say whether the leaves are fine or marked."})
     if outcome == "fine" and now < test.started_at + WAIT:
         raise FieldErrors({"patch": f"Damage shows late: look again {speech.moment(test.started_at + WAIT)}, 48 hours after."})

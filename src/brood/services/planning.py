@@ -15,21 +15,31 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core import planner
 from brood.core import types as core
+from brood.core.clearing import suspected
 from brood.core.inference import CLASSES, infer_hidden, spread_group
 from brood.core.learning import Belief, updated
 from brood.core.problem import Problem
-from brood.errors import InputError
-from brood.services import patches, words
-from brood.services.counted import belief
+from brood.core.seeing import found_by
+from brood.core.temperature import HourlySeries
+from brood.core.timeline import generation_over
+from brood.errors import InputError, LeftAlone, NothingDevelops
+from brood.services import counted, events, history, patches, words
 from brood.services.speech import Speech
 from brood.services.warmth import plant_series
 from brood.store.queries import cases
 from brood.store.session import Store
-from brood.store.tables import Application, ApplicationRecord, Finding, PestCase
+from brood.store.tables import Application, Finding, PestCase
 
 PLANNER: planner.Planner = planner.plan
 KEEP_PLANS = 12
-SETTLED = ("done", "late", "skipped")
+LEFT_ALONE = "left alone since "
+"""A plan key that begins so says that there are no dates until somebody has counted again."""
+ASKED_DAYS = 14
+"""So long is asked after an evening that went by unmarked; then it counts as missed."""
+LEAST_GAP_DAYS = 7
+"""A case is not called left alone sooner than this, however quick its pest is."""
+RETURN_CHANCE = 0.3
+"""How likely something still lives where a look finds nothing after more than a generation without one (our judgement, C)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,22 +83,6 @@ class _Plans:
 _plans = _Plans()
 
 
-def standing(findings: list[Finding]) -> list[Finding]:
-    """The finds that count: neither corrected nor withdrawn."""
-    return [f for f in findings if f.withdrawn_at is None]
-
-
-def last_word(application: Application) -> ApplicationRecord | None:
-    """What the keeper last said of an evening, unless withdrawn."""
-    return next((r for r in reversed(application.records) if r.withdrawn_at is None), None)
-
-
-def evenings_done(row: PestCase) -> list[ApplicationRecord]:
-    """What was said of the evenings of a case that are done."""
-    said = (last_word(a) for a in row.applications)
-    return [r for r in said if r is not None and r.outcome == "done" and r.done_on is not None]
-
-
 def expected_count(finding: Finding) -> float:
     """The number a find stands for."""
     return finding.number if finding.number is not None else CLASSES[finding.rough or "few"]
@@ -97,36 +91,34 @@ def expected_count(finding: Finding) -> float:
 def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
     """The core's case of a recorded one as what was counted leaves it today. Raises InputError when finds or temperatures are missing."""
     case = as_found(session, catalogue, row, today)
-    counted = belief_of(case, row, today)
-    return case if counted is None else updated(counted)
+    held = belief_of(case, row, today)
+    return case if held is None else updated(held)
 
 
 def belief_of(case: core.Case, row: PestCase, today: date) -> Belief | None:
     """What was counted says of a case as it was found; None where nothing was counted."""
-    return belief(case, row, today, fingerprint(case))
+    return counted.belief(case, row, today, fingerprint(case))
 
 
 def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
-    """The core's case of a recorded one before anything was counted."""
-    pest = catalogue.pest(row.pest_id)
-    finds = standing(row.findings)
-    if not finds:
+    """The core's case of a recorded one before anything was counted in its present course.
+
+    Raises LeftAlone where it has to be counted again first, InputError when finds or temperatures are missing.
+    """
+    finds = history.standing(row.findings)
+    began = history.course_began(row)
+    if not finds and began is None:
         raise InputError("Every find of this case is withdrawn. Add what was found, and the plan is made again.", field="found")
-    first = min(f.found_on for f in finds)
+    if _waits_for_a_count(row) and left_alone(session, catalogue, row, today):
+        raise LeftAlone(history.touched_on(row))
+    first = began or min(f.found_on for f in finds)
     series = plant_series(session, row.plant, first - timedelta(days=1), max(today, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS))
-    celsius = float(series.celsius[: 24 * 7].mean())
-    groups = [core.Found(f.found_on, f.stage, expected_count(f)) for f in finds]
-    found = tuple(piece for group in groups for piece in spread_group(pest, group, celsius))
-    words_ = [(a, r) for a in row.applications if (r := last_word(a))]
-    evenings = [core.Done(r.done_on, tuple(r.treatments), r.reach) for _, r in words_ if r.outcome == "done" and r.done_on]
-    done = tuple(sorted(evenings, key=lambda d: d.on))
-    skipped = [a.target_on for a, r in words_ if r.outcome == "skipped"]
-    acts = _acts(catalogue, row, done, today)
-    promised = [core.Done(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned" and a.target_on >= today]
+    acts, done, skipped = _evenings(session, catalogue, row, today, first if began else date.min)
+    promised = [core.Done(a.target_on, tuple(a.treatments)) for a in history.planned(row) if a.target_on >= today]
     return core.Case(
-        pest=pest,
+        pest=catalogue.pest(row.pest_id),
         start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
-        found=infer_hidden(pest, found, series),
+        found=_found(catalogue, row, began, series),
         series=series,
         acts=acts,
         reach=row.reach,
@@ -138,9 +130,59 @@ def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date)
     )
 
 
-def _acts(catalogue: Catalogue, row: PestCase, done: tuple[core.Done, ...], today: date) -> tuple[core.Act, ...]:
-    """The treatments at hand, sprays from when their test leaves allow it. Those given up since they were used can be used no more, but what they
-    did counts; so with what marked the leaves."""
+def _found(catalogue: Catalogue, row: PestCase, began: date | None, series: HourlySeries) -> tuple[core.Found, ...]:
+    """What was found, with what must be there too: of the whole case, or since its present course `began` with a count."""
+    pest, celsius = catalogue.pest(row.pest_id), float(series.celsius[: 24 * 7].mean())
+    finds = [f for f in history.standing(row.findings) if began is None or f.found_on >= began]
+    groups = [core.Found(f.found_on, f.stage, expected_count(f)) for f in finds]
+    found = [piece for group in groups for piece in spread_group(pest, group, celsius)]
+    for look in counted.looks_of(row) if began else ():
+        if look.on == began:
+            found += found_by(pest, look, celsius)
+    if not found and began is not None:
+        found = list(suspected(began, RETURN_CHANCE))
+    return infer_hidden(pest, tuple(found), series)
+
+
+def _evenings(session: Session, catalogue: Catalogue, row: PestCase, today: date,
+              since: date) -> tuple[tuple[core.Act, ...], tuple[core.Done, ...], list[date]]:  # fmt: skip
+    """The treatments at hand, the evenings done and those skipped since a day."""
+    said = [(a, r) for a in row.applications if (r := history.last_word(a))]
+    done = [core.Done(r.done_on, tuple(r.treatments), r.reach) for _, r in said if r.outcome == "done" and r.done_on and r.done_on >= since]
+    in_order = tuple(sorted(done, key=lambda d: d.on))
+    skipped = [a.target_on for a, r in said if r.outcome == "skipped" and a.target_on >= since]
+    return _acts(catalogue, row, in_order, today, events.repotted_on(session, row.plant_id)), in_order, skipped
+
+
+def _waits_for_a_count(row: PestCase) -> bool:
+    """Whether a course runs whose dates would mean nothing after a long silence: it has evenings to come, or lost them to one."""
+    return row.closed_at is None and (row.plan_key.startswith(LEFT_ALONE) or any(a.status == "planned" for a in row.applications))
+
+
+def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) -> bool:
+    """Whether by a day longer than a slow generation has passed since anything was known of a case."""
+    since = history.touched_on(row)
+    if (on - since).days <= LEAST_GAP_DAYS:
+        return False
+    try:
+        series = plant_series(session, row.plant, since, on)
+    except InputError:
+        return False
+    return generation_over(catalogue.pest(row.pest_id), series, since, on)
+
+
+def counted_again(session: Session, catalogue: Catalogue, row: PestCase, on: date, *, live: bool) -> None:
+    """Begin a new course with a count about to be recorded, where the case was left alone for longer than a generation.
+
+    A count that finds nothing begins one only where evenings were still to come: after a whole course it is one of the looks that end it.
+    """
+    if on > history.touched_on(row) and (live or _waits_for_a_count(row)) and left_alone(session, catalogue, row, on):
+        row.course_from, row.own_dates, row.plan_key = on, [], ""
+
+
+def _acts(catalogue: Catalogue, row: PestCase, done: tuple[core.Done, ...], today: date, repotted: date | None) -> tuple[core.Act, ...]:
+    """The treatments at hand, sprays from when their test leaves allow it and new roots have taken. Those given up since they were used can be used
+    no more, but what they did counts; so with what marked the leaves."""
     uses = Counter(act for evening in done for act in evening.acts)
     out = []
     for a in row.every_act:
@@ -152,7 +194,9 @@ def _acts(catalogue: Catalogue, row: PestCase, done: tuple[core.Done, ...], toda
             a.treatment_id, row.pest_id, min_gap_days=a.min_gap_days, max_applications=uses[a.treatment_id] if over else a.max_applications
         )
         harvest = act.harvest_days if a.harvest_days is None else a.harvest_days
-        out.append(replace(act, harvest_days=harvest, not_before=None if over else ready))
+        rooted = repotted + timedelta(days=events.ROOTING_DAYS) if repotted and catalogue.care[a.treatment_id].technique == "spray" else None
+        waits = [] if over else [day for day in (ready, rooted) if day is not None]
+        out.append(replace(act, harvest_days=harvest, not_before=max(waits, default=None)))
     return tuple(out)
 
 
@@ -177,15 +221,20 @@ def _known(evenings: Iterable[core.Done], acts: tuple[core.Act, ...]) -> tuple[c
 def _fixed(row: PestCase, today: date) -> tuple[core.Done, ...]:
     """The dates that the keeper has set, from today on, with the acts planned for the evening in the same place of the course."""
     days = sorted(day for text in row.own_dates if (day := date.fromisoformat(text)) >= today)
-    slots = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+    slots = history.planned(row)
     every = [a.treatment_id for a in row.acts]
     return tuple(core.Done(day, tuple(slots[n].treatments if n < len(slots) else every)) for n, day in enumerate(days))
 
 
 def fingerprint(case: core.Case) -> str:
-    """A digest of everything that a plan depends on."""
-    digest = hashlib.sha256(repr(replace(case, series=None)).encode())  # type: ignore[arg-type]
-    digest.update(case.series.start.isoformat().encode() + case.series.celsius.tobytes() + case.series.spread_c.tobytes())
+    """A digest of everything that a plan depends on: every field of the case and of its further pests, and every array of their temperatures."""
+    digest = hashlib.sha256()
+    for one in (case, *case.also):
+        digest.update(repr(replace(one, series=None, also=())).encode())  # type: ignore[arg-type]
+        series = one.series
+        digest.update(f"{series.start.isoformat()} {series.warm_spot_c!r} {series.cool_spot_c!r}".encode())
+        for array in (series.celsius, series.spread_c, series.origin):
+            digest.update(array.tobytes())
     return digest.hexdigest()
 
 
@@ -211,37 +260,60 @@ def ensure(store: Store, catalogue: Catalogue, case_id: int, today: date, now: d
     """Bring a case's dated evenings up to date when finds, temperatures, records or the day have changed."""
     with store.reading() as session:
         row = cases.case(session, case_id)
-        if row.closed_at is not None:
-            return
-        try:
-            key = fingerprint(model(session, catalogue, row, today))
-        except InputError:
-            return
-        if row.plan_key == key:
+        if row.closed_at is not None or row.plan_key == _key(session, catalogue, row, today):
             return
     with store.writing() as session:
         replan(session, catalogue, cases.case(session, case_id), today, now, speech)
 
 
+def _key(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> str:
+    """What the evenings of a case should have been made from by now."""
+    try:
+        return fingerprint(model(session, catalogue, row, today))
+    except LeftAlone as silence:
+        return f"{LEFT_ALONE}{silence.since.isoformat()}"
+    except InputError:
+        return ""
+
+
 def replan(
     session: Session, catalogue: Catalogue, row: PestCase, today: date, now: datetime, speech: Speech, *, anew: bool = False
 ) -> core.Plan | None:
-    """Plan a case again and write the evenings that changed; None when there is nothing to plan from. `anew` forgets the dates promised before."""
+    """Plan a case again and write the evenings that changed; None when there is nothing to plan from. `anew` forgets the dates promised before.
+
+    Evenings are dropped where the case has to be counted again first, where nothing develops, and where every find is withdrawn; they stay
+    while only the temperature is not known.
+    """
     try:
         case = model(session, catalogue, row, today)
         held = planned(replace(case, promised=()) if anew else case)
-    except InputError:
-        row.plan_key = ""
+    except InputError as error:
+        row.plan_key = _key(session, catalogue, row, today)
+        if error.field != "temperature" or isinstance(error, NothingDevelops):
+            _drop((a for a in row.applications if a.status == "planned"), now)
+            session.flush()
         return None
     _write(session, row, case.pest, held.plan, today, now, speech)
-    row.plan_key = fingerprint(model(session, catalogue, row, today))
+    row.plan_key = _key(session, catalogue, row, today)
+    if row.plan_key.startswith(LEFT_ALONE):
+        _drop((a for a in row.applications if a.status == "planned"), now)
+        session.flush()
+        return None
     _plans.put(row.plan_key, held)
     return held.plan
 
 
+def _drop(slots: Iterable[Application], now: datetime) -> None:
+    """Take evenings out of the plan, and so out of calendars."""
+    for slot in slots:
+        if slot.status != "dropped":
+            slot.status, slot.sequence, slot.changed_at = "dropped", slot.sequence + 1, now
+
+
 def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, today: date, now: datetime, speech: Speech) -> None:
     """Put the planned evenings into the case's open slots in order; slots keep their calendar identity."""
-    open_slots = sorted((a for a in row.applications if a.status not in SETTLED), key=lambda a: a.number)
+    course = history.course_end(row)
+    open_slots = sorted((a for a in row.applications if a.status not in history.SETTLED), key=lambda a: a.number)
     number = max((a.number for a in row.applications), default=0)
     for planned in plan.applications:
         slot = open_slots.pop(0) if open_slots else None
@@ -251,21 +323,20 @@ def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, to
                                earliest_on=planned.earliest, latest_on=planned.latest, treatments=[], records=[], changed_at=now)  # fmt: skip
             row.applications.append(slot)
         slot.why = words.reason(pest, planned.reason, speech, planned.short_by_days)
-        _set(slot, planned, today, now)
-    for slot in open_slots:
-        if slot.status != "dropped":
-            slot.status, slot.sequence, slot.changed_at = "dropped", slot.sequence + 1, now
+        _set(slot, planned, today, now, course)
+    _drop(open_slots, now)
     session.flush()
 
 
-def _set(slot: Application, planned: core.Application, today: date, now: datetime) -> None:
-    """Give a slot its date; the sequence rises when what a calendar shows has changed."""
+def _set(slot: Application, planned: core.Application, today: date, now: datetime, course: tuple[date | None, int]) -> None:
+    """Give a slot its date; the sequence rises when what a calendar shows has changed. `course` is what it was before: its end, its evenings."""
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
     wanted = (planned.target, planned.earliest, planned.latest, list(planned.acts), "planned")
     if slot.status == "planned" and slot.sequence >= 0 and slot.target_on < today and slot.missed_on is None:
         slot.missed_on, slot.missed_latest_on = slot.target_on, slot.latest_on
-    elif planned.target > today:
-        slot.missed_on = slot.missed_latest_on = None
+        slot.missed_end_on, slot.missed_evenings = course
+    elif planned.target > today or (slot.missed_on is not None and (today - slot.missed_on).days > ASKED_DAYS):
+        slot.missed_on = slot.missed_latest_on = slot.missed_end_on = slot.missed_evenings = None
     slot.short_by_days = planned.short_by_days
     if shown != wanted or slot.sequence < 0:
         slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status = wanted

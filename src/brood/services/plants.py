@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from datetime import date, datetime
+from datetime import date, datetime, time
 
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import planning, words
+from brood.services import history, planning, words
 from brood.services.aftercare import open_tasks
 from brood.services.places import stay_since
 from brood.services.speech import Speech
@@ -134,9 +134,11 @@ def fits(line: PlantLine, words: str) -> bool:
 
 def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) -> CaseLine:
     """What is next in a case."""
-    planned = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: a.number)
-    care = next((t.text for t in open_tasks(row) if t.due_at.date() <= today), "")
+    planned = history.planned(row)
+    care = next((t.text for t in open_tasks(row, datetime.combine(today, time())) if t.due_at.date() <= today), "")
     pest = catalogue.pest(row.pest_id).name
+    if row.plan_key.startswith(planning.LEFT_ALONE):
+        return CaseLine(row.id, pest, "Count again first", today, False, care)
     if not planned:
         return CaseLine(row.id, pest, "Course done. Look again." if row.applications else "Open it to see what is missing.", None, False, care)
     slot = planned[0]
@@ -147,7 +149,7 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
 
 def last_treated(plant: Plant) -> tuple[date, tuple[str, ...]] | None:
     """When a plant was treated last, for whatever pest, and with what; None when it never was."""
-    evenings = [(r.done_on, tuple(r.treatments)) for row in plant.cases for r in planning.evenings_done(row) if r.done_on]
+    evenings = [(r.done_on, tuple(r.treatments)) for row in plant.cases for r in history.evenings_done(row) if r.done_on]
     return max(evenings, default=None)
 
 

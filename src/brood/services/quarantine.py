@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.clearing import Clearing, suspected
+from brood.core.clearing import LOOK_GAP_DAYS, LOOKS_NEEDED, Clearing, suspected
 from brood.core.types import Case
 from brood.errors import FieldErrors, NotFound
 from brood.services import counted
@@ -36,6 +36,10 @@ STEPS = {
     "home": "Nothing seen after that week: back to its old spot.",
 }  # fmt: skip
 MOST_PESTS = 3
+LOOKED_BACK_DAYS = 60
+"""A mother's case that was closed no longer ago than this is still thought of in its cuttings."""
+MOTHERS_CHANCE = 0.6
+"""How likely a cutting brings a pest that its mother had (our judgement, C)."""
 
 
 def open_quarantines(session: Session) -> list[Quarantine]:
@@ -111,7 +115,18 @@ def take_cutting(session: Session, plant_id: int, name: str, *, now: datetime) -
         raise FieldErrors({"cutting": "Say first where the plant stands."})
     traits = PlantTraits(parent.species, parent.build, "seedling", parent.growth, parent.worth, parent.eaten, parent.sensitive)
     command = PlantCommand(name, parent.kind, f"Cutting of {parent.name}.", stay.place_id, now.date(), traits)
-    return keep_apart(session, add(session, command, now=now), "cutting", now.date(), f"of {parent.name}", now=now)
+    cutting = cases.plant(session, add(session, command, now=now))
+    cutting.mother_id = parent.id
+    return keep_apart(session, cutting.id, "cutting", now.date(), f"of {parent.name}", now=now)
+
+
+def mothers_pests(session: Session, plant: Plant, since: date) -> list[str]:
+    """Ids of the pests that the plant which a cutting was taken from had then, or not long before."""
+    if plant.mother_id is None:
+        return []
+    had = cases.plant(session, plant.mother_id).cases
+    open_then = [c for c in had if c.start_on <= since and (c.closed_at is None or (since - c.closed_at.date()).days < LOOKED_BACK_DAYS)]
+    return list(dict.fromkeys(c.pest_id for c in open_then))
 
 
 def looks_apart(session: Session, row: Quarantine) -> list[InspectionRecord]:
@@ -130,19 +145,55 @@ def look_apart(session: Session, quarantine_id: int, seen: InspectCommand, *, no
     session.add(written(seen, row.plant_id, None, now))
 
 
-def step(session: Session, quarantine_id: int, name: str) -> None:
-    """Tick a step of the return, or take the tick back."""
+def looked_over(session: Session, plant: Plant, sent_key: str, *, now: datetime) -> int:
+    """Keep that a plant was looked over leaf by leaf just now and nothing seen; the look's id. The same `sent_key` is taken once only."""
+    same = select(InspectionRecord).where(InspectionRecord.plant_id == plant.id, InspectionRecord.sent_key == sent_key)
+    before = session.scalars(same).first() if sent_key else None
+    if before is not None:
+        return before.id
+    seen = written(InspectCommand(now.date(), (), sent_key=sent_key), plant.id, None, now)
+    session.add(seen)
+    session.flush()
+    return seen.id
+
+
+def step(session: Session, quarantine_id: int, name: str, *, done: bool = True) -> None:
+    """Tick a step of the return, or take the tick back; said twice it is the same as said once."""
     row = quarantine(session, quarantine_id)
     if name not in STEPS:
         raise NotFound("There is no such step.")
-    row.steps = [s for s in row.steps if s != name] if name in row.steps else [*row.steps, name]
+    row.steps = [*(s for s in row.steps if s != name), *([name] if done else [])]
 
 
-def release(session: Session, quarantine_id: int, place_id: int | None = None, *, now: datetime) -> int:
-    """Let a plant back, to a place where one is given; the plant's id. Raises FieldErrors while steps are open."""
+def missing(session: Session, row: Quarantine, today: date) -> str:
+    """What speaks against letting a plant back, in a sentence; empty where nothing does."""
+    looks = looks_apart(session, row)
+    if any(i.live for i in looks) or any(c.closed_at is None for c in row.plant.cases):
+        return "Something living was found on it. Treat that first."
+    clean = [i.looked_on for i in looks]
+    if len(clean) < LOOKS_NEEDED:
+        made = f"{len(clean) or 'No'} look{'' if len(clean) == 1 else 's'} on record since it is kept apart"
+        return f"{made}; {LOOKS_NEEDED} that find nothing are needed."
+    if (max(clean) - min(clean)).days < LOOK_GAP_DAYS:
+        return f"The looks lie too close together: {LOOK_GAP_DAYS} days between the first and the last are needed."
+    if (today - max(clean)).days > LOOK_GAP_DAYS:
+        return "The last look is more than a week ago. Look once more."
+    return ""
+
+
+def release(
+    session: Session, catalogue: Catalogue, quarantine_id: int, place_id: int | None = None, *, sure: bool = False, now: datetime
+) -> int:
+    """Let a plant back, to a place where one is given; the plant's id. Raises FieldErrors while steps are open, and while looks are missing unless
+    the keeper is `sure`."""
     row = quarantine(session, quarantine_id)
+    if row.released_on is not None:
+        return row.plant_id
     if any(s not in row.steps for s in STEPS):
         raise FieldErrors({"steps": "Some steps of the return are still open."})
+    lacking = missing(session, row, now.date())
+    if lacking and not sure:
+        raise FieldErrors({"looks": lacking})
     row.released_on = now.date()
     stay = stay_of(row.plant)
     if place_id is not None and (stay is None or stay.place_id != place_id):
@@ -152,14 +203,16 @@ def release(session: Session, quarantine_id: int, place_id: int | None = None, *
 
 def of_quarantine(session: Session, catalogue: Catalogue, row: Quarantine, today: date, speech: Speech) -> OverResult:
     """When a plant that shows nothing may go back: by the pest of its kind that takes longest, at its place's warmth."""
-    ids = prone_ids(catalogue, row.plant)[:MOST_PESTS]
+    inherited = mothers_pests(session, row.plant, row.since_on)
+    ids = [*inherited, *(p for p in prone_ids(catalogue, row.plant) if p not in inherited)][: max(MOST_PESTS, len(inherited))]
     ended: list[tuple[date, str, Clearing]] = []
     waiting: Clearing | None = None
     looks = tuple(counted.as_look(i) for i in looks_apart(session, row))
     if any(x.live for x in looks):
         return OverResult(None, "Something living was found.", "Open a case for it: its dates take over from here.", (), None, "found")
     for pest_id in ids:
-        case = _thought_of(session, catalogue, row, pest_id, today)
+        chance = MOTHERS_CHANCE if pest_id in inherited else CHANCES[row.reason]
+        case = _thought_of(session, catalogue, row, pest_id, today, chance)
         found = cleared(case, [], f"q{row.id}", looks, (), today, weigh=False)
         if found.all_clear is None:
             waiting = found
@@ -171,14 +224,18 @@ def of_quarantine(session: Session, catalogue: Catalogue, row: Quarantine, today
     found = slow[2] if slow and waiting is None else waiting or slow[2]  # type: ignore[index]
     result = said(found, today, speech)
     thought = listed([catalogue.name(p) for p in ids])
-    why = f"Nothing was seen so far; thought of: {thought}. Kept apart {days((today - row.since_on).days)}."
+    seen = "Nothing was seen so far" if looks else "Nobody has looked yet"
+    mother = f" The plant it was taken from had {listed([catalogue.name(p) for p in inherited])}." if inherited else ""
+    why = f"{seen}; thought of: {thought}.{mother} Kept apart {days((today - row.since_on).days)}."
     if found.all_clear is None or slow is None:
         return replace(result, headline="No day can be told yet.", why=f"{why} Where it stands is too cool for some of them to grow up and show.")
-    head = "It may go back." if found.settled else f"Back from {speech.day(found.all_clear)}, if every look finds nothing."
+    lacking = missing(session, row, today)
+    if found.settled:
+        return replace(result, headline="Not yet." if lacking else "It may go back.", why=f"{why} {lacking}".strip(), pest=slow[1])
+    head = f"Back from {speech.day(found.all_clear)}, if every look finds nothing."
     return replace(result, headline=head, why=f"{why} Of these the {slow[1]} takes longest to show itself at this warmth.", pest=slow[1])
 
 
-def _thought_of(session: Session, catalogue: Catalogue, row: Quarantine, pest_id: str, today: date) -> Case:
+def _thought_of(session: Session, catalogue: Catalogue, row: Quarantine, pest_id: str, today: date, chance: float) -> Case:
     series = plant_series(session, row.plant, row.since_on - timedelta(days=1), today + timedelta(days=AHEAD_DAYS))
-    bare = Case(catalogue.pest(pest_id), row.since_on, (), series, ())
-    return suspected(bare, row.since_on, CHANCES[row.reason])
+    return Case(catalogue.pest(pest_id), row.since_on, suspected(row.since_on, chance), series, ())

@@ -10,7 +10,7 @@ from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import InstrumentedAttribute, Session, selectinload
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, following, inspecting, planning, words
+from brood.services import counted, following, history, inspecting, words
 from brood.services.cases import stage_choices
 from brood.services.events import EVENTS
 from brood.services.group import ORIGINS
@@ -78,13 +78,13 @@ def _of_case(catalogue: Catalogue, row: PestCase) -> Iterator[Entry]:
     yield Entry(row.created_at.date(), name, row.plant_id, "case", f"case opened: {record.name}{came}", url)
     if row.closed_at:
         yield Entry(row.closed_at.date(), name, row.plant_id, "case", f"case closed: {record.name}", url)
-    for f in planning.standing(row.findings):
+    for f in history.standing(row.findings):
         stage = stages.get(f.stage, f.stage)
         count = f"{f.rough} of {stage}" if f.number is None else inspecting.of_class(f.number, stage)
         where = f", {f.location}" if f.location else ""
         yield Entry(f.found_on, name, row.plant_id, "find", f"{record.name}: {count.replace('few of', 'a few')}{where}", url)
     for slot in row.applications:
-        said = planning.last_word(slot)
+        said = history.last_word(slot)
         if said is not None and said.outcome == "done" and said.done_on:
             note = f" {said.note}" if said.note else ""
             yield Entry(said.done_on, name, row.plant_id, "evening", f"{words.act_names(said.treatments, catalogue.treatments)}.{note}", url)

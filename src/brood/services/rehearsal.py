@@ -16,7 +16,7 @@ from brood.core.planner import plan, problem_of, uses_of
 from brood.core.population import totals
 from brood.core.temperature import day_night
 from brood.errors import InputError
-from brood.services import planning
+from brood.services import history, planning
 from brood.services.outlook import breaks_label, too_soon
 from brood.store.queries import cases
 
@@ -118,7 +118,7 @@ def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -
     celsius = case.series.celsius[: 24 * 7].reshape(-1, 24) if len(case.series) >= 24 * 7 else case.series.celsius[None, :24]
     values = {"pest": row.pest_id, "day": f"{celsius[:, 9:19].mean():.0f}", "night": f"{celsius[:, :6].mean():.0f}",
               "reach": f"{100 * row.reach:.0f}", "refuge": f"{100 * case.refuge:.0f}"}  # fmt: skip
-    for finding in planning.standing(row.findings):
+    for finding in history.standing(row.findings):
         word = finding.stage if finding.stage in STAGES else "young"
         values[word] = f"{float(values.get(word, 0)) + planning.expected_count(finding):g}"
     first = min(dates, default=today)

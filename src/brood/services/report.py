@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.errors import InputError
-from brood.services import following, inspecting, planning
+from brood.services import following, history, inspecting
 from brood.services.cases import stage_choices
 from brood.services.looks import standing
 from brood.services.record import Entry, build
@@ -53,7 +53,7 @@ def report(session: Session, catalogue: Catalogue, case_id: int, *, today: date,
 
 
 def _warmth(session: Session, row: PestCase, today: date) -> tuple[float, float, float] | None:
-    first = min((f.found_on for f in planning.standing(row.findings)), default=today)
+    first = min((f.found_on for f in history.standing(row.findings)), default=today)
     try:
         series = plant_series(session, row.plant, max(first - timedelta(days=2), today - timedelta(days=DAYS)), today)
     except InputError:

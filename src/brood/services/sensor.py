@@ -70,7 +70,7 @@ def understood(text: str) -> float:
         data = json.loads(text)
         value = data["celsius"] if isinstance(data, dict) else data
         celsius = float(value)
-    except (ValueError, TypeError, KeyError):
+    except (ValueError, TypeError, KeyError, RecursionError):
         raise InputError("an answer without a temperature", field="sensor_url", value=text[:60]) from None
     if not (math.isfinite(celsius) and LOWEST_C <= celsius <= HIGHEST_C):
         raise InputError(f"{celsius:g} °C, which cannot be", field="sensor_url", value=text[:60], allowed="-30 to 60")

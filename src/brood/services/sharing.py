@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -114,7 +114,7 @@ def _of_case(catalogue: Catalogue, row: PestCase, first: date, last: date, today
         out.append(SheetTask(f"treat-{slot.id}", max(slot.target_on, today), *where,
                              f"{verb} in the evening: {words.act_names(slot.treatments, catalogue.treatments)}", how, cautions))  # fmt: skip
     out += [SheetTask(f"care-{t.id}", max(t.due_at.date(), today), *where, t.text, (), ())
-            for t in open_tasks(row) if first <= max(t.due_at.date(), today) <= last]  # fmt: skip
+            for t in open_tasks(row, datetime.combine(today, time())) if first <= max(t.due_at.date(), today) <= last]  # fmt: skip
     look = max(due_for_look(row, today), first)
     pest = catalogue.records[row.pest_id].name
     while look <= last:

@@ -8,7 +8,7 @@ from datetime import date, datetime, time
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, neighbours, patches, planning
+from brood.services import counted, history, neighbours, patches
 from brood.services.quarantine import open_quarantines
 from brood.services.speech import days
 from brood.store.tables import PestCase
@@ -28,7 +28,7 @@ class Step:
 
 def steps(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> list[Step]:
     """Isolate, neighbours, is it worth it, means, test leaves, evenings, after-care, looks, clear."""
-    done = [r.done_on for r in planning.evenings_done(row) if r.done_on]
+    done = [r.done_on for r in history.evenings_done(row) if r.done_on]
     planned = [a for a in row.applications if a.status == "planned"]
     looks = counted.standing(row)
     return [

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.gathering import Window, gather
-from brood.services import counted, effort, following, neighbours, patches, planning, what_if, words
+from brood.services import counted, effort, following, history, neighbours, patches, planning, what_if, words
 from brood.services.aftercare import open_tasks
 from brood.services.effort import MINUTES
 from brood.services.preferences import Preferences
@@ -21,7 +21,9 @@ from brood.store.queries import cases
 from brood.store.records import Card
 from brood.store.tables import Application, PestCase, Place, Plant
 
-SPAN_DAYS = 14
+SPAN_DAYS, COMING_DAYS = 14, 7
+ASKED_DAYS = 14
+"""Nothing is asked for longer than this in the same words; what comes back every week counts anew."""
 CARD_WEEK, CARD_LASTS = 7, 21
 WINTER_DAYS = 210
 ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
@@ -30,8 +32,8 @@ ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
 
 @dataclass(frozen=True)
 class Task:
-    """One thing to do. `key` says which for good; `closes_on` is the end of its window, `late` what its delay costs; `action` posts it as done;
-    `row_id` is the case of a treatment."""
+    """One thing to do. `key` says which for good; `closes_on` is the end of its window, `late` what its delay costs; `action` posts it as done,
+    which is only for what claims no more than that; `row_id` is the case of a treatment, `since` the day that it was planned for and missed."""
 
     key: str
     kind: str
@@ -46,6 +48,12 @@ class Task:
     late: str = ""
     said: str = "Done"
     row_id: int = 0
+    since: date | None = None
+
+    @property
+    def asked_since(self) -> date:
+        """Since when this has been asked."""
+        return self.since or self.due_on
 
 
 @dataclass(frozen=True)
@@ -112,7 +120,7 @@ def build(session: Session, catalogue: Catalogue, prefs: Preferences, *, now: da
     chart, sessions, unserved = _gathered(chart, prefs, today, tried)
     tasks = sorted(_tasks(session, catalogue, prefs, rows, now), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
     kept, wait = _fit(tasks, _tonight(tasks, rows, sessions, today), today, int(prefs.minutes))
-    coming = [t for t in tasks if today < t.due_on <= today + timedelta(days=7) and t.kind != "treat"]
+    coming = [t for t in tasks if today < t.due_on <= today + timedelta(days=COMING_DAYS) and t not in kept]
     by_day = sorted({t.due_on for t in coming})
     return TodayResult(
         _headline(kept, wait, sessions, today, speech), _by_place(kept), tuple(wait),
@@ -130,7 +138,7 @@ def open_cases(session: Session) -> list[PestCase]:
 def _tonight(tasks: Sequence[Task], rows: Sequence[PestCase], sessions: Sequence[Gathering], today: date) -> list[Task]:
     """The treatments of this evening: of the cases that it serves, and those due that no later evening serves. Once one is done, those due stay."""
     served = {r.row.id: s.on for s in sessions for r in s.rows}
-    begun = any(r.done_on == today for row in rows for r in planning.evenings_done(row))
+    begun = any(r.done_on == today for row in rows for r in history.evenings_done(row))
     treat = [t for t in tasks if t.kind == "treat"]
     return [t for t in treat if served.get(t.row_id) == today or (t.due_on <= today and (begun or t.row_id not in served))]
 
@@ -180,21 +188,26 @@ def _tasks(session: Session, catalogue: Catalogue, prefs: Preferences, rows: Seq
     speech = prefs.speech
     risky = [r for r in neighbours.risks(session, catalogue, now.date()) if r.chance >= neighbours.CHECKED]
     for row in rows:
-        out += [*_treat(catalogue, row, now.date(), speech), *_patches(catalogue, row, now), *_care(row), *_cards(row, now.date()),
-                *_looks(catalogue, row, now.date(), [r.pest for r in risky if r.near.plant.id == row.plant_id])]  # fmt: skip
+        out += [*_treat(catalogue, row, now.date(), speech), *_patches(catalogue, row, now), *_care(row, now), *_cards(row, now.date()),
+                *_looks(catalogue, row, now.date(), [r.pest for r in risky if r.near.plant.id == row.plant_id], speech)]  # fmt: skip
     for risk in risky:
         plant = risk.near.plant
         if all(c.closed_at for c in plant.cases):
             out.append(Task(f"neighbour-{plant.id}-{risk.row.pest_id}", "neighbour", plant, _place(plant),
-                            f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}", MINUTES["neighbour"], risk.due_on,
-                            f"/plants/{plant.id}", f"/plants/{plant.id}/check", said="Nothing seen"))  # fmt: skip
+                            f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}", MINUTES["neighbour"],
+                            weekly(risk.due_on, now.date()), f"/plants/{plant.id}#check"))  # fmt: skip
     out += _spring(session, catalogue, prefs, now.date())
     for apart in open_quarantines(session):
         looks = looks_apart(session, apart)
         due = (looks[-1].looked_on if looks else apart.since_on) + timedelta(days=7)
         out.append(Task(f"quarantine-{apart.id}", "quarantine", apart.plant, _place(apart.plant), "Look it over while it is kept apart",
-                        MINUTES["quarantine"], due, f"/quarantine/{apart.id}", f"/plants/{apart.plant_id}/check", said="Nothing seen"))  # fmt: skip
+                        MINUTES["quarantine"], weekly(due, now.date()), f"/quarantine/{apart.id}"))  # fmt: skip
     return out
+
+
+def weekly(due: date, today: date) -> date:
+    """What is due every week: the last time it was, or the first to come."""
+    return due if due >= today else due + timedelta(days=7 * ((today - due).days // 7))
 
 
 def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: date) -> list[Task]:
@@ -204,7 +217,7 @@ def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: d
         return []
     begun, looked = date(today.year, spring[0], 1), neighbours.last_looks(session)
     return [Task(f"spring-{c.id}", "neighbour", p, _place(p), f"Cleared of {catalogue.name(c.pest_id)} in winter: look again now that it is warm",
-                 MINUTES["neighbour"], begun, f"/plants/{p.id}", f"/plants/{p.id}/check", said="Nothing seen")
+                 MINUTES["neighbour"], weekly(begun, today), f"/plants/{p.id}#check")
             for p in neighbours.everyone(session) for c in p.cases
             if c.closed_at and c.closed_at.month in winter and (today - c.closed_at.date()).days < WINTER_DAYS and looked.get(p.id, date.min) < begun
             ]  # fmt: skip
@@ -212,7 +225,7 @@ def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: d
 
 def next_evening(row: PestCase) -> Application | None:
     """The next planned evening of a case."""
-    return min((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number), default=None)
+    return next(iter(history.planned(row)), None)
 
 
 def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> list[Task]:
@@ -228,21 +241,28 @@ def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> 
     minutes = round(effort.evening(catalogue, row, slot.treatments))
     closes = min(slot.latest_on, slot.missed_latest_on or slot.latest_on)
     return [Task(f"treat-{slot.id}", "treat", row.plant, _place(row.plant), f"{verb}: {words.act_names(slot.treatments, catalogue.treatments)}",
-                 minutes, slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today", row.id)]  # fmt: skip
+                 minutes, slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today", row.id,
+                 slot.missed_on)]  # fmt: skip
 
 
 def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Task]:
     def text(key: str) -> str:
         return f"Judge the test leaves: {words.act_names([key], catalogue.treatments)}"
 
-    return [Task(f"patch-{p.test.id}", "patch", row.plant, _place(row.plant), text(p.treatment_id), MINUTES["patch"], p.ready_at.date(),
-                 f"/cases/{row.id}#patches")
-            for p in patches.states(catalogue, row, now) if p.state == "ready" and p.test and p.ready_at]  # fmt: skip
+    states = patches.states(catalogue, row, now)
+    wanted = {key for slot in history.planned(row)[:1] for key in slot.treatments}
+    new = [Task(f"leaves-{row.id}-{p.treatment_id}", "patch", row.plant, _place(row.plant),
+                f"Spray two test leaves: {words.act_names([p.treatment_id], catalogue.treatments)}", MINUTES["patch"], now.date(),
+                f"/cases/{row.id}#patches")
+           for p in states if p.state == "none" and (p.treatment_id in wanted or not wanted)]  # fmt: skip
+    return [Task(f"patch-{p.test.id}", "patch", row.plant, _place(row.plant), text(p.treatment_id), MINUTES["patch"],
+                 weekly(p.ready_at.date(), now.date()), f"/cases/{row.id}#patches")
+            for p in states if p.state == "ready" and p.test and p.ready_at] + (new if history.planned(row) else [])  # fmt: skip
 
 
-def _care(row: PestCase) -> list[Task]:
+def _care(row: PestCase, now: datetime) -> list[Task]:
     return [Task(f"care-{t.id}", "care", row.plant, _place(row.plant), t.text, MINUTES["care"], t.due_at.date(), f"/cases/{row.id}",
-                 f"/tasks/{t.id}") for t in open_tasks(row)]  # fmt: skip
+                 f"/tasks/{t.id}") for t in open_tasks(row, now)]  # fmt: skip
 
 
 def _cards(row: PestCase, today: date) -> list[Task]:
@@ -251,7 +271,8 @@ def _cards(row: PestCase, today: date) -> list[Task]:
         due = _last_count(card) + timedelta(days=CARD_WEEK)
         old = (today - max([card.placed_on, *(c.counted_on for c in card.counts if c.replaced and c.withdrawn_at is None)])).days >= CARD_LASTS
         text = f"Count the {card.colour} card{' and hang a fresh one' if old else ''}"
-        out.append(Task(f"card-{card.id}", "card", row.plant, _place(row.plant), text, MINUTES["card"], due, f"/cases/{row.id}/follow#cards"))
+        out.append(Task(f"card-{card.id}", "card", row.plant, _place(row.plant), text, MINUTES["card"], weekly(due, today),
+                        f"/cases/{row.id}/follow#cards"))  # fmt: skip
     return out
 
 
@@ -259,26 +280,35 @@ def _last_count(card: Card) -> date:
     return max([card.placed_on, *(c.counted_on for c in card.counts if c.withdrawn_at is None)])
 
 
-def _looks(catalogue: Catalogue, row: PestCase, today: date, others: list[str]) -> list[Task]:
-    due = following.due_for_look(row, today)
+def _looks(catalogue: Catalogue, row: PestCase, today: date, others: list[str], speech: Speech) -> list[Task]:
+    if row.plan_key.startswith(planning.LEFT_ALONE):
+        return [_recount(catalogue, row, today, speech)]
+    due = weekly(following.due_for_look(row, today), today)
     slot = next_evening(row)
     if slot is not None and abs((slot.target_on - due).days) <= 1 and due >= today:
         return []
     pest = catalogue.records[row.pest_id].name
     also = f"; look for {listed(others)} too" if others else ""
     text = f"Count what lives: {pest}{also}" if slot is not None or row.keep_below is not None else f"Look closely for {pest}: the course is done"
-    return [Task(f"look-{row.id}", "look", row.plant, _place(row.plant), text, MINUTES["look"], due, f"/cases/{row.id}/inspect",
-                 f"/cases/{row.id}/inspect/none", said="Nothing alive")]  # fmt: skip
+    return [Task(f"look-{row.id}", "look", row.plant, _place(row.plant), text, MINUTES["look"], due, f"/cases/{row.id}/inspect")]
+
+
+def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> Task:
+    """A case that was left alone has no dates until somebody counts."""
+    since = speech.day(history.touched_on(row))
+    text = f"Count again: {catalogue.records[row.pest_id].name}. Nothing was recorded since {since}; the old dates are history"
+    return Task(f"recount-{row.id}", "look", row.plant, _place(row.plant), text, MINUTES["look"], today, f"/cases/{row.id}/inspect")
 
 
 # -- evenings ---------------------------------------------------------------------------------------------------------
 
 
 def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
-    slots = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+    slots = history.planned(row)
     spans = tuple((max(a.earliest_on, today), a.target_on, max(a.latest_on, a.target_on)) for a in slots[:2]
                   if a.earliest_on <= today + timedelta(days=SPAN_DAYS))  # fmt: skip
-    if slots and slots[0].missed_latest_on and slots[0].missed_latest_on < today:
+    here = planning.limits_of(row).admits(today)
+    if here and slots and slots[0].missed_latest_on and slots[0].missed_latest_on < today:
         spans = ((today, today, today), *spans[1:])
     acts = slots[0].treatments if slots else []
     wet = any(key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand for key in acts)

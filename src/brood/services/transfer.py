@@ -9,7 +9,7 @@ import json
 import zipfile
 from collections.abc import Iterator, Mapping
 from datetime import date, datetime, time
-from typing import Any
+from typing import IO, Any
 
 from sqlalchemy import JSON, Boolean, Column, Date, DateTime, Float, Integer, LargeBinary, String, Time, func, insert, select
 from sqlalchemy import Table as SqlTable
@@ -17,16 +17,18 @@ from sqlalchemy.orm import Session
 
 from brood.errors import InputError
 from brood.services import older
-from brood.services.access import KEY, SECRET
+from brood.services.access import KEY
 from brood.store.migrate import newest
 from brood.store.tables import Place, Plant, Table
 
 KIND = "brood-household"
 LARGEST = 500_000_000
+"""Most bytes of an export that are taken in."""
+ROWS_AT_ONCE = 500
 VERSION, BEFORE_VERSION = "version.txt", "20261126_01"
 """The file in an archive that says how its household was kept, and the version of archives that say nothing."""
-PRIVATE = (KEY, SECRET)
-"""Settings that never leave the household: the passcode's hash and the key that signs sessions."""
+PRIVATE = (KEY,)
+"""Settings that never leave the household: the passcode's hash."""
 
 
 def tables() -> list[SqlTable]:
@@ -34,15 +36,23 @@ def tables() -> list[SqlTable]:
     return list(Table.metadata.sorted_tables)
 
 
-def export(session: Session) -> str:
-    """Everything but the passcode as one JSON document; the same household always gives the same bytes."""
-    held = {table.name: list(_rows(session, table)) for table in tables()}
-    document = {"schema": 1, "kind": KIND, "version": newest(), "tables": held}
-    return json.dumps(document, ensure_ascii=False, indent=1, sort_keys=True) + "\n"
+def export(session: Session) -> Iterator[str]:
+    """Everything but the passcode as one JSON document, piece by piece; the same household always gives the same bytes."""
+    yield f'{{\n "kind": "{KIND}",\n "schema": 1,\n "tables": {{'
+    for n, table in enumerate(sorted(tables(), key=lambda t: t.name)):
+        yield f'{"," if n else ""}\n  "{table.name}": ['
+        some = False
+        for row in _rows(session, table):
+            text = json.dumps(row, ensure_ascii=False, indent=1, sort_keys=True)
+            yield ("," if some else "") + "\n   " + text.replace("\n", "\n   ")
+            some = True
+        yield "\n  ]" if some else "]"
+    yield f'\n }},\n "version": "{newest()}"\n}}\n'
 
 
 def _rows(session: Session, table: SqlTable) -> Iterator[dict[str, Any]]:
-    for row in session.execute(select(table).order_by(*table.primary_key.columns)).mappings():
+    found = session.execute(select(table).order_by(*table.primary_key.columns).execution_options(yield_per=ROWS_AT_ONCE))
+    for row in found.mappings():
         if table.name != "setting" or row["key"] not in PRIVATE:
             yield _row(table, row)
 
@@ -57,16 +67,13 @@ def _plain(value: Any) -> Any:
     return base64.b64encode(value).decode() if isinstance(value, bytes) else value
 
 
-def csv_tables(session: Session) -> Iterator[tuple[str, str]]:
-    """(table name, CSV text) of every table, photos in base64: as whole as the JSON document."""
-    for table in tables():
-        names = [c.name for c in table.columns]
-        out = io.StringIO()
-        writer = csv.writer(out, lineterminator="\n")
-        writer.writerow(names)
-        for row in _rows(session, table):
-            writer.writerow([_cell(row[name]) for name in names])
-        yield table.name, out.getvalue()
+def write_csv(session: Session, table: SqlTable, out: IO[str]) -> None:
+    """A table as CSV, photos in base64: as whole as the JSON document."""
+    names = [c.name for c in table.columns]
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(names)
+    for row in _rows(session, table):
+        writer.writerow([_cell(row[name]) for name in names])
 
 
 def _cell(value: Any) -> Any:
@@ -101,7 +108,7 @@ def read_csv(data: bytes) -> older.Rows:
                 raise InputError("This archive does not hold the tables of a household.", field="file", allowed="what Brood exported as CSV")
             for table in shape:
                 held[table.name] = list(_csv_rows(table, archive.read(f"{table.name}.csv").decode("utf-8-sig")))
-    except (zipfile.BadZipFile, UnicodeDecodeError):
+    except (zipfile.BadZipFile, UnicodeDecodeError, csv.Error):
         raise InputError("This is no archive of CSV tables.", field="file", allowed="what Brood exported as CSV") from None
     return _brought_up(version, held)
 
@@ -130,7 +137,7 @@ def _csv_rows(table: SqlTable, text: str) -> Iterator[dict[str, Any]]:
             raise InputError(f"Row {n + 1} of {table.name}.csv does not have the columns of that table.", field=f"{table.name}.{n}")
         try:
             yield {name: _uncell(columns[name], cell or "") for name, cell in row.items()}
-        except ValueError:
+        except (ValueError, RecursionError):
             raise InputError(f"A value in row {n + 1} of {table.name}.csv cannot be read.", field=f"{table.name}.{n}") from None
 
 
@@ -144,14 +151,15 @@ def taken_in(data: bytes) -> older.Rows:
         raise InputError("This is not UTF-8 text.", field="file", allowed="what Brood exported") from None
 
 
-def archive(session: Session) -> bytes:
-    """Every table as CSV, in one archive; the same household always gives the same bytes."""
-    out = io.BytesIO()
+def archive(session: Session, out: IO[bytes]) -> None:
+    """Write every table as CSV, in one archive, to a file; the same household always gives the same bytes."""
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
         made.writestr(zipfile.ZipInfo(VERSION), newest() + "\n")
-        for name, body in csv_tables(session):
-            made.writestr(zipfile.ZipInfo(f"{name}.csv"), body, zipfile.ZIP_DEFLATED)
-    return out.getvalue()
+        for table in tables():
+            info = zipfile.ZipInfo(f"{table.name}.csv")
+            info.compress_type = zipfile.ZIP_DEFLATED
+            with io.TextIOWrapper(made.open(info, "w"), "utf-8", newline="") as text:
+                write_csv(session, table, text)
 
 
 def is_empty(session: Session) -> bool:
@@ -163,7 +171,7 @@ def read(text: str) -> older.Rows:
     """The tables of an exported document. Raises InputError in a sentence for anything else."""
     try:
         document = json.loads(text)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise InputError(f"This is no JSON document: {error}.", field="file", allowed="what `brood export` wrote") from None
     if not isinstance(document, dict) or document.get("kind") != KIND or not isinstance(document.get("tables"), dict):
         raise InputError("This is not a household that Brood has exported.", field="file", allowed="what `brood export` wrote")
@@ -177,7 +185,7 @@ def read(text: str) -> older.Rows:
 
 
 def clear(session: Session) -> None:
-    """Take everything out but the passcode and the session key."""
+    """Take everything out but the passcode."""
     for table in reversed(tables()):
         session.execute(table.delete() if table.name != "setting" else table.delete().where(table.c.key.not_in(PRIVATE)))
 

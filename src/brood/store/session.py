@@ -17,6 +17,9 @@ from sqlalchemy.orm import Session
 
 from brood.errors import SettingError
 
+OWNER_ONLY = 0o600
+"""Nobody else on the machine reads a household."""
+
 
 def _engine(path: Path, begin: str, *, foreign_keys: bool = True) -> Engine:
     engine = create_engine(f"sqlite:///{path}")
@@ -68,6 +71,7 @@ def open_store(path: Path) -> Store:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         upgrade(path)
+        path.chmod(OWNER_ONLY)
     except (OSError, sqlite3.OperationalError) as error:
         raise SettingError(f"The household's folder {path.parent} cannot be used: {error}") from error
     return Store(path)

@@ -186,7 +186,8 @@ class Reading(Table):
 class Plant(Table):
     """A plant of the household. `kind` is one of the plant kinds or empty; so are `build`, `age`, `growth`, `worth` and `eaten` (yes, no)
     of what is known of it; `sensitive` says that it is easily injured, `marks` which of the traits in the catalogue it has; `mix_ml` how much
-    spray it took the last time it was measured; `gone_on` is set when it was lost or given away."""
+    spray it took the last time it was measured; `gone_on` is set when it was lost or given away; `mother_id` is the plant that a cutting was
+    taken from."""
 
     __tablename__ = "plant"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -203,6 +204,7 @@ class Plant(Table):
     mix_ml: Mapped[float | None]
     note: Mapped[str] = mapped_column(default="")
     gone_on: Mapped[date | None]
+    mother_id: Mapped[int | None] = mapped_column(ForeignKey("plant.id"), index=True)
     created_at: Mapped[datetime]
     stays: Mapped[list[Stay]] = relationship(order_by="Stay.since_on, Stay.id")
     cases: Mapped[list[PestCase]] = relationship(back_populates="plant", order_by="PestCase.id")
@@ -228,7 +230,8 @@ class PestCase(Table):
     """A pest on a plant. `start_on` is the first evening on which a treatment may fall; `plan_key` what the plan was made from,
     `own_dates` ISO days that the keeper has set instead of the planner's (empty: the planner's). `keep_below` is the number to hold the
     pest under instead of clearing it; `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO days) and `harvest` (an ISO day).
-    `origin` says where it came from, as far as is known."""
+    `origin` says where it came from, as far as is known; `course_from` is the day of the count with which the present course began, where an earlier
+    one is history."""
 
     __tablename__ = "pest_case"
     __table_args__ = (CheckConstraint("reach > 0 and reach <= 1", name="reach"),)
@@ -246,6 +249,7 @@ class PestCase(Table):
     limits: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     origin: Mapped[str] = mapped_column(default="", server_default="")
     origin_note: Mapped[str] = mapped_column(default="", server_default="")
+    course_from: Mapped[date | None]
     plant: Mapped[Plant] = relationship(back_populates="cases")
     every_act: Mapped[list[CaseAct]] = relationship(order_by="CaseAct.id")
     findings: Mapped[list[Finding]] = relationship(order_by="Finding.id")
@@ -329,7 +333,8 @@ class Application(Table):
     """A treatment evening of a case: planned, done, late, skipped, or dropped from the plan.
 
     `uid` and `sequence` are those of its calendar entry; the sequence rises whenever the entry changes. `missed_on`
-    and `missed_latest_on` are the evening that went by unmarked and the last day of its window.
+    and `missed_latest_on` are the evening that went by unmarked and the last day of its window, `missed_end_on` and `missed_evenings` when the
+    course was to end then and how many evenings it had.
     """
 
     __tablename__ = "application"
@@ -351,6 +356,8 @@ class Application(Table):
     why: Mapped[str] = mapped_column(default="")
     missed_on: Mapped[date | None]
     missed_latest_on: Mapped[date | None]
+    missed_end_on: Mapped[date | None]
+    missed_evenings: Mapped[int | None]
     changed_at: Mapped[datetime]
     records: Mapped[list[ApplicationRecord]] = relationship(order_by="ApplicationRecord.id")
 

@@ -9,10 +9,10 @@ from flask import Flask
 from werkzeug.routing import IntegerConverter
 
 from brood.catalogue.loader import shipped
-from brood.services import access, preferences
+from brood.services import access
 from brood.settings import Settings
 from brood.store.session import open_store
-from brood.web import errors, filters, guard
+from brood.web import errors, filters, guard, undo
 from brood.web.context import Household
 from brood.web.forms.reader import KEY_DIGITS
 from brood.web.routes import (
@@ -59,9 +59,7 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     """The web application of one household; `clock` tells the local time."""
     app = Flask("brood.web")
     store = open_store(given.database)
-    with store.writing() as session:
-        app.secret_key = access.session_secret(session)
-        preferences.load(session)
+    app.secret_key = access.session_secret(given.data)
     app.extensions["household"] = Household(given, store, shipped(), clock, access.Doorkeeper())
     app.config.update(
         MAX_CONTENT_LENGTH=given.upload_mb * 1_000_000, MAX_FORM_MEMORY_SIZE=1_000_000, TRUSTED_HOSTS=list(given.hosts),
@@ -72,6 +70,7 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     filters.register(app)
     guard.register(app)
     errors.register(app)
+    undo.register(app)
     app.url_map.converters["int"] = Number
     for pages in PAGES:
         app.register_blueprint(pages.bp)

@@ -32,7 +32,9 @@ def register(app: Flask) -> None:
 
 
 def show(message: str, status: int) -> Response:
-    """An error page with one sentence."""
+    """An error page with one sentence; the sentence alone for a script."""
+    if render.wants_receipt():
+        return render.told(message, status)
     return render.page("error.html", status, part="_error.html", message=message)
 
 

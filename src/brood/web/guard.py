@@ -8,6 +8,7 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, abort, redirect, request, session, url_for
 from werkzeug.wrappers import Response as BaseResponse
 
+from brood.web import render
 from brood.web.context import household
 
 POLICY = (
@@ -32,8 +33,16 @@ def _same_origin() -> None:
     origin = request.headers.get("Origin")
     if site is not None and site not in ("same-origin", "none"):
         abort(403)
-    if origin is not None and urlsplit(origin).netloc != request.host:
+    if origin is not None and _host_of(origin) != request.host:
         abort(403)
+
+
+def _host_of(origin: str) -> str:
+    """The host of an origin; empty for what is none."""
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return ""
 
 
 def from_this_machine() -> bool:
@@ -48,6 +57,8 @@ def _door() -> BaseResponse | None:
     """On the home network, everything but the door itself needs the household passcode."""
     if not household().settings.lan or from_this_machine() or request.endpoint in OPEN or session.get("entered"):
         return None
+    if render.wants_receipt():
+        return render.told("The household passcode is asked for first.", 401)
     return redirect(url_for("door.page", next=request.full_path if request.method == "GET" else "/"), 303)
 
 
@@ -56,4 +67,6 @@ def _headers(response: Response) -> Response:
     response.headers["X-Content-Type-Options"] = "nosniff"
     response.headers.setdefault("Referrer-Policy", "same-origin")
     response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
+    if request.endpoint != "static":
+        response.headers["Cache-Control"] = "no-store"
     return response

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Response, make_response, redirect, render_template, request
+from flask import Response, jsonify, make_response, redirect, render_template, request
+
+LONGEST_PATH = 400
 
 
 def wants_part() -> bool:
@@ -14,11 +16,39 @@ def wants_part() -> bool:
 
 def page(template: str, status: int = 200, part: str | None = None, **values: Any) -> Response:
     """A page, or only its part when htmx asks for it."""
-    name = part if part and wants_part() else template
-    response = make_response(render_template(name, **values), status)
+    alone = bool(part) and wants_part()
+    body = render_template(part if part and alone else template, **values)
+    if alone and request.method == "POST":
+        body += render_template("_just.html", oob=True)
+    response = make_response(body, status)
     response.headers["Vary"] = "HX-Request, Cookie"
-    response.headers["Cache-Control"] = "no-store"
     return response
+
+
+def wants_receipt() -> bool:
+    """Whether a script sends something that was kept on the device and waits for word that it is on record."""
+    return request.headers.get("X-Brood-Receipt") == "1"
+
+
+def kept(key: str) -> Response:
+    """Word that what was sent under a key is on record: only then may the device forget it."""
+    return jsonify(kept=key)
+
+
+def told(message: str, status: int) -> Response:
+    """Word to a script that something was not taken, and why."""
+    return make_response(jsonify(message=message), status)
+
+
+def back(otherwise: str) -> Response:
+    """To the page that a tap came from, where its form says so and it is a page of ours; otherwise to another."""
+    given = request.form.get("back", "")
+    return go(given if is_ours(given) else otherwise)
+
+
+def is_ours(target: str) -> bool:
+    """Whether an address is a path of this application and leads nowhere else."""
+    return target.startswith("/") and not target.startswith(("//", "/\\")) and target.isprintable() and len(target) < LONGEST_PATH
 
 
 def go(url: str) -> Response:

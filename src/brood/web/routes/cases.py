@@ -15,7 +15,7 @@ from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
 from brood.store.tables import Plant
-from brood.web import render
+from brood.web import render, undo
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import cases as form
 from brood.web.forms.reader import Reader, key_of
@@ -121,7 +121,8 @@ def mark(application_id: int) -> Response:
             cases.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()})
-    return render.go("/") if request.form.get("back") == "/" else _after(row.id)
+    undo.offer(f"{row.plant.name}: {'evening skipped' if said.outcome == 'skipped' else 'evening done'}.", f"/evenings/{application_id}/withdraw")
+    return render.back("") if request.form.get("back") else _after(row.id)
 
 
 @bp.post("/evenings/<int:application_id>/withdraw")
@@ -129,7 +130,7 @@ def unmark(application_id: int) -> Response:
     """Withdraw what was recorded of an evening."""
     with household().store.writing() as session:
         case_id = cases.unmark(session, catalogue(), application_id, now=now(), speech=speech())
-    return _after(case_id)
+    return render.back("") if request.form.get("back") else _after(case_id)
 
 
 @bp.post("/cases/<int:case_id>/finds")
@@ -164,16 +165,18 @@ def correct_find(finding_id: int) -> Response:
 
 @bp.post("/cases/<int:case_id>/close")
 def close(case_id: int) -> Response:
-    """Close a case, or open it again; one that is not clear by its record asks first."""
+    """Close a case, or open it again, as the form says; one that is not clear by its record asks first."""
+    closed = request.form.get("to") != "open"
     with household().store.reading() as session:
         row = queries.case(session, case_id)
-        early = row.closed_at is None and not request.form.get("sure") and clearing.unsettled(session, catalogue(), row, today())
+        early = closed and row.closed_at is None and not request.form.get("sure") and clearing.unsettled(session, catalogue(), row, today())
     if early:
         return render.go(url_for("follow.over", case_id=case_id, closing=1))
     with household().store.writing() as session:
-        cases.close(session, case_id, now=now())
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
-    return _after(case_id)
+        cases.close(session, catalogue(), case_id, closed=closed, now=now(), speech=speech())
+    done, back = ("closed", "open") if closed else ("opened again", "closed")
+    undo.offer(f"{row.plant.name}: case {done}.", f"/cases/{case_id}/close", to=back, sure="1")
+    return render.back("") if request.form.get("back") else _after(case_id)
 
 
 @bp.get("/cases/<int:case_id>/chance")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from urllib.parse import urlsplit
 
 import segno
 from flask import Blueprint, Response, request, session, url_for
@@ -40,8 +39,7 @@ def enter() -> Response:
 
 
 def _safe(target: str) -> str:
-    parts = urlsplit(target)
-    return target if not parts.netloc and not parts.scheme and target.startswith("/") and not target.startswith(("//", "/\\")) else "/"
+    return target if render.is_ours(target) else "/"
 
 
 @bp.post("/leave")

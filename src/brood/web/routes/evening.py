@@ -10,7 +10,7 @@ from flask import Blueprint, Response, request, url_for
 from brood.errors import FieldErrors
 from brood.services import aftercare, cases, evening, patches, planning
 from brood.store.queries import cases as queries
-from brood.web import render
+from brood.web import render, undo
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms import evening as form
 from brood.web.forms.reader import Reader
@@ -44,8 +44,10 @@ def finish(case_id: int) -> Response:
         with household().store.writing() as session:
             evening.finish(session, catalogue(), case_id, said, now=now(), speech=speech())
     except FieldErrors as error:
+        if render.wants_receipt():
+            raise
         return _page(case_id, request.form, error.by_field)
-    return render.go(url_for("cases.page", case_id=case_id))
+    return render.kept(said.sent_key) if render.wants_receipt() else render.go(url_for("cases.page", case_id=case_id))
 
 
 @bp.post("/cases/<int:case_id>/patch")
@@ -66,13 +68,18 @@ def judge(patch_id: int) -> Response:
     note = reader.text("note", "The note", longest=300, needed=False)
     with household().store.writing() as session:
         case_id = patches.judge(session, patch_id, reader.raw("outcome"), note, now=now(), speech=speech())
+    if reader.raw("outcome") in patches.OUTCOMES:
+        undo.offer(f"The test leaves are {reader.raw('outcome')}.", f"/patches/{patch_id}", outcome=patches.NOT_JUDGED)
     planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return render.go(url_for("cases.page", case_id=case_id))
 
 
 @bp.post("/tasks/<int:task_id>")
 def tick(task_id: int) -> Response:
-    """Tick a task off, or take the tick back."""
+    """Tick a task off, or take the tick back, as the form says."""
+    done = request.form.get("to") != "open"
     with household().store.writing() as session:
-        case_id = aftercare.tick(session, task_id, now=now())
-    return render.go("/" if request.form.get("back") == "/" else url_for("cases.page", case_id=case_id))
+        case_id, text = aftercare.tick(session, task_id, done=done, now=now())
+    if done:
+        undo.offer(text, f"/tasks/{task_id}", to="open")
+    return render.back(url_for("cases.page", case_id=case_id))

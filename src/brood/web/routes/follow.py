@@ -13,7 +13,7 @@ from brood.services import clearing, counted, following, group, inspecting, plan
 from brood.services.neighbours import beside
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase
-from brood.web import render
+from brood.web import render, undo
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import follow as form
 from brood.web.forms.reader import Reader, key_of
@@ -26,8 +26,8 @@ def _reader() -> Reader:
 
 
 def _back(case_id: int) -> Response:
-    """To where the tap came from: the day's page, or the case's looks."""
-    return render.go("/" if request.form.get("back") == "/" else url_for("follow.page", case_id=case_id))
+    """To where the tap came from, or to the case's looks."""
+    return render.back(url_for("follow.page", case_id=case_id))
 
 
 @bp.get("/cases/<int:case_id>/inspect")
@@ -60,26 +60,33 @@ def record(case_id: int) -> Response:
             if photo is not None and photo.filename:
                 inspecting.add_photo(session, kept, photo.filename, photo.read(), now=now())
     except FieldErrors as error:
+        if render.wants_receipt():
+            raise
         return _form(case_id, request.form, error.by_field)
-    return _back(case_id)
+    return render.kept(said.sent_key) if render.wants_receipt() else _back(case_id)
 
 
 @bp.post("/cases/<int:case_id>/inspect/none")
 def none_seen(case_id: int) -> Response:
-    """One tap: looked over leaf by leaf, nothing alive."""
+    """One tap on a button that says so: looked over leaf by leaf, nothing alive. The same `sent_key` is taken once only."""
     with household().store.writing() as session:
-        said = inspecting.InspectCommand(today(), (), note="")
-        inspecting.record(session, catalogue(), case_id, said, now=now(), speech=speech())
+        said = inspecting.InspectCommand(today(), (), sent_key=Reader(request.form, speech(), today()).raw("sent_key")[:64])
+        kept = inspecting.record(session, catalogue(), case_id, said, now=now(), speech=speech())
+        plant = queries.bare_case(session, case_id).plant.name
+    undo.offer(f"{plant}: looked over, nothing alive.", f"/inspections/{kept}/withdraw", to="out")
     return _back(case_id)
 
 
 @bp.post("/inspections/<int:inspection_id>/withdraw")
 def withdraw(inspection_id: int) -> Response:
-    """Take a look out of the record, or put it back."""
+    """Take a look out of the record, or put it back, as the form says."""
+    out = request.form.get("to") != "in"
     with household().store.writing() as session:
-        case_id = inspecting.withdraw(session, catalogue(), inspection_id, now=now(), speech=speech())
+        case_id = inspecting.withdraw(session, catalogue(), inspection_id, out=out, now=now(), speech=speech())
         plant_id = inspecting.inspection(session, inspection_id).plant_id
-    return render.go(url_for("follow.page", case_id=case_id) if case_id else url_for("plants.one", plant_id=plant_id))
+    if not request.form.get("undo"):
+        undo.offer(f"A look was {'taken out' if out else 'put back'}.", f"/inspections/{inspection_id}/withdraw", to="in" if out else "out")
+    return render.back(url_for("follow.page", case_id=case_id) if case_id else url_for("plants.one", plant_id=plant_id))
 
 
 @bp.get("/cases/<int:case_id>/follow")

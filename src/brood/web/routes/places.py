@@ -16,6 +16,7 @@ from brood.web.forms import places as form
 from brood.web.forms.reader import Reader
 
 bp = Blueprint("places", __name__, url_prefix="/places")
+FIRST_YEAR, LAST_YEAR = 1990, 2200
 START = {"day_from": "07:00", "night_from": "21:00"}
 
 
@@ -150,7 +151,7 @@ def ask(place_id: int) -> Response:
 def withdraw(upload_id: int) -> Response:
     """Withdraw a logger file, or bring it back."""
     with household().store.writing() as session:
-        place_id = logger_files.withdraw_file(session, upload_id, now=now())
+        place_id = logger_files.withdraw_file(session, upload_id, out=request.form.get("to") != "in", now=now())
     return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
 
 
@@ -162,9 +163,12 @@ def day(place_id: int, day: str) -> Response:
 
 def _day_of(text: str) -> date:
     try:
-        return date.fromisoformat(text)
+        found = date.fromisoformat(text)
     except ValueError:
         raise NotFound("There is no such day.") from None
+    if not FIRST_YEAR <= found.year <= LAST_YEAR:
+        raise NotFound("There is no such day.")
+    return found
 
 
 def _day(place_id: int, of: date, wrong: dict[str, str], status: int = 200) -> Response:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
@@ -53,14 +55,22 @@ def add() -> Response:
 @bp.get("/<int:plant_id>")
 def one(plant_id: int) -> Response:
     """One plant."""
+    return show(plant_id, {}, {})
+
+
+def show(plant_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    """The page of a plant, with what was typed and what is wrong with it."""
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
         apart = next((q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None)
-        return render.page("plants/one.html", plant=plant, lines=lines, kinds=plants.KINDS, prone=plants.prone_to(catalogue(), plant),
+        return render.page("plants/one.html", 422 if wrong else 200, values=values, wrong=wrong, plant=plant, lines=lines, kinds=plants.KINDS,
+                           prone=plants.prone_to(catalogue(), plant),
                            looks=looks.of_plant(session, plant_id), near=neighbours.beside(session, plant)[:MOST_NEAR], apart=apart,
                            reasons=quarantine.REASONS, events=events.EVENTS, treated=plants.last_treated(plant),
-                           befell=events.of_plant(session, plant_id), repot=events.repotting(catalogue(), plant))  # fmt: skip
+                           befell=events.of_plant(session, plant_id), repot=events.repotting(catalogue(), plant),
+                           carries=events.what_it_carries(session, catalogue(), plant),
+                           went_with=[catalogue().name(c.pest_id) for c in neighbours.sources(plant, today())] if plant.gone_on else [])  # fmt: skip
 
 
 @bp.get("/<int:plant_id>/edit")

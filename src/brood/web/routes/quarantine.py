@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request, url_for
 from brood.errors import FieldErrors
 from brood.services import inspecting, neighbours, quarantine
 from brood.store.queries import cases
-from brood.web import render
+from brood.web import render, undo
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import follow as form
 from brood.web.forms.reader import Reader
@@ -59,7 +59,9 @@ def _one(quarantine_id: int, values: Mapping[str, str], wrong: dict[str, str]) -
     with household().store.reading() as session:
         row = quarantine.quarantine(session, quarantine_id)
         found = quarantine.of_quarantine(session, catalogue(), row, today(), speech())
-        return render.page("quarantine/one.html", 422 if wrong else 200, q=row, o=found, looks=quarantine.looks_apart(session, row), values=values,
+        lacking = "" if row.released_on else quarantine.missing(session, row, today())
+        return render.page("quarantine/one.html", 422 if wrong else 200, q=row, o=found, lacking=lacking,
+                           looks=quarantine.looks_apart(session, row), values=values,
                            wrong=wrong, steps=quarantine.STEPS, reasons=quarantine.REASONS, how=inspecting, classes=CLASSES,
                            places=cases.places(session))  # fmt: skip
 
@@ -78,21 +80,24 @@ def look(quarantine_id: int) -> Response:
 
 @bp.post("/quarantine/<int:quarantine_id>/step")
 def step(quarantine_id: int) -> Response:
-    """Tick a step of the return."""
+    """Tick a step of the return, or take the tick back, as the form says."""
+    name, done = request.form.get("step", ""), request.form.get("to") != "open"
     with household().store.writing() as session:
-        quarantine.step(session, quarantine_id, request.form.get("step", ""))
+        quarantine.step(session, quarantine_id, name, done=done)
+    if done:
+        undo.offer(quarantine.STEPS[name], f"/quarantine/{quarantine_id}/step", step=name, to="open")
     return render.go(url_for("quarantine.one", quarantine_id=quarantine_id) + "#return")
 
 
 @bp.post("/quarantine/<int:quarantine_id>/release")
 def release(quarantine_id: int) -> Response:
-    """Let a plant back."""
+    """Let a plant back; what is missing is asked for first."""
     reader = Reader(request.form, speech(), today())
     place = reader.key("place", "where it goes back from the list") if reader.raw("place") else None
     try:
         reader.done()
         with household().store.writing() as session:
-            plant_id = quarantine.release(session, quarantine_id, place, now=now())
+            plant_id = quarantine.release(session, catalogue(), quarantine_id, place, sure=bool(reader.raw("sure")), now=now())
     except FieldErrors as error:
         return _one(quarantine_id, request.form, error.by_field)
     return render.go(url_for("plants.one", plant_id=plant_id))
@@ -111,8 +116,9 @@ def cutting(plant_id: int) -> Response:
 
 @bp.post("/plants/<int:plant_id>/check")
 def checked(plant_id: int) -> Response:
-    """One tap: looked over, nothing alive."""
+    """One tap on a button that says so: looked over, nothing alive."""
     with household().store.writing() as session:
         plant = cases.plant(session, plant_id)
-        session.add(inspecting.written(inspecting.InspectCommand(today(), ()), plant.id, None, now()))
-    return render.go("/" if request.form.get("back") == "/" else url_for("plants.one", plant_id=plant_id))
+        kept = quarantine.looked_over(session, plant, request.form.get("sent_key", "")[:64], now=now())
+    undo.offer(f"{plant.name}: looked over, nothing seen.", f"/inspections/{kept}/withdraw", to="out")
+    return render.back(url_for("plants.one", plant_id=plant_id))

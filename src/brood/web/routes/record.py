@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from datetime import date
 from io import BytesIO
 from pathlib import Path
+from tempfile import SpooledTemporaryFile
 
-from flask import Blueprint, Response, make_response, request, send_file, url_for
+from flask import Blueprint, Response, request, send_file, url_for
 
 from brood.errors import FieldErrors, InputError
 from brood.services import backup, costs, events, lessons, pasting, record, report, transfer
@@ -18,8 +19,11 @@ from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import record as form
 from brood.web.forms.reader import Reader, key_of
+from brood.web.routes import plants
 
 bp = Blueprint("record", __name__)
+IN_MEMORY = 8_000_000
+"""Larger archives are put together on the disk."""
 
 
 @bp.get("/record")
@@ -93,8 +97,7 @@ def _data(wrong: dict[str, str], said: str = "") -> Response:
     return render.page("record/data.html", 422 if wrong else 200, wrong=wrong, empty=empty, said=said, tables=[t.name for t in transfer.tables()])
 
 
-def _download(body: str | bytes, name: str, kind: str) -> Response:
-    response = make_response(body)
+def _download(response: Response, name: str, kind: str) -> Response:
     response.headers["Content-Type"] = kind
     response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
@@ -103,15 +106,25 @@ def _download(body: str | bytes, name: str, kind: str) -> Response:
 @bp.get("/record/household.json")
 def export() -> Response:
     """Everything as one JSON document."""
-    with household().store.reading() as session:
-        return _download(transfer.export(session), f"brood-{today().isoformat()}.json", "application/json; charset=utf-8")
+    store = household().store
+
+    def pieces() -> Iterator[str]:
+        with store.reading() as session:
+            yield from transfer.export(session)
+
+    return _download(Response(pieces()), f"brood-{today().isoformat()}.json", "application/json; charset=utf-8")
 
 
 @bp.get("/record/tables.zip")
 def tables() -> Response:
     """Every table as CSV, in one archive."""
+    body = SpooledTemporaryFile(max_size=IN_MEMORY)  # noqa: SIM115 - it is closed with the answer
     with household().store.reading() as session:
-        return _download(transfer.archive(session), f"brood-{today().isoformat()}.zip", "application/zip")
+        transfer.archive(session, body)
+    body.seek(0)
+    answer = send_file(body, "application/zip", as_attachment=True, download_name=f"brood-{today().isoformat()}.zip")
+    answer.call_on_close(body.close)
+    return answer
 
 
 @bp.get("/record/backup.sqlite")
@@ -126,7 +139,8 @@ def copy() -> Response:
 
 @bp.post("/record/import")
 def take_in() -> Response:
-    """An exported household into this empty one."""
+    """An exported household into this empty one: as large as an export may be, whatever the limit is for other files."""
+    request.max_content_length = transfer.LARGEST
     given = request.files.get("file")
     if given is None or not given.filename:
         return _data({"file": "Choose the file that was exported."})
@@ -149,9 +163,9 @@ def befell(plant_id: int) -> Response:
     try:
         reader.done()
         with household().store.writing() as session:
-            events.befell(session, plant_id, kind, on, note, now=now())
+            events.befell(session, catalogue(), plant_id, kind, on, note, told=bool(reader.raw("told")), now=now())
     except FieldErrors as error:
-        raise InputError(" ".join(error.by_field.values())) from None
+        return plants.show(plant_id, request.form, error.by_field)
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from urllib.parse import urlsplit
 
 from flask import Blueprint, Response, request, url_for
 
@@ -58,6 +57,7 @@ def passcode() -> Response:
     try:
         with household().store.writing() as session:
             access.set_passcode(session, request.form.get("passcode", "")[:200])
+        access.new_secret(household().settings.data)
     except FieldErrors as error:
         return _page(error.by_field, {}, 422)
     return _page({}, {"passcode": "The new passcode is kept. It is asked for when Brood is started with --lan; start it again to end open sessions."})
@@ -66,8 +66,6 @@ def passcode() -> Response:
 @bp.post("/theme")
 def theme() -> Response:
     """Turn the page from day to evening or back."""
-    current = prefs()
     with household().store.writing() as session:
         preferences.put(session, "theme", "light" if request.form.get("theme") == "light" else "dark")
-    back = urlsplit(request.form.get("back", "/")).path
-    return render.go(back if back.startswith("/") and not back.startswith("//") and current else "/")
+    return render.back("/")

@@ -66,7 +66,6 @@ def feed(token: str) -> Response:
         body = calendar.household(session, catalogue(), prefs())
     response = make_response(body)
     response.headers["Content-Type"] = "text/calendar; charset=utf-8"
-    response.headers["Cache-Control"] = "private, max-age=600"
     return response
 
 
@@ -78,9 +77,7 @@ def sitter(token: str) -> Response:
     up_to_date()
     with household().store.reading() as session:
         found = sharing.sheet(session, catalogue(), row, today=today(), speech=speech())
-        response = make_response(render_template("sharing/sitter.html", s=found, token=token))
-    response.headers["Cache-Control"] = "no-store"
-    return response
+        return make_response(render_template("sharing/sitter.html", s=found, token=token))
 
 
 @bp.post("/sitter/<token>")

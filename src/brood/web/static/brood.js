@@ -232,32 +232,65 @@ document.addEventListener("input", (event) => {
 });
 
 // Evenings and looks recorded without a connection wait on this device, and are sent when it is back. Each has its own key, so none counts twice.
+// One is forgotten only when the household says that it is on record; one that is refused stays, with the reason, until somebody sees to it.
 (() => {
   const shelf = "brood-unsent";
   const read = (key, otherwise) => { try { return JSON.parse(localStorage.getItem(key)) ?? otherwise; } catch { return otherwise; } };
   const write = (key, value) => { try { localStorage.setItem(key, JSON.stringify(value)); return true; } catch { return false; } };
   const forget = (key) => { try { localStorage.removeItem(key); } catch { /* nothing is kept there */ } };
-  const form = document.querySelector("form[data-keep]"), line = document.getElementById("offline");
+  const form = document.querySelector("form[data-keep]"), line = document.getElementById("offline"), list = document.getElementById("unsent");
   const say = (text) => { if (line) { line.textContent = text; line.classList.toggle("hidden", !text); } };
-  const send = async (url, body) => fetch(url, { method: "POST", body, redirect: "follow" });
   const keyOf = (entry) => entry.fields.find(([name]) => name === "sent_key")?.[1];
+  const same = (one, other) => keyOf(one) === keyOf(other);
+  const FINAL = [404, 409, 410, 413, 415, 422];
+  const send = async (entry, body) => {
+    const answer = await fetch(entry.url, { method: "POST", body, headers: { "X-Brood-Receipt": "1" } });
+    const said = await answer.json().catch(() => ({}));
+    if (answer.ok && said.kept === keyOf(entry)) return { kept: true };
+    if (answer.status === 401) return { waits: "door" };
+    return FINAL.includes(answer.status) ? { refused: said.message || "It was not taken." } : { waits: "" };
+  };
+  const change = (entry, more) => write(shelf, read(shelf, []).map((one) => (same(one, entry) ? { ...one, ...more } : one)));
+  const drop = (entry) => { write(shelf, read(shelf, []).filter((one) => !same(one, entry))); forget(entry.keep); };
+  const make = (tag, text, more = {}) => Object.assign(document.createElement(tag), { textContent: text }, more);
+  const show = () => {
+    const waiting = read(shelf, []);
+    if (!list) return;
+    list.replaceChildren();
+    list.classList.toggle("hidden", !waiting.length);
+    waiting.forEach((entry) => {
+      const row = make("div", "", { className: "just" });
+      const why = entry.refused ? `was not taken: ${entry.refused}` : entry.waits === "door" ? "waits on this device: the household passcode is asked for first." : "waits on this device until there is a connection.";
+      row.append(make("span", `${entry.what || "Something recorded"} ${why}`));
+      if (entry.waits === "door" && !entry.refused) row.append(make("a", "Enter the passcode", { href: `/enter?next=${encodeURIComponent(window.location.pathname)}`, className: "btn minor" }));
+      if (entry.refused) {
+        row.append(make("a", "Open and correct it", { href: entry.page || "/", className: "btn minor" }));
+        const away = make("button", "Throw it away", { type: "button", className: "btn minor" });
+        away.addEventListener("click", () => { drop(entry); show(); });
+        row.append(away);
+      }
+      list.append(row);
+    });
+  };
+  let busy = false;
   const flush = async () => {
-    const left = [];
+    if (busy) return;
+    busy = true;
     let here = false;
-    for (const entry of read(shelf, [])) {
+    for (const entry of read(shelf, []).filter((one) => !one.refused)) {
       try {
-        const answer = await send(entry.url, new URLSearchParams(entry.fields));
-        if (answer.ok) { forget(entry.keep); here ||= form?.dataset.keep === entry.keep; continue; }
-        if (answer.status === 422) say("Something recorded without a connection could not be taken as it was: open it again from its case.");
-      } catch { /* still no connection */ }
-      left.push(entry);
+        const said = await send(entry, new URLSearchParams(entry.fields));
+        if (said.kept) { drop(entry); here ||= form?.dataset.keep === entry.keep; } else change(entry, said);
+      } catch { change(entry, { waits: "" }); }
     }
-    write(shelf, left);
+    busy = false;
+    show();
     if (here) window.location.assign(form.dataset.back);
   };
+  show();
   if (read(shelf, []).length) flush();
   window.addEventListener("online", flush);
-  setInterval(() => { if (read(shelf, []).length) flush(); }, 15000);
+  setInterval(() => { if (read(shelf, []).some((one) => !one.refused)) flush(); }, 15000);
   if (!form) return;
   const fields = () => [...new FormData(form)].filter(([, value]) => typeof value === "string");
   const kept = read(form.dataset.keep, null);
@@ -268,21 +301,18 @@ document.addEventListener("input", (event) => {
   form.addEventListener("input", () => write(form.dataset.keep, fields()));
   form.addEventListener("submit", async (event) => {
     event.preventDefault();
-    const entry = { url: form.getAttribute("action") || window.location.pathname, fields: fields(), keep: form.dataset.keep };
+    const what = `${document.querySelector("h1")?.textContent.split(":")[0] || ""}: ${form.dataset.what}`;
+    const entry = { url: form.getAttribute("action") || window.location.pathname, fields: fields(), keep: form.dataset.keep, page: window.location.pathname, what };
     const photo = [...form.querySelectorAll("input[type=file]")].some((el) => el.files.length);
     write(entry.keep, entry.fields);
-    try {
-      const answer = await send(entry.url, photo ? new FormData(form) : new URLSearchParams(entry.fields));
-      if (answer.status === 422) { forget(entry.keep); form.submit(); return; }
-      if (!answer.ok) throw new Error(String(answer.status));
-      forget(entry.keep);
-      window.location.assign(form.dataset.back);
-    } catch {
-      const waiting = read(shelf, []).filter((one) => keyOf(one) !== keyOf(entry));
-      const stored = write(shelf, [...waiting, entry]);
-      const what = `No connection: ${form.dataset.what} is kept on this device and sent when it is back${photo ? ", without the photo" : ""}.`;
-      say(stored ? `${what} You may close the page.` : "No connection, and this browser keeps nothing: leave this page open and press again.");
-      form.querySelector("button.go").textContent = "Try again now";
-    }
+    let said = { waits: "" };
+    try { said = await send(entry, photo ? new FormData(form) : new URLSearchParams(entry.fields)); } catch { /* no connection */ }
+    if (said.kept) { drop(entry); window.location.assign(form.dataset.back); return; }
+    if (said.refused) { drop(entry); form.submit(); return; }
+    const stored = write(shelf, [...read(shelf, []).filter((one) => !same(one, entry)), { ...entry, ...said }]);
+    show();
+    const why = said.waits === "door" ? "The household passcode is asked for first" : "No connection";
+    say(stored ? `${why}: ${form.dataset.what} is kept on this device and sent later${photo ? ", without the photo" : ""}. You may close the page.` : `${why}, and this browser keeps nothing: leave this page open and press again.`);
+    form.querySelector("button.go").textContent = "Try again now";
   });
 })();

@@ -1,0 +1,66 @@
+"""What was said of a case and still stands: the one home of these rules."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+
+from brood.store.records import InspectionRecord
+from brood.store.tables import Application, ApplicationRecord, Finding, PestCase
+
+SETTLED = ("done", "late", "skipped")
+"""States of an evening that the keeper has said something of."""
+
+
+def standing(findings: Sequence[Finding]) -> list[Finding]:
+    """The finds that count: neither corrected nor withdrawn."""
+    return [f for f in findings if f.withdrawn_at is None]
+
+
+def last_word(application: Application) -> ApplicationRecord | None:
+    """What the keeper last said of an evening, unless withdrawn."""
+    return next((r for r in reversed(application.records) if r.withdrawn_at is None), None)
+
+
+def evenings_done(row: PestCase) -> list[ApplicationRecord]:
+    """What was said of the evenings of a case that are done."""
+    said = (last_word(a) for a in row.applications)
+    return [r for r in said if r is not None and r.outcome == "done" and r.done_on is not None]
+
+
+def looks(row: PestCase) -> list[InspectionRecord]:
+    """The looks at a case that count, in order of their days."""
+    return [i for i in row.inspections if i.withdrawn_at is None]
+
+
+def touched_on(row: PestCase) -> date:
+    """The last day from which anything is known of what lives there: a find, an evening that was done, a look, a card that was counted."""
+    counts = (c.counted_on for card in row.cards if card.withdrawn_at is None for c in card.counts if c.withdrawn_at is None)
+    done = (r.done_on for r in evenings_done(row) if r.done_on)
+    return max([row.created_at.date(), *(f.found_on for f in standing(row.findings)), *done, *(i.looked_on for i in looks(row)), *counts])
+
+
+def course_began(row: PestCase) -> date | None:
+    """The day on which the course that runs now began with a count, where an earlier one is history; None where it is the first."""
+    since = row.course_from
+    if since is None:
+        return None
+    told = [*(f.found_on for f in standing(row.findings)), *(i.looked_on for i in looks(row))]
+    return since if since in told else None
+
+
+def course_end(row: PestCase) -> tuple[date | None, int]:
+    """The last evening of the course and how many there are, done and planned."""
+    days = [evening_day(a) for a in row.applications if a.status in ("planned", "done", "late")]
+    return max(days, default=None), len(days)
+
+
+def evening_day(slot: Application) -> date:
+    """The day of an evening: when it was done, or when it is planned for."""
+    record = last_word(slot)
+    return record.done_on if record and record.done_on else slot.target_on
+
+
+def planned(row: PestCase) -> list[Application]:
+    """The evenings to come, in their order."""
+    return sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))

@@ -1,0 +1,321 @@
+"""What happens in a household besides treating and looking, and what its keeper changes, corrects and forgets."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from .household import DAYS_C, KINDS, Plant
+from .keeper import Case, Keeper
+from .page import Page
+
+
+class Life:
+    """The events of a household's year: so many chances of each a day."""
+
+    def __init__(self, keeper: Keeper) -> None:
+        self.k = keeper
+        self.rates = {
+            self.another_pest: 0.03, self.another_find: 0.05, self.corrects_a_find: 0.015, self.withdraws_a_find: 0.006, self.withdraws_a_look: 0.01,
+            self.unmarks: 0.012, self.moves: 0.01, self.cuts: 0.006, self.repots: 0.006, self.loses: 0.004, self.gives_away: 0.003, self.buys: 0.006,
+            self.takes_a_cutting: 0.006, self.keeps_apart: 0.01, self.lets_back: 0.02, self.closes: 0.03, self.reopens: 0.02,
+            self.changes_the_thermometer: 0.012, self.switches_units: 0.008, self.skips: 0.02, self.hangs_a_card: 0.015, self.sets_the_course: 0.008,
+            self.changes_treatments: 0.01, self.looks_over_anything: 0.04, self.sets_own_dates: 0.006,
+        }  # fmt: skip
+
+    def days(self, days: int) -> None:
+        """What happens in so many days; the keeper acts on it now."""
+        for happens, rate in self.rates.items():
+            if self.k.chance(1 - (1 - rate) ** min(days, 10)):
+                happens()
+
+    def _case(self) -> Case | None:
+        open_ = self.k.open_cases()
+        return self.k.one(open_) if open_ else None  # type: ignore[return-value]
+
+    def _here(self) -> Plant:
+        return self.k.one([p for p in self.k.house.plants if not p.gone])  # type: ignore[return-value]
+
+    def another_pest(self) -> None:
+        """A pest of the household's turns up."""
+        if len(self.k.open_cases()) < 3:
+            self.k.find_a_pest()
+
+    def another_find(self) -> None:
+        """More of what a case is about is found, eggs among it."""
+        case = self._case()
+        if case is None:
+            return
+        page = self.k.get(f"/cases/{case.id}")
+        form = page.form(f"/cases/{case.id}/finds")
+        seen = self.k.colony(case.plant.id, case.pest).by_stage(0.3)
+        if form is None or not seen:
+            return
+        stage = self.k.one(list(seen))
+        shown = self.k._as_asked(self._asked(case), {stage: seen[stage]}, case.pest)  # type: ignore[dict-item,index]
+        to, n = next(iter(shown.items()))
+        answer = self.k.press(form, "", stage=to, number=n, found_on=self.k.today.isoformat())
+        if answer.status_code in (200, 303):
+            self.k.ledger.finds[case.id, self.k.today, to, float(n)] += 1
+            self.k.report.counts["finds"] += 1
+            case.touched = self.k.today
+
+    def _asked(self, case: Case):
+        """A form that asks for the stages of a pest."""
+        page = self.k.get(f"/plants/{case.plant.id}/case?pest={case.pest}")
+        return next(f for f in page.forms if "found_on" in f.names)
+
+    def _finds(self, case: Case) -> list:
+        page = self.k.get(f"/cases/{case.id}")
+        return [f for f in page.forms if f.action.startswith("/finds/")]
+
+    def corrects_a_find(self) -> None:
+        """A number was wrong."""
+        case = self._case()
+        forms = self._finds(case) if case else []
+        if case is None or not forms:
+            return
+        form = self.k.one(forms)
+        old = form.values  # type: ignore[attr-defined]
+        if not old.get("number"):
+            return
+        fresh = float(int(float(old["number"])) + 3)
+        answer = self.k.press(form, "", number=f"{fresh:g}")  # type: ignore[arg-type]
+        if answer.status_code in (200, 303):
+            day = self.k.today.fromisoformat(old["found_on"])
+            self.k.ledger.finds[case.id, day, old["stage"], float(old["number"])] -= 1
+            self.k.ledger.finds[case.id, day, old["stage"], fresh] += 1
+
+    def withdraws_a_find(self) -> None:
+        """A find was none; the last one stays."""
+        case = self._case()
+        forms = self._finds(case) if case else []
+        if case is None or len(forms) < 2:
+            return
+        form = self.k.one(forms)
+        old, pressed = form.values, next(n for n, b in enumerate(form.buttons) if b[1] == "withdraw")  # type: ignore[attr-defined]
+        if not old.get("number"):
+            return
+        if self.k.press(form, "", pressed=pressed).status_code in (200, 303):  # type: ignore[arg-type]
+            self.k.ledger.finds[case.id, self.k.today.fromisoformat(old["found_on"]), old["stage"], float(old["number"])] -= 1
+
+    def withdraws_a_look(self) -> None:
+        """A look was entered by mistake: it is taken out."""
+        case = self._case()
+        if case is None:
+            return
+        rows = self.k.rows("select id, looked_on, plant_id, counts from inspection where case_id = ? and withdrawn_at is null", case.id)
+        if rows:
+            number, on, plant, counts = rows[-1]
+            form = self.k.get(f"/cases/{case.id}/follow").form(f"/inspections/{number}/withdraw")
+            if form is not None and self.k.post(form.action, form.values, twice=True).status_code == 303:
+                self.k.ledger.looks[plant, case.id, self.k.today.fromisoformat(on), self.k.live(counts)] -= 1
+
+    def unmarks(self) -> None:
+        """An evening was not done after all."""
+        case = self._case()
+        done = [on for number, on in self.k.ledger.done if case and number == case.id]
+        if case is None or not done:
+            return
+        form = next((f for f in self.k.get(f"/cases/{case.id}").forms if any("withdraw" in b[3] for b in f.buttons)), None)
+        if form is None:
+            return
+        day = self.k.today.fromisoformat(form.values["done_on"])
+        pressed = next(n for n, b in enumerate(form.buttons) if "withdraw" in b[3])
+        if self.k.press(form, "", pressed=pressed).status_code in (200, 303):
+            self.k.ledger.done.discard((case.id, day))
+
+    def moves(self) -> None:
+        """A plant is put somewhere else."""
+        plant, places = self._here(), self.k.house.places
+        to = self.k.one(places)
+        form = next((f for f in self.k.get(f"/plants/{plant.id}/edit").forms if "since" in f.names), None)
+        if form is not None and self.k.press(form, f"/plants/{plant.id}/edit", place=to.id).status_code == 303:  # type: ignore[attr-defined]
+            plant.place = to  # type: ignore[assignment]
+
+    def _event(self, plant: Plant, kind: str, **more: object) -> bool:
+        data = {"kind": kind, "on": self.k.today.isoformat(), "note": "", **more}
+        answer = self.k.post(f"/plants/{plant.id}/event", data)
+        if answer.status_code == 303:
+            self.k.ledger.events[plant.id, self.k.today, kind] += 1
+        return answer.status_code == 303
+
+    def cuts(self) -> None:
+        """A plant is cut back."""
+        plant = self._here()
+        if self._event(plant, "cut"):
+            for (where, _), colony in self.k.colonies.items():
+                if where == plant.id:
+                    colony.cut(0.4)
+
+    def repots(self) -> None:
+        """A plant is repotted."""
+        self._event(self._here(), "repotted")
+
+    def loses(self) -> None:
+        """A plant dies."""
+        self._goes("lost")
+
+    def gives_away(self) -> None:
+        """A plant is given away; whoever takes it is told where the application asks for that."""
+        self._goes("given", told="1")
+
+    def _goes(self, kind: str, **more: object) -> None:
+        here = [p for p in self.k.house.plants if not p.gone]
+        plant = self._here()
+        if len(here) > 2 and self._event(plant, kind, **more):
+            plant.gone = True
+            self.k.ledger.apart.discard(plant.id)
+
+    def buys(self) -> None:
+        """A newcomer, kept apart."""
+        plant = Plant(f"Lemon {len(self.k.house.plants)}", str(self.k.one(list(KINDS))), "", self.k.one(self.k.house.places))  # type: ignore[arg-type]
+        self.k._add_plant(plant)
+        self.k.house.plants.append(plant)
+        self._apart(plant, "newcomer")
+
+    def _apart(self, plant: Plant, reason: str) -> None:
+        if self.k.post("/quarantine", {"plant": plant.id, "reason": reason}).status_code == 303:
+            self.k.ledger.apart.add(plant.id)
+
+    def keeps_apart(self) -> None:
+        """A plant is kept apart."""
+        self._apart(self._here(), "sick")
+
+    def takes_a_cutting(self) -> None:
+        """A cutting of a plant, with a little of what the plant has."""
+        mother = self._here()
+        name = f"{mother.name}, cutting {len(self.k.house.plants)}"
+        answer = self.k.post(f"/plants/{mother.id}/cutting", {"name": name})
+        if answer.status_code != 303:
+            return
+        number = int(answer.headers["Location"].rsplit("/", 1)[1])
+        found = self.k.rows("select plant_id from quarantine where id = ?", number)
+        cutting = Plant(name, mother.kind, mother.build, mother.place, found[0][0])
+        self.k.house.plants.append(cutting)
+        self.k.ledger.apart.add(cutting.id)
+        had = [c.pest for c in self.k.open_cases() if c.plant is mother]
+        self.k.cuttings[cutting.id] = had
+        for pest in had:
+            if self.k.colony(mother.id, pest).alive and self.k.chance(0.5):
+                self.k.colony(cutting.id, pest).arrive(0, 3)
+        page = self.k.get(f"/quarantine/{number}")
+        for pest in had:
+            if self.k.catalogue.name(pest).lower() not in page.text.lower():
+                self.k.fault("inherited", f"/quarantine/{number}", f"{self.k.catalogue.name(pest)} is not named: {page.text[:160]}")
+        self.k.free_without_a_look(page, number, cutting.id)
+
+    def lets_back(self) -> None:
+        """Tick the way back and let a plant back, whatever the looks say."""
+        rows = self.k.rows("select id, plant_id from quarantine where released_on is null")
+        if not rows:
+            return
+        number, plant = self.k.one(rows)  # type: ignore[misc]
+        page = self.k.get(f"/quarantine/{number}")
+        self.k.free_without_a_look(page, number, plant)
+        for form in page.forms:
+            if form.action.endswith("/step") and "Done." not in page.text:
+                self.k.press(form, "")
+        answer = self.k.post(f"/quarantine/{number}/release", {})
+        if answer.status_code == 303:
+            self.k.ledger.apart.discard(plant)
+            if plant not in self.k.looked:
+                self.k.fault("unlooked", f"/quarantine/{number}/release", "let back, and nobody looked at it")
+
+    def closes(self) -> None:
+        """A case is closed, early or not."""
+        case = self._case()
+        if case is None:
+            return
+        sure = {"sure": "1"} if self.k.chance(0.3) else {}
+        answer = self.k.post(f"/cases/{case.id}/close", {**self._close_form(case), **sure}, twice=True)
+        if answer.status_code in (200, 204, 303) and "closing" not in answer.headers.get("Location", ""):
+            self.k.ledger.closed.add(case.id)
+
+    def _close_form(self, case: Case) -> dict[str, str]:
+        form = self.k.get(f"/cases/{case.id}").form(f"/cases/{case.id}/close")
+        if form is None:
+            return {}
+        name, value, _, _ = form.buttons[0]
+        return {**form.values, **({name: value} if name else {})}
+
+    def reopens(self) -> None:
+        """A closed case is opened again."""
+        closed = [c for c in self.k.cases if c.id in self.k.ledger.closed and not c.plant.gone]
+        if not closed or len(self.k.open_cases()) > 2:
+            return
+        case = self.k.one(closed)
+        if any(c.plant is case.plant and c.pest == case.pest for c in self.k.open_cases()):  # type: ignore[attr-defined]
+            return
+        form = self._close_form(case)  # type: ignore[arg-type]
+        if self.k.post(f"/cases/{case.id}/close", form).status_code in (200, 204, 303):  # type: ignore[attr-defined]
+            self.k.ledger.closed.discard(case.id)  # type: ignore[attr-defined]
+            case.touched, case.declared = self.k.today, False  # type: ignore[attr-defined]
+
+    def changes_the_thermometer(self) -> None:
+        """A place is warmer or cooler from now on, or is known in another way."""
+        place = self.k.one(self.k.house.places)
+        if place.source in ("constant", "set-points"):  # type: ignore[attr-defined]
+            day, night = DAYS_C[int(self.k.rng.integers(len(DAYS_C)))]
+            place.points = (float(day), float(day if place.source == "constant" else night))  # type: ignore[attr-defined]
+            place.climate.points = place.points  # type: ignore[attr-defined]
+        spot = self.k.degrees_of(float(self.k.rng.integers(0, 4)))
+        self.k.post(f"/places/{place.id}/edit", {**self.k._warmth(place), "warm_spot": spot, "cool_spot": spot})  # type: ignore[attr-defined,arg-type]
+
+    def switches_units(self) -> None:
+        """°F for °C, or back."""
+        self.k.settings("F" if self.k.house.unit == "C" else "C")
+
+    def skips(self) -> None:
+        """An evening is said to be skipped."""
+        case = self._case()
+        form = None
+        if case is not None:
+            page = self.k.get(f"/cases/{case.id}")
+            form = next((f for f in page.forms if f.action.startswith("/evenings/") and any(b[1] == "skipped" for b in f.buttons)), None)
+        if case is not None and form is not None and "done_on" not in form.names:
+            self.k.press(form, "", pressed=next(n for n, b in enumerate(form.buttons) if b[1] == "skipped"))
+            case.touched = self.k.today
+
+    def hangs_a_card(self) -> None:
+        """A sticky card."""
+        case = self._case()
+        if case is not None:
+            self.k.post(f"/cases/{case.id}/cards", {"colour": str(self.k.one(["yellow", "blue"])), "placed_on": self.k.today.isoformat()})
+
+    def sets_the_course(self) -> None:
+        """Days that suit, a number to hold, an absence."""
+        case = self._case()
+        if case is None:
+            return
+        form = next((f for f in self.k.get(f"/cases/{case.id}/course").forms if "aim" in f.names), None)
+        if form is None:
+            return
+        away = (self.k.today + timedelta(days=6), self.k.today + timedelta(days=6 + int(self.k.rng.integers(4, 25))))
+        if self.k.press(form, f"/cases/{case.id}/course", **{"from-0": away[0].isoformat(), "to-0": away[1].isoformat()}).status_code == 303:
+            case.away = away
+
+    def changes_treatments(self) -> None:
+        """Another treatment is added, or one given up."""
+        case = self._case()
+        if case is None:
+            return
+        path = f"/cases/{case.id}/means"
+        form = next((f for f in self.k.get(path).forms if any(n.startswith("act-") for n in f.names)), None)
+        if form is None:
+            return
+        acts = [n for n in form.names if n.startswith("act-")]
+        data = {**form.values, str(self.k.one(acts)): "1"}
+        answer = self.k.post(path, data)
+        if answer.status_code == 422:
+            Page(answer.get_data(as_text=True))
+
+    def looks_over_anything(self) -> None:
+        """Any plant is looked over, by the way."""
+        self.k.look_over(self._here())
+
+    def sets_own_dates(self) -> None:
+        """The keeper moves the dates."""
+        case = self._case()
+        if case is not None:
+            days = [self.k.today + timedelta(days=n) for n in (1, 8, 15)]
+            self.k.post(f"/cases/{case.id}/dates", {"dates": ",".join(d.isoformat() for d in days)})
