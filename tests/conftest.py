@@ -117,8 +117,8 @@ def _client(folder: Path, clock: Clock, **settings: object) -> Iterator[FlaskCli
 @pytest.fixture
 def client(empty_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages of an empty household."""
-    _copy(empty_household, tmp_path / "pages")
-    yield from _client(tmp_path / "pages", clock, upload_mb=1)
+    _copy(empty_household, tmp_path / "empty-pages")
+    yield from _client(tmp_path / "empty-pages", clock, upload_mb=1)
 
 
 @pytest.fixture

@@ -14,8 +14,8 @@ SOURCES = ("set-points", "constant", "diary", "logger", "sensor", "weather")
 SETTINGS = ("indoor", "glasshouse", "balcony", "outdoor")
 KINDS = ("foliage", "flowering", "rosette", "woody-citrus", "seedling-herb", "fruiting-vegetable", "orchid", "cactus-succulent", "cabbage-family")
 BUILDS = ("", "upright", "rosette", "orchid", "cactus", "head", "tray")
-NAMES = ("Aubergine", "Sweet pepper", "Fuchsia", "Pelargonium", "Bay laurel", "Maidenhair fern", "Coffee plant", "Calamondin", "Streptocarpus", "Basil",
-         "Pak choi", "Kohlrabi")  # fmt: skip
+NAMES = ("Aubergine", "Sweet pepper", "Fuchsia", "Pelargonium", "Bay laurel", "Maidenhair fern", "Coffee plant", "Calamondin",
+         "Streptocarpus", "Basil", "Pak choi", "Kohlrabi")  # fmt: skip
 ROOMS = ("Kitchen sill", "North stairwell", "Lean-to", "Glazed balcony", "Raised bed", "Propagation shelf")
 DAYS_C = ((24, 18), (19, 12), (15, 9), (14, 14), (20, 14), (23, 18), (27, 21), (21, 21), (9, 7))
 """Set points, °C by day and night, from warm rooms to where almost nothing develops."""
@@ -70,6 +70,7 @@ class Household:
     places: list[Place]
     plants: list[Plant]
     pests: list[str] = field(default_factory=list)
+    most_cases: int = 2
 
 
 def made(seed: int, n: int, catalogue: Catalogue) -> Household:
@@ -84,7 +85,8 @@ def made(seed: int, n: int, catalogue: Catalogue) -> Household:
               for k, name in enumerate(names)]  # fmt: skip
     nature = Nature(*(float(rng.uniform(a, b)) for a, b in ((0.4, 0.98), (0.5, 0.95), (0.2, 0.9), (0.35, 0.85), (0.6, 0.95), (0.5, 2.5))))
     mine = [pests[(5 * n + k) % len(pests)] for k in range(5)]
-    return Household((seed, n), rng, str(rng.choice(["C", "F"])), str(rng.choice(["en-GB", "en-US", "en-CA"])), hemisphere, nature, places, plants, mine)
+    unit, locale = str(rng.choice(["C", "F"])), str(rng.choice(["en-GB", "en-US", "en-CA"]))
+    return Household((seed, n), rng, unit, locale, hemisphere, nature, places, plants, mine, 3 if n % 4 == 3 else 2)
 
 
 def _place(rng: np.random.Generator, seed: int, source: int, k: int, hemisphere: str) -> Place:

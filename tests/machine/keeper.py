@@ -29,6 +29,8 @@ START = date(2026, 3, 1)
 CARELESS = 0.12
 """How often somebody taps the mark beside a look without having looked."""
 TWICE = 0.15
+COMPARED = 0.4
+"""Of how many clean looks it is seen what they changed."""
 
 
 @dataclass
@@ -86,6 +88,12 @@ class Keeper:
             self.fault("answer", path, self.log.pop() if self.log else f"status {answer.status_code}")
         self.log.clear()
         return answer
+
+    def refused(self, where: str, answer: TestResponse) -> None:
+        """A form that was filled in rightly was not taken: what the page says of it."""
+        page = Page(answer.get_data(as_text=True))
+        at = page.text.find("another look.")
+        self.fault("refused", where, f"status {answer.status_code}: {'; '.join(page.faults) or page.text[at + 40 : at + 240]}")
 
     def get(self, path: str) -> Page:
         """Read a page, and its text for what no text may hold."""
@@ -166,7 +174,7 @@ class Keeper:
     def _add_place(self, place: Place) -> None:
         answer = self.post("/places/new", self._warmth(place))
         if answer.status_code != 303:
-            self.fault("refused", "/places/new", Page(answer.get_data(as_text=True)).text[:200])
+            self.refused("/places/new", answer)
             return
         place.id = int(answer.headers["Location"].rsplit("/", 1)[1])
         self.measure(place, 14)
@@ -175,7 +183,7 @@ class Keeper:
         since = self.today - timedelta(days=40)
         answer = self.post("/plants/new", {"name": plant.name, "kind": plant.kind, "build": plant.build, "place": plant.place.id, "since": since})
         if answer.status_code != 303:
-            self.fault("refused", "/plants/new", Page(answer.get_data(as_text=True)).text[:200])
+            self.refused("/plants/new", answer)
             return
         plant.id = int(answer.headers["Location"].rsplit("/", 1)[1])
 
@@ -248,7 +256,7 @@ class Keeper:
             data[next((n for n in form.names if n.startswith("act-")), "act-wiping")] = "1"
         answer = self.post(path, data)
         if answer.status_code != 303:
-            self.fault("refused", f"{path}?pest={pest}", " ".join(Page(answer.get_data(as_text=True)).text.split("another look.")[-1:])[:200])
+            self.refused(f"{path}?pest={pest}", answer)
             return
         case = Case(int(answer.headers["Location"].rsplit("/", 1)[1]), plant, pest, self.today)
         self.cases.append(case)
@@ -374,12 +382,12 @@ class Keeper:
         seen = self.colony(case.plant.id, case.pest).seen(care)
         there = {n.removeprefix("live-") for n in form.names if n.startswith("live-")}
         counts = {kind: n for kind, n in seen.items() if kind in there}
-        before = self.outlook(case) if not counts else None
+        before = self.outlook(case) if not counts and self.chance(COMPARED) else None
         data = {**form.values, "looked_on": self.today.isoformat(), "thorough": "lens" if closely else "usual", "share": "1", "plant": case.plant.id,
                 "seen": "some" if counts else "none", **{f"live-{kind}": n for kind, n in counts.items()}}  # fmt: skip
         answer = self.post(path, data, twice=True)
         if answer.status_code != 303:
-            self.fault("refused", path, Page(answer.get_data(as_text=True)).text[:200])
+            self.refused(path, answer)
             return
         self._looked(case.plant.id, case.id, sum(counts.values()))
         case.touched = self.today
@@ -414,9 +422,10 @@ class Keeper:
 
     def look_over(self, plant: Plant) -> None:
         """Look a plant over for anything; open a case of what is seen, or say that nothing was."""
-        for (where, pest), colony in list(self.colonies.items()):
-            known = any(c.plant is plant and c.pest == pest and c.id not in self.ledger.closed for c in self.cases)
-            if where == plant.id and not known and sum(colony.seen(self.house.nature.sees).values()) and len(self.open_cases()) < 4:
+        known = {c.pest for c in self.open_cases() if c.plant is plant}
+        unknown = [(pest, colony) for (where, pest), colony in self.colonies.items() if where == plant.id and pest not in known]
+        for pest, colony in unknown:
+            if sum(colony.seen(self.house.nature.sees).values()) and len(self.open_cases()) <= self.house.most_cases:
                 self.open(plant, pest)
                 return
         form = self.get(f"/plants/{plant.id}").form(f"/plants/{plant.id}/check")

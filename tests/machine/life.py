@@ -6,7 +6,6 @@ from datetime import timedelta
 
 from .household import DAYS_C, KINDS, Plant
 from .keeper import Case, Keeper
-from .page import Page
 
 
 class Life:
@@ -37,7 +36,7 @@ class Life:
 
     def another_pest(self) -> None:
         """A pest of the household's turns up."""
-        if len(self.k.open_cases()) < 3:
+        if len(self.k.open_cases()) < self.k.house.most_cases:
             self.k.find_a_pest()
 
     def another_find(self) -> None:
@@ -241,7 +240,7 @@ class Life:
     def reopens(self) -> None:
         """A closed case is opened again."""
         closed = [c for c in self.k.cases if c.id in self.k.ledger.closed and not c.plant.gone]
-        if not closed or len(self.k.open_cases()) > 2:
+        if not closed or len(self.k.open_cases()) > self.k.house.most_cases:
             return
         case = self.k.one(closed)
         if any(c.plant is case.plant and c.pest == case.pest for c in self.k.open_cases()):  # type: ignore[attr-defined]
@@ -305,9 +304,7 @@ class Life:
             return
         acts = [n for n in form.names if n.startswith("act-")]
         data = {**form.values, str(self.k.one(acts)): "1"}
-        answer = self.k.post(path, data)
-        if answer.status_code == 422:
-            Page(answer.get_data(as_text=True))
+        self.k.post(path, data)
 
     def looks_over_anything(self) -> None:
         """Any plant is looked over, by the way."""

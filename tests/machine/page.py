@@ -53,12 +53,14 @@ class Page(HTMLParser):
         self.tasks: list[Task] = []
         self.links: list[str] = []
         self.heading = ""
+        self.faults: list[str] = []
         self._parts: list[str] = []
         self._open: list[tuple[str, bool, bool]] = []
         self._form: Form | None = None
         self._select: str | None = None
         self._option: str | None = None
         self._button: list[str] | None = None
+        self._fault = False
         self._task: Task | None = None
         self.feed(html)
         self.close()
@@ -76,6 +78,9 @@ class Page(HTMLParser):
         if tag == "li" and "task" in given.get("class", "").split():
             self._task = Task(given.get("id", "").removeprefix("task-"), due=given.get("data-due", ""))
             self.tasks.append(self._task)
+        if "wrong" in given.get("class", "").split():
+            self._fault = True
+            self.faults.append("")
         if tag == "form":
             self._form = Form(given.get("action", ""), given.get("method", "get"))
             (self._task.forms if self._task else self.forms).append(self._form)
@@ -110,6 +115,8 @@ class Page(HTMLParser):
             name, value, _, action = self._form.buttons[-1]
             self._form.buttons[-1] = (name, value, " ".join("".join(self._button).split()), action)
             self._button = None
+        if tag == "span":
+            self._fault = False
         if tag == "form":
             self._form = None
         if tag == "li":
@@ -120,10 +127,12 @@ class Page(HTMLParser):
         self._parts.append(" ")
 
     def handle_data(self, data: str) -> None:
-        tag, unseen, silent = self._open[-1] if self._open else ("", False, False)
+        _, unseen, silent = self._open[-1] if self._open else ("", False, False)
         if silent:
             return
         self._parts.append(data)
+        if self._fault:
+            self.faults[-1] += data
         if self._task is not None:
             self._task.text = " ".join(f"{self._task.text} {data}".split())
         if self._button is not None and not unseen:

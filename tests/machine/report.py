@@ -28,7 +28,6 @@ KINDS = {
     "export": "a feed, sheet or export that cannot be read",
     "broke off": "a household that could not be run to its end",
 }
-COUNTED = ("added by a clean look", "later by a clean look")
 
 
 @dataclass(frozen=True)
@@ -71,7 +70,8 @@ class Report:
             found = self.of(kind)
             lines.append(f"{len(found):6d}  {kind:12s} {what}")
             lines += [f"{'':21s}{f.seed[0]}:{f.seed[1]} {f.on} {f.where}: {f.what}" for f in _different(found)[:examples]]
-        lines.append(f"clean looks {c['clean looks']}: evenings added by {c['added by a clean look']}, all-clear later by {c['later by a clean look']}")
+        lines.append(f"clean looks compared {c['clean looks']}: evenings added by {c['added by a clean look']}, "
+                     f"all-clear later by {c['later by a clean look']}")  # fmt: skip
         lines.append(f"evenings that went by unmarked {c['unmarked']}, asked about {c['asked']}; cost compared {c['costs compared']}")
         lines.append(f"items on Today: at most {self.most_items}, mean {c['items'] / max(c['visits'], 1):.1f}")
         n, k = c["declared"], c["alive though declared"]

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import logging
 import multiprocessing
-import random
 import shutil
 import tempfile
 import time as clock_time
 import traceback
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from datetime import time as day_time
-from datetime import datetime
 from pathlib import Path
 
 from brood.catalogue.loader import shipped
@@ -21,13 +19,12 @@ from brood.settings import Settings
 from brood.web.app import create_app
 
 from .checks import Checks
-from .household import made
 from .keeper import START, Clock, Keeper
 from .life import Life
 from .page import Page
 from .report import Fault, Report
 
-EVERY_PAGE_DAYS = 60
+EVERY_PAGE_DAYS = 75
 LONG_AWAY = (25, 140)
 
 
@@ -116,13 +113,13 @@ def _visit(keeper: Keeper, checks: Checks, life: Life, step: int, *, everything:
     page = keeper.get("/")
     checks.today(page)
     for case in keeper.open_cases():
-        checks.case(case, keeper.get(f"/cases/{case.id}"), page)
+        checks.case(case, page)
     keeper.go_through(page)
     keeper.own_up()
     life.days(step)
     checks.record()
     for case in keeper.open_cases():
-        if everything or keeper.chance(0.4):
+        if everything or keeper.chance(0.2):
             checks.over(case, keeper.get(f"/cases/{case.id}/clearing"))
     if everything or keeper.chance(0.3):
         checks.house(keeper.client.get("/house").get_data(as_text=True))
@@ -163,11 +160,12 @@ def _sitter(keeper: Keeper) -> None:
 
 def _apart(given: tuple[int, int, int, int, float, str]) -> Report:
     seed, n, days, stride, until, empty = given
-    random.seed(0)
     return one(seed, n, days, stride, until, Path(empty) if empty else None)
 
 
-def many(households: Sequence[tuple[int, int]], days: int, stride: int, *, workers: int = 2, until: float = 0.0) -> Iterator[tuple[tuple[int, int], Report]]:
+def many(
+    households: Sequence[tuple[int, int]], days: int, stride: int, *, workers: int = 2, until: float = 0.0
+) -> Iterator[tuple[tuple[int, int], Report]]:
     """Households side by side, each in a process of its own, as they come to an end; one whose process dies is told as broken off."""
     from brood.store.session import open_store
 
@@ -185,4 +183,3 @@ def many(households: Sequence[tuple[int, int]], days: int, stride: int, *, worke
                     yield seed, Report([Fault("broke off", seed, date.min, "process", f"{type(error).__name__}: {error}"[:200])])
 
 
-__all__ = ["made", "many", "one"]

@@ -6,7 +6,7 @@ import pytest
 from conftest import MITE, NOW
 from icalendar import Calendar
 
-from brood.errors import FieldErrors, InputError, NotFound
+from brood.errors import FieldErrors, NotFound
 from brood.services import calendar, cases, places, planning, plants
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech

@@ -131,7 +131,7 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
     for step in ("furled", "soil", "rim", "roots", "near", "home"):
         demo_client.post(f"{one}/step", data={"step": step})
     home = re.search(r'<option value="(\d+)" selected>North stairwell', text_of(demo_client.get(one)))[1]
-    assert demo_client.post(f"{one}/release", data={"place": "999999"}).status_code == 404
+    assert demo_client.post(f"{one}/release", data={"place": "999999", "sure": "1"}).status_code == 404
     refused = text_of(demo_client.post(f"{one}/release", data={"place": home}))
     assert "No looks on record since it is kept apart" in refused
     demo_client.post(f"{one}/release", data={"place": home, "sure": "1"})

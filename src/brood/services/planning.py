@@ -332,7 +332,8 @@ def _set(slot: Application, planned: core.Application, today: date, now: datetim
     """Give a slot its date; the sequence rises when what a calendar shows has changed. `course` is what it was before: its end, its evenings."""
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
     wanted = (planned.target, planned.earliest, planned.latest, list(planned.acts), "planned")
-    if slot.status == "planned" and slot.sequence >= 0 and slot.target_on < today and slot.missed_on is None:
+    gone_by = slot.status == "planned" and slot.sequence >= 0 and slot.missed_on is None and slot.target_on < today
+    if gone_by and (today - slot.target_on).days <= ASKED_DAYS:
         slot.missed_on, slot.missed_latest_on = slot.target_on, slot.latest_on
         slot.missed_end_on, slot.missed_evenings = course
     elif planned.target > today or (slot.missed_on is not None and (today - slot.missed_on).days > ASKED_DAYS):

@@ -67,7 +67,8 @@ def register(app: Flask) -> None:
         acts=lambda ids: words.act_names(ids, catalogue().treatments),
     )  # fmt: skip
     env.globals.update(
-        asset=asset, new_key=lambda: uuid.uuid4().hex, drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
+        asset=asset, new_key=lambda: uuid.uuid4().hex,
+        drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
         brood_chart=lambda data, title, movable=False: Markup(brood.draw(data, speech(), title, movable)),
         small_course=lambda *args: Markup(small.course(*args)), tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
         spread_strip=lambda data, wide: Markup(spread.draw(data, speech(), wide=wide)),

@@ -8,7 +8,6 @@ from collections.abc import Iterator, Mapping
 from datetime import date
 from io import BytesIO
 from pathlib import Path
-from tempfile import SpooledTemporaryFile
 
 from flask import Blueprint, Response, request, send_file, url_for
 
@@ -22,8 +21,6 @@ from brood.web.forms.reader import Reader, key_of
 from brood.web.routes import plants
 
 bp = Blueprint("record", __name__)
-IN_MEMORY = 8_000_000
-"""Larger archives are put together on the disk."""
 
 
 @bp.get("/record")
@@ -118,13 +115,11 @@ def export() -> Response:
 @bp.get("/record/tables.zip")
 def tables() -> Response:
     """Every table as CSV, in one archive."""
-    body = SpooledTemporaryFile(max_size=IN_MEMORY)  # noqa: SIM115 - it is closed with the answer
+    body = BytesIO()
     with household().store.reading() as session:
         transfer.archive(session, body)
     body.seek(0)
-    answer = send_file(body, "application/zip", as_attachment=True, download_name=f"brood-{today().isoformat()}.zip")
-    answer.call_on_close(body.close)
-    return answer
+    return send_file(body, "application/zip", as_attachment=True, download_name=f"brood-{today().isoformat()}.zip")
 
 
 @bp.get("/record/backup.sqlite")
