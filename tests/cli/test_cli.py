@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
+from conftest import MITE, NOW
 
 from brood.cli.main import main
 from brood.cli.output import finite
@@ -311,3 +312,49 @@ def test_a_household_goes_out_and_in_by_command(demo_household, tmp_path):
     assert json.loads(run("restore", str(tmp_path / "copy.sqlite"), "--data", str(there), "--json").stdout)["kept"]
     assert run("restore", str(tmp_path / "household.json"), "--data", str(there)).exit_code == 1
     assert run("export", "--data", str(there)).stdout == document
+
+
+def test_a_household_of_more_than_twenty_megabytes_goes_out_and_in_by_command(demo_household, tmp_path):
+    from brood.store.session import Store
+    from brood.store.tables import Look, Photo, Plant
+
+    folder = tmp_path / "large"
+    folder.mkdir()
+    shutil.copy(demo_household, folder / "household.sqlite")
+    store = Store(folder / "household.sqlite")
+    with store.writing() as session:
+        look = Look(plant_id=session.query(Plant.id).limit(1).scalar(), tools=[], started_at=NOW)
+        session.add(look)
+        session.flush()
+        session.add_all(Photo(look_id=look.id, filename="leaf.jpg", jpeg=b"\xff\xd8" * 400_000, width=9, height=9, lengths_mm=[], recorded_at=NOW)
+                        for _ in range(22))  # fmt: skip
+    store.close()
+    document = run("export", "--data", str(folder)).output
+    assert len(document) > 20_000_000
+    (tmp_path / "large.json").write_text(document, "utf-8")
+    taken = run("import", str(tmp_path / "large.json"), "--data", str(tmp_path / "other"), "--json")
+    assert json.loads(taken.output)["rows"] > 100
+    assert run("export", "--data", str(tmp_path / "other")).output == document
+
+
+@pytest.mark.parametrize("table", [b"temperature,days\r20,6.7\r25,4.4\r30,3.3", b"", b"temperature,days\n\"20\r,6.7"])
+def test_fit_answers_a_table_of_odd_lines_with_a_sentence(table):
+    answer = run("fit", "-", "--json", stdin=table)
+    assert answer.exit_code in (0, 1)
+    assert "Traceback" not in answer.output
+    json.loads(answer.output)
+
+
+def test_a_number_of_five_thousand_digits_is_refused_in_a_sentence():
+    answer = run("plan", "-", "--json", stdin=b'{"schema": 1, "start": ' + b"9" * 5000 + b"}")
+    assert answer.exit_code == 1
+    assert "more digits" in json.loads(answer.output)["error"]["message"]
+
+
+def test_eggs_found_three_weeks_after_the_first_are_planned():
+    case = {"schema": 1, "pest": MITE, "start": "2026-06-22", "found": [{"date": "2026-05-12", "stage": "egg", "count": 30},
+            {"date": "2026-06-01", "stage": "egg", "count": 30}], "treatments": [{"id": "wiping"}, {"id": "insecticidal-soap"}],
+            "temperature": {"kind": "day-night", "day": 24, "night": 18}}  # fmt: skip
+    answer = run("plan", "-", "--json", stdin=json.dumps(case).encode())
+    assert answer.exit_code == 0, answer.output
+    assert json.loads(answer.output)["applications"]

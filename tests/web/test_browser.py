@@ -43,9 +43,9 @@ def browser():
 class Site:
     """A household served on a free port in this process, at a fixed moment or by a clock."""
 
-    def __init__(self, folder, clock=lambda: NOW):
-        self.app = create_app(Settings(data=folder), clock)
-        self.server = make_server("127.0.0.1", 0, self.app, threaded=True)
+    def __init__(self, folder, clock=lambda: NOW, *, lan=False, port=0):
+        self.app = create_app(Settings(data=folder, lan=lan), clock)
+        self.server = make_server("127.0.0.1", port, self.app, threaded=True)
         self.address = f"http://127.0.0.1:{self.server.server_port}"
         self.thread = threading.Thread(target=self.server.serve_forever)
         self.thread.start()
