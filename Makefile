@@ -4,7 +4,7 @@ PY := .venv/bin/python
 export OPENBLAS_NUM_THREADS = 1
 
 .DEFAULT_GOAL := help
-.PHONY: help demo run test lint css screenshots bench lock clean
+.PHONY: help demo run test check-all lint css screenshots bench lock clean
 
 help: ## list the targets
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -29,10 +29,15 @@ demo: .venv/.run ## make everything ready and serve the demo household on http:/
 run: .venv/.run ## serve your own household on http://127.0.0.1:8000
 	@.venv/bin/brood serve
 
-test: .venv/.test ## install what the tests need and run all of them
+test: .venv/.test ## install what the tests need and run them
 	@bash scripts/need-chromium
 	@.venv/bin/ruff check src tests scripts
-	@.venv/bin/python -m pytest -n 2 --dist worksteal
+	@.venv/bin/python -m pytest -n 2 --dist worksteal -m "not long"
+
+check-all: test ## all of the above, then what takes hours: long tests, the year machine, benches
+	@.venv/bin/python -m pytest -n 2 --dist worksteal -m long
+	@$(PY) scripts/year_machine.py --seeds 1,2,3 --households 12 --days 365 --stride 5
+	@$(MAKE) --no-print-directory bench
 
 lint: .venv/.test ## style and strict types
 	@.venv/bin/ruff check src tests scripts

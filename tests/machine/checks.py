@@ -140,12 +140,10 @@ class Checks:
             return
         self.k.report.counts["unmarked"] += 1
         task = next((t for t in today.tasks if t.key == f"treat-{number}"), None)
-        if task is not None and any(w in task.text.lower() for w in LATE_WORDS):
+        if f"coming-treat-{number}" in today.ids or (task is not None and any(w in task.text.lower() for w in LATE_WORDS)):
             self.k.report.counts["asked"] += 1
-        elif task is not None or (case.id, missed) not in self.known:
-            served = "serves" in today.text
-            if not served:
-                self._once("not asked", (case.id, missed), "/", f"evening of {missed}: {task.text[:100] if task else 'no item'}")
+        else:
+            self._once("not asked", (case.id, missed), "/", f"evening of {missed}: {task.text[:100] if task else 'no item'}")
         if self.compared < COSTS_A_HOUSEHOLD:
             self.compared += 1
             self._cost(case, number)

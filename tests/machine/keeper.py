@@ -29,7 +29,7 @@ START = date(2026, 3, 1)
 CARELESS = 0.12
 """How often somebody taps the mark beside a look without having looked."""
 TWICE = 0.15
-COMPARED = 0.4
+COMPARED = 0.25
 """Of how many clean looks it is seen what they changed."""
 
 
@@ -147,7 +147,7 @@ class Keeper:
         page = Page(self.client.post("/sharing/feed", data={"label": "phone"}).get_data(as_text=True))
         found = [w for w in page.text.split() if "/feed/" in w]
         self.feed = "/feed/" + found[0].split("/feed/")[1] if found else ""
-        for _ in range(2):
+        for _ in range(min(2, self.house.most_cases)):
             self.find_a_pest()
 
     def settings(self, unit: str) -> None:
@@ -425,7 +425,7 @@ class Keeper:
         known = {c.pest for c in self.open_cases() if c.plant is plant}
         unknown = [(pest, colony) for (where, pest), colony in self.colonies.items() if where == plant.id and pest not in known]
         for pest, colony in unknown:
-            if sum(colony.seen(self.house.nature.sees).values()) and len(self.open_cases()) <= self.house.most_cases:
+            if sum(colony.seen(self.house.nature.sees).values()) and len(self.open_cases()) < self.house.most_cases + 1:
                 self.open(plant, pest)
                 return
         form = self.get(f"/plants/{plant.id}").form(f"/plants/{plant.id}/check")

@@ -52,6 +52,7 @@ class Page(HTMLParser):
         self.forms: list[Form] = []
         self.tasks: list[Task] = []
         self.links: list[str] = []
+        self.ids: set[str] = set()
         self.heading = ""
         self.faults: list[str] = []
         self._parts: list[str] = []
@@ -71,6 +72,7 @@ class Page(HTMLParser):
         if tag not in VOID:
             unseen = bool(self._open and self._open[-1][1]) or "sr-only" in given.get("class", "") or given.get("aria-hidden") == "true"
             self._open.append((tag, unseen, tag in SILENT or bool(self._open and self._open[-1][2])))
+        self.ids.add(given.get("id", ""))
         if tag == "a":
             self.links.append(given.get("href", ""))
             if self._task and not self._task.url:

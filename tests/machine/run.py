@@ -24,8 +24,10 @@ from .life import Life
 from .page import Page
 from .report import Fault, Report
 
-EVERY_PAGE_DAYS = 75
+EVERY_PAGE_DAYS = 100
 LONG_AWAY = (25, 140)
+SLOW = ("/chance", "/figures", "/assumptions", "/try", "/apart", "/clearing", "/follow", "/quarantine/", "/rehearsal", "/lessons")
+"""Pages that take a second or more to work out."""
 
 
 class _Log(logging.Handler):
@@ -41,8 +43,9 @@ class _Log(logging.Handler):
             self.lines.append(f"{type(record.exc_info[1]).__name__}: {record.exc_info[1]} ({Path(last.filename).name}:{last.lineno})"[:200])
 
 
-def one(seed: int, n: int, days: int, stride: int, until: float = 0.0, empty: Path | None = None) -> Report:
-    """One household's days. With `until`, a moment of the wall clock, it stops in time; `empty` is a migrated database to begin with."""
+def one(seed: int, n: int, days: int, stride: int, until: float = 0.0, empty: Path | None = None, *, heavy: bool = True) -> Report:
+    """One household's days. With `until`, a moment of the wall clock, it stops in time; `empty` is a migrated database to begin with; pages that
+    take long to work out are left to longer runs unless `heavy`."""
     log: list[str] = []
     handler = _Log(log)
     logger = logging.getLogger("brood")
@@ -56,13 +59,13 @@ def one(seed: int, n: int, days: int, stride: int, until: float = 0.0, empty: Pa
         app = create_app(Settings(data=Path(folder)), clock)
         try:
             with app.test_client() as client:
-                return _lived(Keeper(client, database, clock, catalogue, seed, n, log), days, stride, until)
+                return _lived(Keeper(client, database, clock, catalogue, seed, n, log), days, stride, until, heavy=heavy)
         finally:
             logger.removeHandler(handler)
             app.extensions["household"].store.close()
 
 
-def _lived(keeper: Keeper, days: int, stride: int, until: float) -> Report:
+def _lived(keeper: Keeper, days: int, stride: int, until: float, *, heavy: bool) -> Report:
     report, checks, life = keeper.report, Checks(keeper), Life(keeper)
     report.counts["households"] += 1
     try:
@@ -77,7 +80,7 @@ def _lived(keeper: Keeper, days: int, stride: int, until: float) -> Report:
             keeper.live_on(day)
             everything = (day - all_read).days >= EVERY_PAGE_DAYS or day == end
             all_read = day if everything else all_read
-            _visit(keeper, checks, life, step, everything=everything)
+            _visit(keeper, checks, life, step, everything=everything, heavy=heavy)
     except Exception as error:
         last = traceback.extract_tb(error.__traceback__)[-1]
         where = f"{Path(last.filename).name}:{last.lineno}"
@@ -105,7 +108,7 @@ def _tells_of_absence(keeper: Keeper, days: int) -> None:
                 case.away = away
 
 
-def _visit(keeper: Keeper, checks: Checks, life: Life, step: int, *, everything: bool) -> None:
+def _visit(keeper: Keeper, checks: Checks, life: Life, step: int, *, everything: bool, heavy: bool) -> None:
     keeper.report.counts["visits"] += 1
     for place in keeper.house.places:
         if keeper.chance(0.6):
@@ -119,7 +122,7 @@ def _visit(keeper: Keeper, checks: Checks, life: Life, step: int, *, everything:
     life.days(step)
     checks.record()
     for case in keeper.open_cases():
-        if everything or keeper.chance(0.2):
+        if everything or keeper.chance(0.12):
             checks.over(case, keeper.get(f"/cases/{case.id}/clearing"))
     if everything or keeper.chance(0.3):
         checks.house(keeper.client.get("/house").get_data(as_text=True))
@@ -127,7 +130,8 @@ def _visit(keeper: Keeper, checks: Checks, life: Life, step: int, *, everything:
     checks.taken_out(everything=everything)
     if everything:
         for path in _every_path(keeper):
-            keeper.get(path)
+            if heavy or not any(slow in path for slow in SLOW):
+                keeper.get(path)
         _sitter(keeper)
 
 

@@ -213,7 +213,8 @@ def test_data_out_and_in_by_page(demo_client, client):
         assert db.execute("PRAGMA integrity_check").fetchone() == ("ok",)
     refused = client.post("/record/import", data={"file": (io.BytesIO(b"{}"), "x.json")}, content_type="multipart/form-data")
     assert "not a household" in text_of(refused)
-    taken = client.post("/record/import", data={"file": (io.BytesIO(document.data), "x.json")}, content_type="multipart/form-data")
+    head = b'--sep\r\nContent-Disposition: form-data; name="file"; filename="x.json"\r\n\r\n'
+    taken = client.post("/record/import", data=head + document.data + b"\r\n--sep--\r\n", content_type="multipart/form-data; boundary=sep")
     assert taken.status_code == 303
     assert client.get("/record/household.json").data == document.data
 

@@ -336,7 +336,7 @@ def _set(slot: Application, planned: core.Application, today: date, now: datetim
     if gone_by and (today - slot.target_on).days <= ASKED_DAYS:
         slot.missed_on, slot.missed_latest_on = slot.target_on, slot.latest_on
         slot.missed_end_on, slot.missed_evenings = course
-    elif planned.target > today or (slot.missed_on is not None and (today - slot.missed_on).days > ASKED_DAYS):
+    elif slot.missed_on is not None and (today - slot.missed_on).days > ASKED_DAYS:
         slot.missed_on = slot.missed_latest_on = slot.missed_end_on = slot.missed_evenings = None
     slot.short_by_days = planned.short_by_days
     if shown != wanted or slot.sequence < 0:

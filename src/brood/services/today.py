@@ -120,11 +120,13 @@ def build(session: Session, catalogue: Catalogue, prefs: Preferences, *, now: da
     chart, sessions, unserved = _gathered(chart, prefs, today, tried)
     tasks = sorted(_tasks(session, catalogue, prefs, rows, now), key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name))
     kept, wait = _fit(tasks, _tonight(tasks, rows, sessions, today), today, int(prefs.minutes))
-    coming = [t for t in tasks if today < t.due_on <= today + timedelta(days=COMING_DAYS) and t not in kept]
-    by_day = sorted({t.due_on for t in coming})
+    served = {r.row.id: s.on for s in sessions for r in s.rows}
+    rest = [(served.get(t.row_id, t.due_on) if t.kind == "treat" else t.due_on, t) for t in tasks if t not in kept]
+    coming = [(day, t) for day, t in rest if today < day and (day <= today + timedelta(days=COMING_DAYS) or t.late)]
+    by_day = sorted({day for day, _ in coming})
     return TodayResult(
         _headline(kept, wait, sessions, today, speech), _by_place(kept), tuple(wait),
-        tuple((day, tuple(t for t in coming if t.due_on == day)) for day in by_day), chart, sessions, sessions[0] if sessions else None, unserved,
+        tuple((day, tuple(t for on, t in coming if on == day)) for day in by_day), chart, sessions, sessions[0] if sessions else None, unserved,
         today - timedelta(days=1), sum(t.minutes for t in kept), len(rows),
     )  # fmt: skip
 
@@ -266,14 +268,21 @@ def _care(row: PestCase, now: datetime) -> list[Task]:
 
 
 def _cards(row: PestCase, today: date) -> list[Task]:
-    out = []
-    for card in (c for c in row.cards if c.withdrawn_at is None and c.removed_on is None):
-        due = _last_count(card) + timedelta(days=CARD_WEEK)
-        old = (today - max([card.placed_on, *(c.counted_on for c in card.counts if c.replaced and c.withdrawn_at is None)])).days >= CARD_LASTS
-        text = f"Count the {card.colour} card{' and hang a fresh one' if old else ''}"
-        out.append(Task(f"card-{card.id}", "card", row.plant, _place(row.plant), text, MINUTES["card"], weekly(due, today),
-                        f"/cases/{row.id}/follow#cards"))  # fmt: skip
-    return out
+    """The cards of a case to be counted, those of one colour together."""
+    hanging = [c for c in row.cards if c.withdrawn_at is None and c.removed_on is None]
+    return [_card(row, [c for c in hanging if c.colour == colour], today) for colour in dict.fromkeys(c.colour for c in hanging)]
+
+
+def _card(row: PestCase, cards: Sequence[Card], today: date) -> Task:
+    due = min(_last_count(card) for card in cards) + timedelta(days=CARD_WEEK)
+    fresh = [max([card.placed_on, *(c.counted_on for c in card.counts if c.replaced and c.withdrawn_at is None)]) for card in cards]
+    old = (today - min(fresh)).days >= CARD_LASTS
+    one = len(cards) == 1
+    which = f"the {cards[0].colour} card" if one else f"the {len(cards)} {cards[0].colour} cards"
+    renew = " and hang a fresh one" if one else " and hang fresh ones"
+    text = f"Count {which}{renew if old else ''}"
+    return Task(f"card-{cards[0].id}", "card", row.plant, _place(row.plant), text, MINUTES["card"] * len(cards), weekly(due, today),
+                f"/cases/{row.id}/follow#cards")  # fmt: skip
 
 
 def _last_count(card: Card) -> date:
@@ -308,7 +317,7 @@ def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
     spans = tuple((max(a.earliest_on, today), a.target_on, max(a.latest_on, a.target_on)) for a in slots[:2]
                   if a.earliest_on <= today + timedelta(days=SPAN_DAYS))  # fmt: skip
     here = planning.limits_of(row).admits(today)
-    if here and slots and slots[0].missed_latest_on and slots[0].missed_latest_on < today:
+    if here and slots and slots[0].target_on <= today and slots[0].missed_latest_on and slots[0].missed_latest_on < today:
         spans = ((today, today, today), *spans[1:])
     acts = slots[0].treatments if slots else []
     wet = any(key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand for key in acts)
