@@ -130,8 +130,8 @@ class Checks:
 
     def _was_running(self, case: Case) -> bool:
         """Whether the course was not over when the case was touched last: an evening was to come."""
-        query = "select count(*) from application where case_id = ? and (status = 'planned' or (status = 'dropped' and target_on > ?))"
-        return bool(self.k.rows(query, case.id, case.touched.isoformat())[0][0])
+        query = "select count(*) from application where case_id = ? and (status = 'planned' or (status = 'dropped' and changed_at > ?))"
+        return bool(self.k.rows(query, case.id, (case.touched + timedelta(days=1)).isoformat())[0][0])
 
     def _asked(self, case: Case, slots: list[tuple[int, date, str | None]], today: Page) -> None:
         """An evening that went by is asked about, and costs no more than one that was skipped."""

@@ -94,7 +94,8 @@ def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet
     opened(store, catalogue, case_id, back)
     look(store, catalogue, case_id, back, {})
     page = opened(store, catalogue, case_id, back)
-    assert page.headline.startswith("Nothing alive was seen")
+    assert page.headline == f"Nothing alive was seen. Look closely again {SPEECH.day(back + timedelta(days=7))}."
+    assert opened(store, catalogue, case_id, back + timedelta(days=9)).headline.endswith("again now.")
     assert planned(store, catalogue, case_id, back)[0] == []
     with store.reading() as session:
         over = clearing.clearing_of(session, catalogue, queries.case(session, case_id), back)

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core import types as core
+from brood.core.clearing import LOOK_GAP_DAYS
 from brood.core.keep_below import LOOK_AHEAD_DAYS
 from brood.errors import FieldErrors, InputError, LeftAlone, NotFound, NothingDevelops
 from brood.services import course, history, patches, planning, words
@@ -290,7 +291,9 @@ def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot
     if row.keep_below is not None and not by_slot:
         return "Nothing to do yet.", f"They stay under {row.keep_below:g} for now. Look again in a week, and add what you find."
     if all(f.inferred for f in case.found):
-        return "Nothing alive was seen. Look closely again in a week.", (
+        looked = max([case.found[0].on, *(i.looked_on for i in history.looks(row))])
+        due = looked + timedelta(days=LOOK_GAP_DAYS)
+        return f"Nothing alive was seen. Look closely again {speech.day(due) if due > today else 'now'}.", (
             f"On {speech.day(case.found[0].on)} nothing alive was found, after a long time without a look. So there is nothing to treat. Two clean "
             "looks and the time that the last of them would need to show itself are needed; one living find starts a new course."
         )
