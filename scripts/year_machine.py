@@ -10,9 +10,6 @@ from __future__ import annotations
 import argparse
 import sys
 import time
-from pathlib import Path
-
-sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 
 from machine.report import Report
 from machine.run import many, one

@@ -106,6 +106,11 @@ class TodayResult:
     under_care: int
 
     @property
+    def to_count(self) -> int:
+        """How many cases have to be counted again before there are dates."""
+        return sum(t.key.startswith("recount") for t in (*self.can_wait, *(t for _, tasks in self.now for t in tasks)))
+
+    @property
     def counts(self) -> tuple[int, ...]:
         """How many cases each day's evening could serve."""
         every = (self.first + timedelta(days=n) for n in range(SPAN_DAYS))
@@ -305,7 +310,7 @@ def _looks(catalogue: Catalogue, row: PestCase, today: date, others: list[str], 
 def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> Task:
     """A case that was left alone has no dates until somebody counts."""
     since = speech.day(history.touched_on(row))
-    text = f"Count again: {catalogue.records[row.pest_id].name}. Nothing was recorded since {since}; the old dates are history"
+    text = f"Count again: {catalogue.records[row.pest_id].name}, nothing recorded since {since}"
     return Task(f"recount-{row.id}", "look", row.plant, _place(row.plant), text, MINUTES["look"], today, f"/cases/{row.id}/inspect")
 
 
