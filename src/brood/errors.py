@@ -52,10 +52,10 @@ class NothingDevelops(InputError):
 
 
 class LeftAlone(InputError):
-    """Nothing is known of a case since a day that is longer ago than a generation of its pest."""
+    """Nothing is known of a case since a day that is too long ago for any number to hold."""
 
     def __init__(self, since: date) -> None:
-        super().__init__("Nobody has looked or treated for longer than a generation of this pest, so nobody knows how many live there now. "
+        super().__init__("Nobody has looked or treated for so long that nobody knows how many live there now. "
                          "Count again; a new course begins from that.", field="found")  # fmt: skip
         self.since = since
 

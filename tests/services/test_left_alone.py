@@ -46,6 +46,7 @@ def test_after_four_months_the_case_says_count_again_and_has_no_dates(store, cat
     page = opened(store, catalogue, case_id, back)
     assert page.headline == "Count again first."
     assert SPEECH.day(START) in page.why
+    assert "nobody knows how many" in page.why
     assert planned(store, catalogue, case_id, back)[0] == []
     tasks, result = items(store, catalogue, back)
     (task,) = [t for t in tasks if t.row_id == case_id or t.key.endswith(f"-{case_id}")]

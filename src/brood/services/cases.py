@@ -222,8 +222,8 @@ def _without_a_plan(row: PestCase, error: InputError, speech: Speech) -> tuple[s
         return _closed(row, speech)
     if isinstance(error, LeftAlone):
         return "Count again first.", (
-            f"Nothing was recorded since {speech.day(error.since)}. That is longer than a generation of this pest, so nobody knows how many live "
-            "there now. The old dates are history; a new course begins from what you count."
+            f"Nothing was recorded since {speech.day(error.since)}. After so long nobody knows how many live there now. "
+            "The old dates are history; a new course begins from what you count."
         )
     if isinstance(error, NothingDevelops):
         again = f" Look again on {speech.day(error.inspect_on)} at the latest." if error.inspect_on else ""

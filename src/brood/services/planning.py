@@ -36,8 +36,8 @@ LEFT_ALONE = "left alone since "
 """A plan key that begins so says that there are no dates until somebody has counted again."""
 ASKED_DAYS = 14
 """So long is asked after an evening that went by unmarked; then it counts as missed."""
-LEAST_GAP_DAYS = 7
-"""A case is not called left alone sooner than this, however quick its pest is."""
+LEAST_GAP_DAYS, MOST_GAP_DAYS = 7, 120
+"""A case is not called left alone sooner than this, however quick its pest is, and is called so after this, however slow (our judgement, C)."""
 RETURN_CHANCE = 0.3
 """How likely something still lives where a look finds nothing after more than a generation without one (our judgement, C)."""
 
@@ -160,10 +160,10 @@ def _waits_for_a_count(row: PestCase) -> bool:
 
 
 def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) -> bool:
-    """Whether by a day longer than a slow generation has passed since anything was known of a case."""
+    """Whether by a day longer than a slow generation, or than four months, has passed since anything was known of a case."""
     since = history.touched_on(row)
-    if (on - since).days <= LEAST_GAP_DAYS:
-        return False
+    if not LEAST_GAP_DAYS < (on - since).days <= MOST_GAP_DAYS:
+        return (on - since).days > MOST_GAP_DAYS
     try:
         series = plant_series(session, row.plant, since, on)
     except InputError:
