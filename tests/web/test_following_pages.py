@@ -127,7 +127,12 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
     box = re.search(r'<option value="(\d+)">Box room: room for 2', page)[1]
     answer = demo_client.post("/quarantine", data={"plant": "6", "reason": "neighbour", "place": box})
     one = answer.headers["Location"]
-    assert "Box room" in text_of(demo_client.get("/plants/6"))
+    page = text_of(demo_client.get("/plants/6"))
+    assert "Box room" in page
+    undone = re.search(r'Recorded.*?action="(/quarantine/\d+/undo)"', page, re.DOTALL)[1]
+    demo_client.post(undone, data={"undo": "1", "to": "never"})
+    assert "North stairwell" in text_of(demo_client.get("/plants/6")).split("Cases")[0]
+    one = demo_client.post("/quarantine", data={"plant": "6", "reason": "neighbour", "place": box}).headers["Location"]
     for step in ("furled", "soil", "rim", "roots", "near", "home"):
         demo_client.post(f"{one}/step", data={"step": step})
     home = re.search(r'<option value="(\d+)" selected>North stairwell', text_of(demo_client.get(one)))[1]

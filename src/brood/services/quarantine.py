@@ -201,6 +201,18 @@ def release(
     return row.plant_id
 
 
+def undo(session: Session, quarantine_id: int, to: str, *, now: datetime) -> int:
+    """Take back that a plant was kept apart (to `never`: it stands where it stood) or let back (to `apart`); the plant's id."""
+    row = quarantine(session, quarantine_id)
+    if to == "apart":
+        row.released_on = None
+    elif to == "never" and row.released_on is None:
+        row.released_on = row.since_on
+        if row.from_place_id is not None:
+            stay_since(session, row.plant_id, row.from_place_id, now.date(), now)
+    return row.plant_id
+
+
 def of_quarantine(session: Session, catalogue: Catalogue, row: Quarantine, today: date, speech: Speech) -> OverResult:
     """When a plant that shows nothing may go back: by the pest of its kind that takes longest, at its place's warmth."""
     inherited = mothers_pests(session, row.plant, row.since_on)

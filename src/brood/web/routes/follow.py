@@ -144,12 +144,11 @@ def count(card_id: int) -> Response:
 @bp.post("/cases/<int:case_id>/members")
 def members(case_id: int) -> Response:
     """Another plant joins a case, or leaves it."""
-    plant = key_of(request.form.get("plant", "")) or 0
+    plant, leaves = key_of(request.form.get("plant", "")) or 0, request.form.get("act") == "leave"
     with household().store.writing() as session:
-        if request.form.get("act") == "leave":
-            group.leave(session, case_id, plant, today())
-        else:
-            group.join(session, case_id, plant, today())
+        (group.leave if leaves else group.join)(session, case_id, plant, today())
+    said = "A plant left this case." if leaves else "A plant joined this case."
+    undo.offer(said, f"/cases/{case_id}/members", plant=str(plant), act="join" if leaves else "leave")
     return render.go(url_for("follow.page", case_id=case_id) + "#group")
 
 

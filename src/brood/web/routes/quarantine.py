@@ -46,7 +46,16 @@ def keep_apart() -> Response:
             found = quarantine.keep_apart(session, plant_id, reason, since, note, now=now(), place_id=place)
     except FieldErrors as error:
         return _page(request.form, error.by_field)
+    undo.offer("The plant is kept apart.", f"/quarantine/{found}/undo", to="never")
     return render.go(url_for("quarantine.one", quarantine_id=found))
+
+
+@bp.post("/quarantine/<int:quarantine_id>/undo")
+def undone(quarantine_id: int) -> Response:
+    """Take back that a plant was kept apart, or let back."""
+    with household().store.writing() as session:
+        plant_id = quarantine.undo(session, quarantine_id, request.form.get("to", ""), now=now())
+    return render.back(url_for("plants.one", plant_id=plant_id))
 
 
 @bp.get("/quarantine/<int:quarantine_id>")
@@ -100,6 +109,7 @@ def release(quarantine_id: int) -> Response:
             plant_id = quarantine.release(session, catalogue(), quarantine_id, place, sure=bool(reader.raw("sure")), now=now())
     except FieldErrors as error:
         return _one(quarantine_id, request.form, error.by_field)
+    undo.offer("The plant is back.", f"/quarantine/{quarantine_id}/undo", to="apart")
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 
