@@ -254,7 +254,8 @@ document.addEventListener("input", (event) => {
   const drop = (entry) => { write(shelf, read(shelf, []).filter((one) => !same(one, entry))); forget(entry.keep); };
   const make = (tag, text, more = {}) => Object.assign(document.createElement(tag), { textContent: text }, more);
   const show = () => {
-    const waiting = read(shelf, []);
+    const here = (entry) => form && line && entry.keep === form.dataset.keep && !entry.refused;
+    const waiting = read(shelf, []).filter((entry) => !here(entry));
     if (!list) return;
     list.replaceChildren();
     list.classList.toggle("hidden", !waiting.length);
