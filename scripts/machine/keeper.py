@@ -347,7 +347,8 @@ class Keeper:
             if case.owed is None or not self.chance(0.5):
                 continue
             page = self.get(f"/cases/{case.id}")
-            form = next((f for f in page.forms if f.action.startswith("/evenings/") and "done_on" in f.names), None)
+            fresh = [f for f in page.forms if f.action.startswith("/evenings/") and not any("withdraw" in b[3] for b in f.buttons)]
+            form = next((f for f in fresh if "done_on" in f.names), None)
             if form is not None and (case.id, case.owed) not in self.ledger.done:
                 before = self.report.counts["evenings"]
                 answer = self.press(form, "", done_on=case.owed.isoformat())

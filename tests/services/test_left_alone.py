@@ -10,7 +10,7 @@ from test_following import SPEECH, START, evening, look, open_mite, planned
 
 from brood.core.temperature import EXPECTED
 from brood.errors import LeftAlone, NotFound
-from brood.services import cases, clearing, inspecting, planning, today
+from brood.services import cases, clearing, history, inspecting, planning, today
 from brood.services.cases import FindCommand, MarkCommand
 from brood.services.preferences import Preferences
 from brood.store.queries import cases as queries
@@ -143,6 +143,25 @@ def test_what_was_done_meanwhile_and_not_marked_can_still_be_said(store, catalog
         dropped = next((a.id for a in queries.case(session, case_id).applications if a.status == "dropped"), 999)
     with store.writing() as session, pytest.raises(NotFound):
         cases.mark(session, catalogue, dropped, MarkCommand("done", lately), now=at(back), speech=SPEECH)
+
+
+def test_an_evening_that_went_by_stays_the_one_that_is_asked_about(store, catalogue):
+    """Evenings that had left the plan and come back stand behind those that are in it."""
+    _, case_id = open_mite(store, catalogue, START, young=200.0)
+    with store.writing() as session:
+        row = queries.case(session, case_id)
+        first, second = history.planned(row)[:2]
+        first.status, row.plan_key = "dropped", ""
+    opened(store, catalogue, case_id, START)
+    day = START + timedelta(days=6)
+    opened(store, catalogue, case_id, day)
+    with store.reading() as session:
+        slots = history.planned(queries.case(session, case_id))
+    assert slots[0].id == second.id
+    assert slots[0].missed_on is not None
+    assert [a.missed_on for a in slots[1:]] == [None] * (len(slots) - 1)
+    assert first.id in {a.id for a in slots}
+    assert [a.target_on for a in slots] == sorted(a.target_on for a in slots)
 
 
 def test_a_whole_course_that_was_looked_at_late_is_no_course_left_alone(store, catalogue):

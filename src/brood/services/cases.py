@@ -264,8 +264,7 @@ def _whys(pest: core.Pest, by_slot: list[tuple[Application, core.Application]], 
 
 
 def _by_slot(row: PestCase, plan: core.Plan) -> list[tuple[Application, core.Application]]:
-    slots = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: a.number)
-    return list(zip(slots, plan.applications, strict=False))
+    return list(zip(history.planned(row), plan.applications, strict=False))
 
 
 def _evenings(row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date) -> tuple[Evening, ...]:

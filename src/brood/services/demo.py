@@ -12,7 +12,22 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services import cases, demo_following, household, logger_files, looks, patches, photos, places, planning, plants, sensor, shelf, weather
+from brood.services import (
+    cases,
+    demo_following,
+    history,
+    household,
+    logger_files,
+    looks,
+    patches,
+    photos,
+    places,
+    planning,
+    plants,
+    sensor,
+    shelf,
+    weather,
+)
 from brood.services.logger import LoggerPlan, csv_text
 from brood.services.sensor import Device
 from brood.services.speech import Speech
@@ -254,4 +269,4 @@ def _play(store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, m
 
 def _next(session: Session, case_id: int) -> Application:
     """The next planned evening of a case."""
-    return min((a for a in case(session, case_id).applications if a.status == "planned"), key=lambda a: a.number)
+    return history.planned(case(session, case_id))[0]

@@ -131,7 +131,7 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
 
 
 def _next(row: PestCase) -> Application:
-    planned = sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+    planned = history.planned(row)
     if not planned or row.closed_at is not None:
         raise NotFound("No treatment evening is planned for this case.")
     return planned[0]

@@ -313,7 +313,8 @@ def _drop(slots: Iterable[Application], now: datetime) -> None:
 def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, today: date, now: datetime, speech: Speech) -> None:
     """Put the planned evenings into the case's open slots in order; slots keep their calendar identity."""
     course = history.course_end(row)
-    open_slots = sorted((a for a in row.applications if a.status not in history.SETTLED), key=lambda a: a.number)
+    dropped = sorted((a for a in row.applications if a.status == "dropped"), key=lambda a: a.number)
+    open_slots = [*history.planned(row), *dropped]
     number = max((a.number for a in row.applications), default=0)
     for planned in plan.applications:
         slot = open_slots.pop(0) if open_slots else None
@@ -332,6 +333,8 @@ def _set(slot: Application, planned: core.Application, today: date, now: datetim
     """Give a slot its date; the sequence rises when what a calendar shows has changed. `course` is what it was before: its end, its evenings."""
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
     wanted = (planned.target, planned.earliest, planned.latest, list(planned.acts), "planned")
+    if slot.status == "dropped":
+        slot.missed_on = slot.missed_latest_on = slot.missed_end_on = slot.missed_evenings = None
     gone_by = slot.status == "planned" and slot.sequence >= 0 and slot.missed_on is None and slot.target_on < today
     if gone_by and (today - slot.target_on).days <= ASKED_DAYS:
         slot.missed_on, slot.missed_latest_on = slot.target_on, slot.latest_on
