@@ -66,7 +66,7 @@ HARD = [
 ]
 
 
-@pytest.mark.parametrize("late", [0, pytest.param(30, marks=pytest.mark.long), 120, pytest.param(400, marks=pytest.mark.long)])
+@pytest.mark.parametrize("late", [120, *(pytest.param(n, marks=pytest.mark.long) for n in (0, 30, 400))])
 @pytest.mark.parametrize(("pest_id", "day", "night", "acts", "found"), HARD, ids=[h[0] for h in HARD])
 def test_cold_places_and_long_silences_have_a_plan_and_an_end(pest_id, day, night, acts, found, late):
     known = {s.id for s in CATALOGUE.pest(pest_id).stages}
