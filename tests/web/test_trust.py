@@ -49,6 +49,13 @@ def test_the_key_of_sessions_is_in_a_file_of_its_owner_and_in_no_copy(demo_clien
     assert stat.S_IMODE((folder / "household.sqlite").stat().st_mode) == 0o600
 
 
+def test_a_key_that_was_cut_short_is_made_anew(tmp_path):
+    first = access.session_secret(tmp_path)
+    assert access.session_secret(tmp_path) == first
+    (tmp_path / access.SECRET_FILE).write_text("")
+    assert len(access.session_secret(tmp_path)) == len(first)
+
+
 def test_a_new_passcode_makes_a_new_key(demo_client, tmp_path):
     before = (tmp_path / "pages" / access.SECRET_FILE).read_text()
     demo_client.post("/settings/passcode", data={"passcode": "1234 5678"})

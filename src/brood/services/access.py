@@ -17,6 +17,8 @@ from brood.services import preferences
 KEY = "passcode_hash"
 SECRET_FILE, OWNER_ONLY = "session-secret", 0o600
 """Where the key that signs sessions is kept: beside the database and never in it, so that no copy of the household holds it."""
+LEAST_DIGITS = 32
+"""A key of fewer digits than this was cut short: another is made."""
 DIGITS = 8
 FREE_TRIES, LOCK_SECONDS = 5, 600
 
@@ -49,10 +51,11 @@ def fits(session: Session, passcode: str) -> bool:
 def session_secret(folder: Path) -> str:
     """The key that signs sessions of the household in a folder; made on first use."""
     path = folder / SECRET_FILE
-    if not path.is_file():
+    held = path.read_text("ascii", "replace").strip() if path.is_file() else ""
+    if len(held) < LEAST_DIGITS:
         return new_secret(folder)
     path.chmod(OWNER_ONLY)
-    return path.read_text("ascii")
+    return held
 
 
 def new_secret(folder: Path) -> str:

@@ -19,7 +19,10 @@ from brood.store.tables import Look, PestCase, Place, Plant, Stay
 
 WAYS = {"touching": 0.5, "tray": 0.4, "next": 0.25, "downwind": 0.2, "place": 0.08}
 """Chance that a pest crosses within a month, by how two plants stand (our judgement, C)."""
-NAMES = {"touching": "touches it", "tray": "shares its tray", "next": "stands next to it", "downwind": "stands downwind of it", "place": "same place"}
+NAMES = {
+    "touching": "touches it", "tray": "shares its tray", "next": "stands next to it", "downwind": "stands downwind of it",
+    "place": "stands in the same place",
+}  # fmt: skip
 IN_SOIL = {"bradysia", "rhizoecus"}
 MONTH, LOOK_EVERY, WATCH_DAYS, LOOKED_DAYS = 28.0, 7, 60, 28
 RISKY, CHECKED = 0.2, 0.1
