@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
 from brood.core import planner
-from brood.core.clearing import clear_by
+from brood.core.clearing import clear_by, unseen_weights
 from brood.core.inference import infer_hidden
 from brood.core.outcome import outcomes
 from brood.core.projection import project
@@ -86,6 +86,15 @@ def test_eggs_found_weeks_after_the_first_are_in_the_plan(gap):
     assert nothing.first_escape is not None
     assert nothing.survivors > early.survivors > 0
     lived_through(one)
+
+
+def test_clean_looks_against_all_expectation_leave_weights_that_add_to_one():
+    """What would least have been seen has no weight at all: the rest still does."""
+    weights, unseen = np.array([[0.0, 0.7], [0.3, 1e-300]]), np.array([[0.0, 2000.0], [2010.0, 900.0]])
+    found = unseen_weights(weights, unseen)
+    assert found.sum() == pytest.approx(1.0)
+    assert found[0, 0] == 0.0
+    assert found[1, 1] == pytest.approx(1.0)
 
 
 WARMTH = st.tuples(st.integers(5, 35), st.integers(0, 10))

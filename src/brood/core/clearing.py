@@ -98,9 +98,18 @@ class _Odds:
         out = []
         for n, (day, looks) in enumerate(days):
             unseen = missed.get(tuple(x for x in looks if x.on <= day), np.zeros_like(total[n]))
-            weight = self.weights * np.exp(-(unseen - unseen.min()))
-            out.append(float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum() / weight.sum()))
+            weight = unseen_weights(self.weights, unseen)
+            out.append(float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum()))
         return out
+
+
+def unseen_weights(weights: Array, unseen: Array) -> Array:
+    """Weights that add to 1 after nothing was seen, where `unseen` sightings were to be expected of each; worked out by logarithms, so that a
+    likely case without any weight does not drown the others."""
+    with np.errstate(divide="ignore"):
+        log = np.log(weights) - unseen
+    out: Array = np.exp(log - log.max())
+    return out / out.sum()
 
 
 def _at(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, day: date) -> Array:
