@@ -108,8 +108,9 @@ def unseen_weights(weights: Array, unseen: Array) -> Array:
     likely case without any weight does not drown the others."""
     with np.errstate(divide="ignore"):
         log = np.log(weights) - unseen
-    out: Array = np.exp(log - log.max())
-    return out / out.sum()
+    weight = np.exp(log - log.max())
+    out: Array = weight / weight.sum()
+    return out
 
 
 def _at(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, day: date) -> Array:
