@@ -25,6 +25,8 @@ from .page import Page, Task
 OLD_DAYS = 14
 LEAST_GAP = 7
 LATE_WORDS = ("not marked", "late", "overdue", "went by", "was it done", "count again")
+SURELY = 1.5
+"""A gap so many generations long is longer than one by any reading of how cool the place may be."""
 COSTS_A_HOUSEHOLD = 1
 READ = 0.3
 """How often the page of a case is read where nothing calls for it."""
@@ -98,7 +100,7 @@ class Checks:
         slots = [(number, date.fromisoformat(on), missed) for number, on, missed in rows]
         where, slow = f"/cases/{case.id}", self._slow(case)
         gap = (self.k.today - case.touched).days
-        alone = held is None and slow is not None and gap > max(slow, LEAST_GAP) + 1 and self._was_running(case)
+        alone = held is None and slow is not None and gap > max(SURELY * slow, LEAST_GAP) + 1 and self._was_running(case)
         late = bool(slots) and slots[0][1] < self.k.today
         page = self.k.get(where) if alone or late or self.k.chance(READ) else None
         lower = page.text.lower() if page else ""
