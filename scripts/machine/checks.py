@@ -137,7 +137,7 @@ class Checks:
 
     def _asked(self, case: Case, slots: list[tuple[int, date, str | None]], today: Page) -> None:
         """An evening that went by is asked about, and costs no more than one that was skipped."""
-        number, _, missed = next(s for s in slots if s[2])
+        number, missed = slots[0][0], next(s[2] for s in slots if s[2])
         if date.fromisoformat(str(missed)) >= self.k.today:
             return
         self.k.report.counts["unmarked"] += 1

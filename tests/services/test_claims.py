@@ -240,3 +240,15 @@ def test_a_sitters_sheet_and_the_feed_leave_out_what_is_gone(store, catalogue):
     with store.reading() as session:
         row = sharing.address(session, "sitter", token, START)
         assert sharing.sheet(session, catalogue, row, today=START + timedelta(days=2), speech=SPEECH).days == ()
+
+
+def test_a_plant_cleared_twice_in_winter_is_asked_for_once_in_spring(store, catalogue):
+    begun = datetime(2025, 12, 1, 9).date()
+    plant_id, first = open_mite(store, catalogue, begun)
+    with store.writing() as session:
+        cases.close(session, catalogue, first, closed=True, now=at(begun), speech=SPEECH)
+        finds, acts = (cases.FindCommand(begun, "adult", 3.0, None, ""),), (cases.ActCommand("wiping", None, None),)
+        again = cases.OpenCommand(plant_id, MITE, finds, acts, begun, False)
+        second = cases.open_case(session, catalogue, again, today=begun, now=at(begun), speech=SPEECH)
+        cases.close(session, catalogue, second, closed=True, now=at(begun), speech=SPEECH)
+    assert [t.key.split("-")[0] for t in tasks(store, catalogue, datetime(2026, 3, 20).date())] == ["spring"]

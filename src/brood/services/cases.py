@@ -305,8 +305,9 @@ def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot
     application = by_slot[0][1]
     headline = words.next_step(application, today, bool(case.done), speech, catalogue.treatments)
     why = words.reason(case.pest, application.reason, speech, application.short_by_days)
-    if following.overdue and following.slot.missed_on:
-        why = f"{speech.day(following.slot.missed_on)} is not marked. If you did it then, say so under “Another day”. " + why
+    gone = history.went_by(row)
+    if gone is not None and gone.missed_on is not None:
+        why = f"{speech.day(gone.missed_on)} is not marked. If you did it then, say so under “Another day”. " + why
     return headline, why
 
 

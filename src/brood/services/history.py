@@ -64,3 +64,8 @@ def evening_day(slot: Application) -> date:
 def planned(row: PestCase) -> list[Application]:
     """The evenings to come, in their order."""
     return sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+
+
+def went_by(row: PestCase) -> Application | None:
+    """The first evening of the plan that went by unmarked lately: it is asked about. None where there is none."""
+    return next((a for a in planned(row) if a.missed_on is not None), None)

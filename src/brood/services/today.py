@@ -223,11 +223,12 @@ def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: d
     if today.month not in spring:
         return []
     begun, looked = date(today.year, spring[0], 1), neighbours.last_looks(session)
-    return [Task(f"spring-{c.id}", "neighbour", p, _place(p), f"Cleared of {catalogue.name(c.pest_id)} in winter: look again now that it is warm",
+    found = [Task(f"spring-{c.id}", "neighbour", p, _place(p), f"Cleared of {catalogue.name(c.pest_id)} in winter: look again now that it is warm",
                  MINUTES["neighbour"], weekly(begun, today), f"/plants/{p.id}#check")
             for p in neighbours.everyone(session) for c in p.cases
             if c.closed_at and c.closed_at.month in winter and (today - c.closed_at.date()).days < WINTER_DAYS and looked.get(p.id, date.min) < begun
             ]  # fmt: skip
+    return list({(t.plant.id, t.text): t for t in found}.values())
 
 
 def next_evening(row: PestCase) -> Application | None:
@@ -240,16 +241,18 @@ def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> 
     if slot is None:
         return []
     verb = words.evening_verb(slot.treatments, catalogue.treatments)
+    gone = history.went_by(row)
+    missed_on, missed_latest_on = (gone.missed_on, gone.missed_latest_on) if gone else (None, None)
     late = ""
-    if slot.missed_on and slot.missed_on < today:
-        end = slot.missed_latest_on or slot.missed_on
-        late = (f"Planned for {speech.day(slot.missed_on)}; its window ended {days((today - end).days)} ago, so some may have bred since."
-                if end < today else f"Planned for {speech.day(slot.missed_on)}; still inside its window.")  # fmt: skip
+    if missed_on and missed_on < today:
+        end = missed_latest_on or missed_on
+        late = (f"Planned for {speech.day(missed_on)}; its window ended {days((today - end).days)} ago, so some may have bred since."
+                if end < today else f"Planned for {speech.day(missed_on)}; still inside its window.")  # fmt: skip
     minutes = round(effort.evening(catalogue, row, slot.treatments))
-    closes = min(slot.latest_on, slot.missed_latest_on or slot.latest_on)
+    closes = min(slot.latest_on, missed_latest_on or slot.latest_on)
     return [Task(f"treat-{slot.id}", "treat", row.plant, _place(row.plant), f"{verb}: {words.act_names(slot.treatments, catalogue.treatments)}",
                  minutes, slot.target_on, f"/cases/{row.id}/evening", f"/evenings/{slot.id}", closes, late, "Done today", row.id,
-                 slot.missed_on)]  # fmt: skip
+                 missed_on)]  # fmt: skip
 
 
 def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Task]:
@@ -321,8 +324,8 @@ def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
     slots = history.planned(row)
     spans = tuple((max(a.earliest_on, today), a.target_on, max(a.latest_on, a.target_on)) for a in slots[:2]
                   if a.earliest_on <= today + timedelta(days=SPAN_DAYS))  # fmt: skip
-    here = planning.limits_of(row).admits(today)
-    if here and slots and slots[0].target_on <= today and slots[0].missed_latest_on and slots[0].missed_latest_on < today:
+    here, gone = planning.limits_of(row).admits(today), history.went_by(row)
+    if here and gone and slots[0].target_on <= today and gone.missed_latest_on and gone.missed_latest_on < today:
         spans = ((today, today, today), *spans[1:])
     acts = slots[0].treatments if slots else []
     wet = any(key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand for key in acts)
