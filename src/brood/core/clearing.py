@@ -99,7 +99,7 @@ class _Odds:
         for n, (day, looks) in enumerate(days):
             unseen = missed.get(tuple(x for x in looks if x.on <= day), np.zeros_like(total[n]))
             weight = unseen_weights(self.weights, unseen)
-            out.append(float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum()))
+            out.append(min(1.0, float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum())))
         return out
 
 
