@@ -141,8 +141,12 @@ def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):
     with keeper.store.reading() as session:
         records = queries.case(session, keeper.case).applications[0].records
         assert [r.withdrawn_at is not None for r in records] == [True]
+    before = keeper.slots()
+    with keeper.store.writing() as session:
+        assert cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH) == keeper.case
+    assert keeper.slots() == before, "the second tap changes nothing"
     with pytest.raises(NotFound), keeper.store.writing() as session:
-        cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
+        cases.unmark(session, keeper.catalogue, before[1][0], now=keeper.now, speech=SPEECH)
 
 
 def test_correcting_a_find_keeps_the_old_one_and_redoes_the_plan(keeper):

@@ -142,7 +142,7 @@ def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two
     for said, back in (("No looks", 60), ("1 look on record", 61), ("too close together", 63), ("more than a week ago", 90)):
         on = day + timedelta(days=back)
         with pytest.raises(FieldErrors, match=said), store.writing() as session:
-            quarantine.release(session, catalogue, kept, now=at(on))
+            quarantine.release(session, kept, now=at(on))
         if back < 90:
             with store.writing() as session:
                 offset = {60: 0, 61: 1, 63: 9}[back]
@@ -150,7 +150,7 @@ def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two
                 quarantine.look_apart(session, kept, inspecting.InspectCommand(on, ()), now=at(on))
     last = day + timedelta(days=69)
     with store.writing() as session:
-        quarantine.release(session, catalogue, kept, now=at(last))
+        quarantine.release(session, kept, now=at(last))
         assert quarantine.quarantine(session, kept).released_on == last
 
 
@@ -219,7 +219,7 @@ def test_nothing_is_asked_for_longer_than_two_weeks_in_the_same_words(demo_store
     assert found
     assert len({t.key for t in found}) == len(found)
     for task in found:
-        assert (day - task.asked_since).days <= today.ASKED_DAYS, task.key
+        assert (day - task.asked_since).days <= planning.ASKED_DAYS, task.key
 
 
 def test_repotting_keeps_sprays_off_the_plan_for_ten_days(store, catalogue):

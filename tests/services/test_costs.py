@@ -100,7 +100,7 @@ def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_f
         assert not any(q.plant.name == "Fuchsia" for q in quarantine.open_quarantines(session)), "what was refused is not half kept"
         for step in quarantine.STEPS:
             quarantine.step(session, kept, step)
-        quarantine.release(session, catalogue, kept, home, sure=True, now=NOW)
+        quarantine.release(session, kept, home, sure=True, now=NOW)
     with demo_store.reading() as session:
         assert named(session, "Maidenhair fern").stays[-1].place_id == home
 

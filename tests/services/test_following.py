@@ -193,12 +193,12 @@ def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
     assert after.clearing.settled
     with store.writing() as session:
         with pytest.raises(FieldErrors):
-            quarantine.release(session, catalogue, kept, now=NOW)
+            quarantine.release(session, kept, now=NOW)
         for step in quarantine.STEPS:
             quarantine.step(session, kept, step)
         at = datetime.combine(last, NOW.time())
-        assert quarantine.release(session, catalogue, kept, now=at) == plant_id
-        assert quarantine.release(session, catalogue, kept, now=at + timedelta(days=9)) == plant_id, "a second tap changes nothing"
+        assert quarantine.release(session, kept, now=at) == plant_id
+        assert quarantine.release(session, kept, now=at + timedelta(days=9)) == plant_id, "a second tap changes nothing"
         assert quarantine.quarantine(session, kept).released_on == last
         with pytest.raises(NotFound):
             quarantine.step(session, kept, "no-such-step")

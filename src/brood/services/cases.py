@@ -413,9 +413,11 @@ def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, done_on: d
 
 
 def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech) -> int:
-    """Withdraw what was recorded of an evening and plan again; the case's id. The record is kept."""
+    """Withdraw what was recorded of an evening and plan again; the case's id. The record is kept; a second time changes nothing."""
     row, slot = cases.case_of_application(session, application_id)
     record = history.last_word(slot)
+    if record is None and slot.records:
+        return row.id
     if record is None:
         raise NotFound("Nothing is recorded for this evening.")
     record.withdrawn_at = now

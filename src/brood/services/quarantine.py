@@ -181,9 +181,7 @@ def missing(session: Session, row: Quarantine, today: date) -> str:
     return ""
 
 
-def release(
-    session: Session, catalogue: Catalogue, quarantine_id: int, place_id: int | None = None, *, sure: bool = False, now: datetime
-) -> int:
+def release(session: Session, quarantine_id: int, place_id: int | None = None, *, sure: bool = False, now: datetime) -> int:
     """Let a plant back, to a place where one is given; the plant's id. Raises FieldErrors while steps are open, and while looks are missing unless
     the keeper is `sure`."""
     row = quarantine(session, quarantine_id)

@@ -22,8 +22,6 @@ from brood.store.records import Card
 from brood.store.tables import Application, PestCase, Place, Plant
 
 SPAN_DAYS, COMING_DAYS = 14, 7
-ASKED_DAYS = 14
-"""Nothing is asked for longer than this in the same words; what comes back every week counts anew."""
 CARD_WEEK, CARD_LASTS = 7, 21
 WINTER_DAYS = 210
 ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")

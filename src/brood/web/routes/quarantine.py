@@ -106,7 +106,7 @@ def release(quarantine_id: int) -> Response:
     try:
         reader.done()
         with household().store.writing() as session:
-            plant_id = quarantine.release(session, catalogue(), quarantine_id, place, sure=bool(reader.raw("sure")), now=now())
+            plant_id = quarantine.release(session, quarantine_id, place, sure=bool(reader.raw("sure")), now=now())
     except FieldErrors as error:
         return _one(quarantine_id, request.form, error.by_field)
     undo.offer("The plant is back.", f"/quarantine/{quarantine_id}/undo", to="apart")
