@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,6 +44,16 @@ class Chain:
     def size(self) -> int:
         """Number of sub-stages."""
         return len(self.stage_of)
+
+    @cached_property
+    def entered(self) -> NDArray[np.int64]:
+        """The first sub-stage of every stage but the first; `left` has the last of the stage before it."""
+        return np.flatnonzero(np.diff(self.stage_of)) + 1
+
+    @cached_property
+    def left(self) -> NDArray[np.int64]:
+        """The last sub-stage of every stage but the last."""
+        return self.entered - 1
 
     def first(self, stage: int) -> int:
         """Index of the first sub-stage of a stage index; `size` for laying adults."""

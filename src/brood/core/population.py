@@ -245,8 +245,7 @@ def back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, o
     most = float(moves.max(initial=0.0))
     if most <= 0:
         return exposed, hidden
-    share = moves / most
-    ends = np.flatnonzero(np.diff(steps.chain.stage_of)) + 1
+    share, chain = moves / most, steps.chain
     p = np.stack((exposed, hidden))
     weight, tail = math.exp(-most), TAIL if p.dtype == np.float64 else SINGLE_TAIL
     out, k, seen = weight * p, 0, weight
@@ -254,7 +253,7 @@ def back(steps: Steps, n: int, exposed: Array, hidden: Array, entering: Array, o
     while seen < 1 - tail and k < 200:
         change[..., :-1] = p[..., 1:]
         change[..., -1] = entering
-        change[..., ends - 1] = open_to[..., 1:-1] * p[0][..., ends] + refuge * p[1][..., ends]
+        change[..., chain.left] = open_to[..., 1:-1] * p[0][..., chain.entered] + refuge * p[1][..., chain.entered]
         change -= p
         change *= share
         p += change
@@ -308,27 +307,25 @@ def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:
 
 def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: Array) -> Array:
     """Numbers a step later, in both tracks: the exponential of the generator with births and deaths."""
-    moves, deaths = steps.moves[n], steps.deaths[n]
+    moves, deaths, chain = steps.moves[n], steps.deaths[n], steps.chain
     most = max(float(moves.max(initial=0.0)), float(deaths.max()))
     share, dying = moves / most, deaths / most
-    young = np.stack(np.broadcast_arrays((1 - refuge) * fresh[..., 0], refuge)) * steps.births[n] * females / most
-    ends = np.append(np.flatnonzero(np.diff(steps.chain.stage_of)) + 1, steps.chain.size)
-    term, weight, k = x, math.exp(-most), 0
-    out, seen = weight * term, weight
+    into = np.stack(np.broadcast_arrays((1 - refuge) * fresh, refuge))
+    young = into[..., 0] * (steps.births[n] * females / most)
+    left, entered = np.append(chain.left, chain.size - 1), np.append(chain.entered, chain.size)
+    term, weight, k = x.copy(), math.exp(-most), 0
+    out, seen = weight * x, weight
+    leaving, part = np.empty_like(x[..., :-1]), np.empty_like(x)
     while seen < 1 - TAIL and k < 200:
-        leaving, laying = term[..., :-1] * share, term[..., -1]
-        term = term.copy()
+        np.multiply(term[..., :-1], share, out=leaving)
+        laying, crossing = term[..., -1].copy(), np.take(leaving, left, axis=-1)
         term[..., :-1] -= leaving
         term[..., 1:] += leaving
-        crossing = leaving[..., ends - 1]
-        total = crossing.sum(axis=0)
-        term[..., ends] -= crossing
-        term[0][..., ends] += (1 - refuge) * fresh[..., 1:] * total
-        term[1][..., ends] += refuge * total
+        term[..., entered] += into[..., 1:] * crossing.sum(axis=0) - crossing
         term[..., -1] -= dying * laying
         term[..., 0] += young * laying.sum(axis=0)
         k += 1
         weight *= most / k
-        out = out + weight * term
+        out += np.multiply(term, weight, out=part)
         seen += weight
     return out
