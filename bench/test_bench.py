@@ -1,4 +1,6 @@
-"""How long the computation and the pages take. Run with `make bench`; nothing here can fail a test run."""
+"""How long the computation and the pages take. Run with `make bench`; nothing here can
+fail a test run.
+"""
 
 from __future__ import annotations
 
@@ -27,9 +29,19 @@ PESTS = sorted(shipped().pests)
 
 def case(pest: str) -> Case:
     catalogue = shipped()
-    found = (Found(DAY, catalogue.pests[pest].stages[0].id, 60.0), Found(DAY, catalogue.pests[pest].stages[1].id, 30.0), Found(DAY, "adult", 12.0))
+    found = (
+        Found(DAY, catalogue.pests[pest].stages[0].id, 60.0),
+        Found(DAY, catalogue.pests[pest].stages[1].id, 30.0),
+        Found(DAY, "adult", 12.0),
+    )
     acts = tuple(catalogue.act(a, pest) for a in default_acts(catalogue, pest))
-    return Case(catalogue.pest(pest), DAY, found, daily(DAY - timedelta(days=2), [15] * 220, [27] * 220, spread_c=1.5), acts)
+    return Case(
+        catalogue.pest(pest),
+        DAY,
+        found,
+        daily(DAY - timedelta(days=2), [15] * 220, [27] * 220, spread_c=1.5),
+        acts,
+    )
 
 
 def test_read_the_catalogue(benchmark):
@@ -44,11 +56,24 @@ def test_plan(benchmark, pest):
 @pytest.mark.parametrize("pest", PESTS)
 def test_project_45_days(benchmark, pest):
     one = case(pest)
-    benchmark(project, one, [(DAY + timedelta(days=d), one.acts) for d in range(0, 30, 4)], DAY + timedelta(days=45))
+    benchmark(
+        project,
+        one,
+        [(DAY + timedelta(days=d), one.acts) for d in range(0, 30, 4)],
+        DAY + timedelta(days=45),
+    )
 
 
 def test_identify_with_next_checks(benchmark):
-    evidence = {"observations": {"stipple-pale-dots": True, "web-fine": True, "tap-specks-walk": True, "sticky-plant": False, "black-specks": False}}
+    evidence = {
+        "observations": {
+            "stipple-pale-dots": True,
+            "web-fine": True,
+            "tap-specks-walk": True,
+            "sticky-plant": False,
+            "black-specks": False,
+        }
+    }
     answer(shipped(), evidence)
     benchmark(answer, shipped(), evidence)
 
@@ -57,10 +82,14 @@ def test_stage_times(benchmark):
     benchmark(stage_times, shipped().pests[PESTS[0]], 21.0)
 
 
-@pytest.mark.parametrize("page", ["/plants", "/places/1", "/cases/1", "/cases/3", "/looks/1/suspects"])
+@pytest.mark.parametrize(
+    "page", ["/plants", "/places/1", "/cases/1", "/cases/3", "/looks/1/suspects"]
+)
 def test_page(benchmark, tmp_path: Path, page: str):
     demo.seed(tmp_path / "household.sqlite", now=datetime.combine(DAY, time(18)))
-    client = create_app(Settings(data=tmp_path), lambda: datetime.combine(DAY, time(18))).test_client()
+    client = create_app(
+        Settings(data=tmp_path), lambda: datetime.combine(DAY, time(18))
+    ).test_client()
     assert client.get(page).status_code == 200
     benchmark(client.get, page)
 
@@ -68,9 +97,17 @@ def test_page(benchmark, tmp_path: Path, page: str):
 def test_read_a_years_file(benchmark):
     from brood.core.logger_csv import parse
 
-    benchmark.pedantic(parse, (csv_text(LoggerPlan(datetime(2026, 1, 1), days=365)).encode(),), rounds=3)
+    benchmark.pedantic(
+        parse, (csv_text(LoggerPlan(datetime(2026, 1, 1), days=365)).encode(),), rounds=3
+    )
 
 
 @pytest.mark.parametrize("month", [1, 4, 7, 11])
 def test_the_demo_household_is_laid_out_in_every_season(benchmark, tmp_path, month):
-    benchmark.pedantic(demo.seed, (tmp_path / "household.sqlite",), {"now": datetime(2026, month, 16, 18)}, rounds=1, iterations=1)
+    benchmark.pedantic(
+        demo.seed,
+        (tmp_path / "household.sqlite",),
+        {"now": datetime(2026, month, 16, 18)},
+        rounds=1,
+        iterations=1,
+    )

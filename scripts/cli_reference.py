@@ -12,8 +12,9 @@ from brood.cli.main import main
 OUT = Path(__file__).parents[1] / "docs" / "cli.md"
 HEAD = """# The command line
 
-Made from the commands' own help by `scripts/cli_reference.py`; a test compares the two. Data goes to standard output, words to
-standard error; exit 0 good, 1 failed, 2 misused; `-` reads standard input; `--json` prints one JSON object with `"schema": 1`.
+Made from the commands' own help by `scripts/cli_reference.py`; a test compares the two.
+Data goes to standard output, words to standard error; exit 0 good, 1 failed, 2 misused;
+`-` reads standard input; `--json` prints one JSON object with `"schema": 1`.
 """
 
 

@@ -1,4 +1,6 @@
-"""Prints how well identification does on simulated keepers: 100 of each cause, 10 % misses, 5 % false reports."""
+"""Prints how well identification does on simulated keepers: 100 of each cause, 10 %
+misses, 5 % false reports.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,10 @@ def of_cause(cause: str) -> list[tuple[int, bool, float, str]]:
     """(answers, right, chance, likeliest) of every keeper of a cause."""
     model = shipped().evidence.model
     rng = np.random.default_rng([ord(c) for c in cause])
-    runs: list[Inquiry] = [inquire(Keeper(model, (cause,), rng), typical_setting(model, cause, rng)) for _ in range(EACH)]
+    runs: list[Inquiry] = [
+        inquire(Keeper(model, (cause,), rng), typical_setting(model, cause, rng))
+        for _ in range(EACH)
+    ]
     return [(r.answers, r.best[0] == cause, r.best[1], r.best[0]) for r in runs]
 
 
@@ -28,11 +33,18 @@ def main() -> None:
         by_cause = dict(zip(causes, pool.map(of_cause, causes), strict=True))
     rows = [row for rows in by_cause.values() for row in rows]
     answers, right, chance = (np.array([row[k] for row in rows], dtype=float) for k in range(3))
-    print(f"{len(rows)} keepers: median {np.median(answers):g} answers (mean {answers.mean():.1f}), {right.mean():.1%} right, "
-          f"calibration error {calibration_error(chance, right):.3f}")  # fmt: skip
-    for cause, held in sorted(by_cause.items(), key=lambda pair: np.mean([r[1] for r in pair[1]]))[:8]:
+    print(
+        f"{len(rows)} keepers: median {np.median(answers):g} answers (mean "
+        f"{answers.mean():.1f}), {right.mean():.1%} right, "
+        f"calibration error {calibration_error(chance, right):.3f}"
+    )
+    for cause, held in sorted(by_cause.items(), key=lambda pair: np.mean([r[1] for r in pair[1]]))[
+        :8
+    ]:
         taken = sorted({r[3] for r in held if not r[1]})
-        print(f"  {cause:30s}{np.mean([r[1] for r in held]):6.0%} right; taken for {', '.join(taken)}")
+        print(
+            f"  {cause:30s}{np.mean([r[1] for r in held]):6.0%} right; taken for {', '.join(taken)}"
+        )
 
 
 if __name__ == "__main__":

@@ -1,11 +1,13 @@
-"""Writes what this version answers, so that two versions can be compared with `diff -r`.
+"""Writes what this version answers, so that two versions can be compared with `diff
+-r`.
 
     python scripts/same_answers.py /tmp/before          documents, commands and pages
     python scripts/same_answers.py /tmp/before --numbers /tmp/after      compare with a tolerance
 
-Sixty case documents are drawn from a fixed seed and given to `brood plan`, `assess`, `clear-date`; every
-pest goes through `develop`, every shipped story through `identify`. Then every page that can be reached
-in the demo household at a fixed clock is read, once as text and once as markup with single spaces.
+Sixty case documents are drawn from a fixed seed and given to `brood plan`, `assess`,
+`clear-date`; every pest goes through `develop`, every shipped story through `identify`.
+Then every page that can be reached in the demo household at a fixed clock is read, once
+as text and once as markup with single spaces.
 """
 
 from __future__ import annotations
@@ -39,7 +41,9 @@ TOLERANCE = 1e-9
 
 
 def documents(seed: int = 16) -> Iterator[tuple[str, dict]]:
-    """Case documents with one to two pests, all kinds of temperature, some with evenings done and counts."""
+    """Case documents with one to two pests, all kinds of temperature, some with
+    evenings done and counts.
+    """
     rng = np.random.default_rng(seed)
     catalogue = shipped()
     pests = sorted(catalogue.pests)
@@ -65,14 +69,20 @@ def documents(seed: int = 16) -> Iterator[tuple[str, dict]]:
         if n % 3 == 1:
             case["done"] = [{"date": (DAY + timedelta(days=d)).isoformat()} for d in (0, 5)]
             case["inspections"] = [
-                {"date": (DAY + timedelta(days=9)).isoformat(), "stage": stages[1], "count": int(rng.integers(0, 9))}
+                {
+                    "date": (DAY + timedelta(days=9)).isoformat(),
+                    "stage": stages[1],
+                    "count": int(rng.integers(0, 9)),
+                }
             ]
         if n % 5 == 2:
             case["limits"] = {"weekdays": ["mon", "wed", "sat"], "min_gap_days": 3}
         if n % 7 == 3:
             other = str(rng.choice([p for p in pests if p != pest]))
             first = catalogue.pests[other].stages[0].id
-            case["also"] = [{"pest": other, "found": [{"date": DAY.isoformat(), "stage": first, "count": 12}]}]
+            case["also"] = [
+                {"pest": other, "found": [{"date": DAY.isoformat(), "stage": first, "count": 12}]}
+            ]
         yield f"{n:02d}-{pest}", case
 
 
@@ -102,11 +112,25 @@ def commands(folder: Path) -> None:
         said(f"clear-{name}", "clear-date", "-", "--json", given=case)
     for pest in sorted(shipped().pests):
         for celsius in ("15", "22", "30"):
-            said(f"develop-{pest}-{celsius}", "develop", pest, "--celsius", celsius, "--sd", "1", "--json")
+            said(
+                f"develop-{pest}-{celsius}",
+                "develop",
+                pest,
+                "--celsius",
+                celsius,
+                "--sd",
+                "1",
+                "--json",
+            )
     with STORIES.open() as file:
         for n, row in enumerate(csv.DictReader(file)):
-            seen = {i: True for i in row["yes"].split()} | {i: False for i in row["no"].split()}
-            evidence = {"schema": 1, "observations": seen, "place": row["place"], "plant_kind": row["kind"]}
+            seen = dict.fromkeys(row["yes"].split(), True) | dict.fromkeys(row["no"].split(), False)
+            evidence = {
+                "schema": 1,
+                "observations": seen,
+                "place": row["place"],
+                "plant_kind": row["kind"],
+            }
             said(f"identify-{n:02d}", "identify", "-", "--json", given=evidence)
 
 
@@ -147,7 +171,11 @@ def pages(folder: Path) -> int:
             _write(folder, path, answer.status_code, page, answer.get_data(as_text=True))
             for link in page.links:
                 target = link.split("#")[0]
-                if target.startswith("/") and not target.startswith("/static") and target not in seen:
+                if (
+                    target.startswith("/")
+                    and not target.startswith("/static")
+                    and target not in seen
+                ):
                     seen.add(target)
                     waiting.append(target)
         app.extensions["household"].store.close()
@@ -165,12 +193,16 @@ def _write(folder: Path, path: str, status: int, page: _Text, html: str) -> None
 
 def _known(text: str) -> str:
     """Without what is drawn by lot at every start: keys of forms and hashes of static files."""
-    return re.sub(r"[A-Za-z0-9_\-]{22,}(?=[\"&.\s<]|$)", "KEY", re.sub(r"\?v=[0-9a-f]+", "?v=", text))
+    return re.sub(
+        r"[A-Za-z0-9_\-]{22,}(?=[\"&.\s<]|$)", "KEY", re.sub(r"\?v=[0-9a-f]+", "?v=", text)
+    )
 
 
 def compare(before: Path, after: Path) -> int:
     """Files that differ by more than numbers within a tolerance; they are printed."""
-    names = {p.relative_to(before) for p in before.rglob("*.*")} | {p.relative_to(after) for p in after.rglob("*.*")}
+    names = {p.relative_to(before) for p in before.rglob("*.*")} | {
+        p.relative_to(after) for p in after.rglob("*.*")
+    }
     wrong = 0
     for name in sorted(names):
         both = [folder / name for folder in (before, after)]
@@ -189,9 +221,13 @@ def _near(one: str, other: str) -> bool:
 
 
 def run() -> int:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("folder", type=Path)
-    parser.add_argument("--numbers", type=Path, metavar="OTHER", help="compare the folder with another instead")
+    parser.add_argument(
+        "--numbers", type=Path, metavar="OTHER", help="compare the folder with another instead"
+    )
     given = parser.parse_args()
     if given.numbers:
         return min(compare(given.folder, given.numbers), 100)

@@ -1,4 +1,6 @@
-"""Takes the pictures in docs/screenshots from the demo household, laid out around an early evening in June."""
+"""Takes the pictures in docs/screenshots from the demo household, laid out around an
+early evening in June.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,9 @@ def main() -> None:
     logging.getLogger("werkzeug").setLevel(logging.WARNING)
     folder = Path(tempfile.mkdtemp())
     demo.seed(folder / "household.sqlite", now=NOW)
-    server = make_server("127.0.0.1", 0, create_app(Settings(data=folder, demo=True), lambda: NOW), threaded=True)
+    server = make_server(
+        "127.0.0.1", 0, create_app(Settings(data=folder, demo=True), lambda: NOW), threaded=True
+    )
     thread = threading.Thread(target=server.serve_forever, daemon=True)
     thread.start()
     OUT.mkdir(parents=True, exist_ok=True)

@@ -1,4 +1,6 @@
-"""Shared ground: the catalogue, a migrated database copied for every test, a page client, the demo household."""
+"""Shared ground: the catalogue, a migrated database copied for every test, a page
+client, the demo household.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,11 @@ from brood.web.app import create_app
 
 DAY = date(2026, 6, 1)
 NOW = datetime(2026, 6, 8, 18, 40)
-MITE, THRIPS, WHITEFLY = "tetranychus-urticae", "frankliniella-occidentalis", "trialeurodes-vaporariorum"
+MITE, THRIPS, WHITEFLY = (
+    "tetranychus-urticae",
+    "frankliniella-occidentalis",
+    "trialeurodes-vaporariorum",
+)
 
 
 @pytest.fixture(scope="session")
@@ -54,7 +60,9 @@ def shared(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="session", autouse=True)
 def _nothing_twice(shared: Path) -> None:
-    """Plans and compiled templates are kept for the whole run: every test opens its own application, mostly on the same household."""
+    """Plans and compiled templates are kept for the whole run: every test opens its own
+    application, mostly on the same household.
+    """
     shared.mkdir(exist_ok=True)
     planning.KEEP_PLANS = 40
     Flask.jinja_options = {"bytecode_cache": FileSystemBytecodeCache(str(shared))}
@@ -132,21 +140,54 @@ def demo_client(demo_household: Path, tmp_path: Path, clock: Clock) -> Iterator[
 def lan_client(demo_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages as another device on the home network sees them."""
     _copy(demo_household, tmp_path / "pages")
-    yield from _client(tmp_path / "pages", clock, lan=True, hosts=("127.0.0.1", "localhost", "10.9.8.7"))
+    yield from _client(
+        tmp_path / "pages", clock, lan=True, hosts=("127.0.0.1", "localhost", "10.9.8.7")
+    )
 
 
 @pytest.fixture
 def make_case(catalogue: Catalogue) -> Callable[..., Case]:
     """A case at a constant temperature with three groups found."""
 
-    def make(pest: str = MITE, celsius: float = 20.0, acts: tuple[str, ...] = ("wiping", "insecticidal-soap"), **more: object) -> Case:
+    def make(
+        pest: str = MITE,
+        celsius: float = 20.0,
+        acts: tuple[str, ...] = ("wiping", "insecticidal-soap"),
+        **more: object,
+    ) -> Case:
         gap = more.pop("min_gap_days", None)
         stages = [("egg", 30.0), (catalogue.pests[pest].stages[1].id, 20.0), ("adult", 6.0)]
         values: dict[str, object] = {
-            "pest": catalogue.pest(pest), "start": DAY, "found": tuple(Found(DAY, s, n) for s, n in stages),
+            "pest": catalogue.pest(pest),
+            "start": DAY,
+            "found": tuple(Found(DAY, s, n) for s, n in stages),
             "series": constant(datetime.combine(DAY, time()), 24 * 220, celsius, spread_c=0.5),
             "acts": tuple(catalogue.act(a, pest, min_gap_days=gap) for a in acts),  # type: ignore[arg-type]
-        }  # fmt: skip
+        }
         return Case(**{**values, **more})  # type: ignore[arg-type]
 
     return make
+
+
+@pytest.fixture(scope="module")
+def browser():
+    """A headless Chromium."""
+    from playwright.sync_api import sync_playwright
+    from serving import QUIET
+
+    with sync_playwright() as play:
+        opened = play.chromium.launch(executable_path=shutil.which("chromium"), args=QUIET)
+        yield opened
+        opened.close()
+
+
+@pytest.fixture(scope="module")
+def demo_site(demo_household, tmp_path_factory):
+    """The demo household, served for a whole module."""
+    from serving import Site
+
+    folder = tmp_path_factory.mktemp("demo-site")
+    shutil.copy(demo_household, folder / "household.sqlite")
+    opened = Site(folder)
+    yield opened
+    opened.stop()

@@ -1,4 +1,6 @@
-"""A truth to check against: animals followed one by one on a plant, with no matrix, and a keeper who counts what can be seen."""
+"""A truth to check against: animals followed one by one on a plant, with no matrix, and
+a keeper who counts what can be seen.
+"""
 
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
@@ -18,7 +20,9 @@ MOST, CROWD = 6000, 1000
 
 
 class Plant:
-    """Gamma stage times at a constant temperature, hiding drawn at every moult, exponential lives of adults. Days count from the case's start."""
+    """Gamma stage times at a constant temperature, hiding drawn at every moult,
+    exponential lives of adults. Days count from the case's start.
+    """
 
     def __init__(self, case, celsius, reach, seed, *, offset_sd=0.7, speed_cv=0.05):
         self.case, self.rng, self.reach = case, np.random.default_rng(seed), reach
@@ -26,9 +30,14 @@ class Plant:
         pace = 1 + self.rng.normal(0, speed_cv)
         self.shapes = np.array(chain_of(case.pest).counts)
         self.means = np.array([s.rate.days(celsius) for s in case.pest.stages]) / pace
-        self.born, self.died = (float(np.interp(celsius, *np.array(t).T)) for t in (case.pest.fecundity, case.pest.longevity))
+        self.born, self.died = (
+            float(np.interp(celsius, *np.array(t).T))
+            for t in (case.pest.fecundity, case.pest.longevity)
+        )
         self.now = datetime.combine(min(f.on for f in case.found), time(9))
-        self.stage, self.left, self.hidden, self.female = (np.zeros(0, dtype=d) for d in (int, float, bool, bool))
+        self.stage, self.left, self.hidden, self.female = (
+            np.zeros(0, dtype=d) for d in (int, float, bool, bool)
+        )
         for group in case.found:
             self._add(case.pest.index(group.stage), self.rng.poisson(group.count), begun=True)
 
@@ -49,7 +58,9 @@ class Plant:
         return len(self.stage)
 
     def _keep(self, which):
-        self.stage, self.left, self.hidden, self.female = (a[which] for a in (self.stage, self.left, self.hidden, self.female))
+        self.stage, self.left, self.hidden, self.female = (
+            a[which] for a in (self.stage, self.left, self.hidden, self.female)
+        )
 
     def until(self, moment):
         """Live on to a moment."""
@@ -61,7 +72,11 @@ class Plant:
 
     def _grow(self, step):
         laying = self.stage == len(self.means)
-        births = self.rng.poisson(self.born * step * (laying & self.female).sum()) if self.alive < MOST else 0
+        births = (
+            self.rng.poisson(self.born * step * (laying & self.female).sum())
+            if self.alive < MOST
+            else 0
+        )
         self._keep(~laying | (self.rng.random(self.alive) < np.exp(-step / self.died)))
         self.left = self.left - step
         moult = self.left <= 0
@@ -85,7 +100,12 @@ class Plant:
     def look(self, day, share=1.0, thorough=0.7):
         """What a keeper counts at nine in the morning: eggs are not counted."""
         self.until(datetime.combine(day, time(9)))
-        seen = shown(self.case.pest)[self.stage] * share * thorough * np.where(self.hidden, HIDDEN_SEEN, 1.0)
+        seen = (
+            shown(self.case.pest)[self.stage]
+            * share
+            * thorough
+            * np.where(self.hidden, HIDDEN_SEEN, 1.0)
+        )
         kinds = np.array(classes(self.case.pest))[self.stage]
         met = self.rng.random(self.alive) < seen
         counts = {kind: float((met & (kinds == kind)).sum()) for kind in ("young", "pupa", "adult")}
@@ -96,8 +116,10 @@ class Plant:
 
 @dataclass
 class Story:
-    """What became of a course: evenings planned at first and in all, what two looks said, when truth and record became clear, and the chance alive
-    that was claimed then, beside the one by the truth's own reach and warmth."""
+    """What became of a course: evenings planned at first and in all, what two looks
+    said, when truth and record became clear, and the chance alive that was claimed
+    then, beside the one by the truth's own reach and warmth.
+    """
 
     first_planned: int = 0
     looks: list = field(default_factory=list)
@@ -112,8 +134,11 @@ class Story:
     true_chance: float = 0.0
 
 
-def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220, declare=True, stops=False):
-    """Treat, look, learn and plan again as the plan says, until all clear is declared or the time is over.
+def follow(
+    case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220, declare=True, stops=False
+):
+    """Treat, look, learn and plan again as the plan says, until all clear is declared
+    or the time is over.
 
     One who `stops` does half of the first plan and then only looks.
     """
@@ -131,9 +156,14 @@ def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220,
                 belief = learn(known, story.looks, [], day)
                 if len(story.looks) == len(look_after):
                     story.verdict, story.effective = belief.verdict, belief.effective
-                again = (look.live and not coming) or (len(story.looks) == len(look_after) and belief.verdict != "working")
+                again = (look.live and not coming) or (
+                    len(story.looks) == len(look_after) and belief.verdict != "working"
+                )
                 if again and not stops:
-                    coming = [(a.target, a.acts) for a in planner.plan(planner.problem_of(updated(belief))).applications]
+                    coming = [
+                        (a.target, a.acts)
+                        for a in planner.plan(planner.problem_of(updated(belief))).applications
+                    ]
                 if len(story.looks) == len(look_after):
                     story.kept = len(story.done) + len(coming)
         if coming and day >= coming[0][0]:
@@ -153,9 +183,20 @@ def follow(case, plant, *, share=1.0, thorough=0.7, look_after=(2, 3), days=220,
             return story
         if not coming and len(story.looks) >= len(look_after) and (cycle is None or day in due):
             known = replace(case, done=tuple(Done(on, ids) for on, ids in story.done), start=day)
-            cycle = clear_by(known, [(on, [acts[i] for i in ids]) for on, ids in story.done], story.looks, [], day + timedelta(days=1), thorough)
+            cycle = clear_by(
+                known,
+                [(on, [acts[i] for i in ids]) for on, ids in story.done],
+                story.looks,
+                [],
+                day + timedelta(days=1),
+                thorough,
+            )
             if cycle.settled:
-                story.declared_on, story.alive_then, story.claimed = day, plant.alive, cycle.if_clean[-1][1]
+                story.declared_on, story.alive_then, story.claimed = (
+                    day,
+                    plant.alive,
+                    cycle.if_clean[-1][1],
+                )
                 return story
             due |= {n.on for n in cycle.needed[:1]} or {day + timedelta(days=7)}
         elif not coming and cycle is not None and not any(d > day for d in due):

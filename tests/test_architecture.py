@@ -15,7 +15,18 @@ MAY_IMPORT = {
     "store": {"errors", "store"},
     "services": {"errors", "core", "catalogue", "store", "services"},
     "charts": {"core", "services", "charts"},
-    "web": {"errors", "settings", "core.degree_days", "catalogue", "store.queries", "store.records", "store.tables", "services", "charts", "web"},
+    "web": {
+        "errors",
+        "settings",
+        "core.degree_days",
+        "catalogue",
+        "store.queries",
+        "store.records",
+        "store.tables",
+        "services",
+        "charts",
+        "web",
+    },
     "cli": {"errors", "settings", "catalogue", "services", "cli"},
 }
 WIRING = {
@@ -27,9 +38,24 @@ WIRING = {
     "cli/degree_days.py": {"core.degree_days"},
 }
 CORE_MAY_USE = {
-    "__future__", "abc", "collections", "csv", "dataclasses", "datetime", "functools", "itertools", "math", "re",
-    "statistics", "numpy", "pint", "scipy", "typing", "zoneinfo", "brood",
-}  # fmt: skip
+    "__future__",
+    "abc",
+    "collections",
+    "csv",
+    "dataclasses",
+    "datetime",
+    "functools",
+    "itertools",
+    "math",
+    "re",
+    "statistics",
+    "numpy",
+    "pint",
+    "scipy",
+    "typing",
+    "zoneinfo",
+    "brood",
+}
 FILES = sorted(p for p in SRC.rglob("*.py") if "migrations" not in p.parts)
 
 
@@ -38,7 +64,11 @@ def imports(path):
         if isinstance(node, ast.Import):
             yield from (alias.name for alias in node.names)
         elif isinstance(node, ast.ImportFrom) and node.module:
-            yield from ([f"{node.module}.{a.name}" for a in node.names] if node.module == "brood" else [node.module])
+            yield from (
+                [f"{node.module}.{a.name}" for a in node.names]
+                if node.module == "brood"
+                else [node.module]
+            )
 
 
 @pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SRC)))
@@ -49,7 +79,9 @@ def test_imports_follow_the_table(path):
     for name in imports(path):
         if name.startswith("brood.") and name != "brood.__version__":
             target = name.removeprefix("brood.")
-            assert any(target == a or target.startswith(f"{a}.") for a in allowed), f"{here} imports {name}"
+            assert any(target == a or target.startswith(f"{a}.") for a in allowed), (
+                f"{here} imports {name}"
+            )
         if layer == "core":
             assert name.split(".")[0] in CORE_MAY_USE, f"{here} imports {name}"
         if layer not in ("store", "services") and here.as_posix() not in WIRING and layer != "web":
@@ -71,6 +103,10 @@ def test_every_screen_has_its_route_form_template_and_test():
 def test_every_public_core_function_says_what_it_does():
     for path in (SRC / "core").glob("*.py"):
         tree = ast.parse(path.read_text("utf-8"))
-        for node in [n for top in tree.body for n in (top, *(top.body if isinstance(top, ast.ClassDef) else []))]:
+        for node in [
+            n
+            for top in tree.body
+            for n in (top, *(top.body if isinstance(top, ast.ClassDef) else []))
+        ]:
             if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
                 assert ast.get_docstring(node), f"{path.name}: {node.name}"

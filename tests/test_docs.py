@@ -22,7 +22,12 @@ def test_every_page_stands_in_the_list_of_screens(tmp_path):
     app = create_app(Settings(data=tmp_path))
     for rule in app.url_map.iter_rules():
         if "GET" in rule.methods and rule.endpoint != "static":
-            shown = rule.rule.replace("<day>", "D").replace("<pest_id>", "PEST").replace("<int:item_id>", "N").replace("<token>", "SECRET")
+            shown = (
+                rule.rule.replace("<day>", "D")
+                .replace("<pest_id>", "PEST")
+                .replace("<int:item_id>", "N")
+                .replace("<token>", "SECRET")
+            )
             for kind in ("plant", "place", "case", "look", "photo", "quarantine"):
                 shown = shown.replace(f"<int:{kind}_id>", "N")
             assert f"`{shown}`" in text, shown
@@ -45,5 +50,9 @@ def test_the_glossary_has_the_terms_of_the_rate_model():
 
 def test_the_makefile_describes_every_target():
     lines = (ROOT / "Makefile").read_text("utf-8").splitlines()
-    targets = [line for line in lines if line[:1].islower() and ":" in line and not line.startswith("export")]
+    targets = [
+        line
+        for line in lines
+        if line[:1].islower() and ":" in line and not line.startswith("export")
+    ]
     assert all("## " in line for line in targets)

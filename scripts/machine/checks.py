@@ -1,4 +1,6 @@
-"""What must hold every day, whatever a keeper does: asked of the pages, and of what is on record, past the application."""
+"""What must hold every day, whatever a keeper does: asked of the pages, and of what is
+on record, past the application.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,8 @@ class Checks:
             self.known.add((kind, key))
             self.k.fault(kind, where, what)
 
-    # -- Today --------------------------------------------------------------------------------------------------------
+    # -- Today -------------------------------------------------------------------------
+    # -------------------------------
 
     def today(self, page: Page) -> None:
         """Today's items: none twice, none old, none for what is gone or while away."""
@@ -76,50 +79,107 @@ class Checks:
             (found,) = self.k.rows("select due_at from after_task where id = ?", int(rest))
             return date.fromisoformat(found[0][:10])
         if kind == "treat":
-            (found,) = self.k.rows("select coalesce(missed_on, target_on) from application where id = ?", int(rest))
+            (found,) = self.k.rows(
+                "select coalesce(missed_on, target_on) from application where id = ?", int(rest)
+            )
             return date.fromisoformat(found[0])
         return None
 
     def _belongs(self, task: Task) -> None:
-        plant = next((p for p in self.k.house.plants if p.gone and task.text.startswith(p.name + " ") and not self._same_name(p.name)), None)
+        plant = next(
+            (
+                p
+                for p in self.k.house.plants
+                if p.gone and task.text.startswith(p.name + " ") and not self._same_name(p.name)
+            ),
+            None,
+        )
         if plant is not None:
             self._once("gone", (task.key,), "/", task.text[:120])
-        case = next((c for c in self.k.cases if task.url.startswith(f"/cases/{c.id}/") and task.key.startswith("treat")), None)
+        case = next(
+            (
+                c
+                for c in self.k.cases
+                if task.url.startswith(f"/cases/{c.id}/") and task.key.startswith("treat")
+            ),
+            None,
+        )
         if case and case.away and case.away[0] <= self.k.today <= case.away[1]:
-            self._once("absence", (task.key, self.k.today), "/", f"away {case.away[0]} to {case.away[1]}: {task.text[:100]}")
+            self._once(
+                "absence",
+                (task.key, self.k.today),
+                "/",
+                f"away {case.away[0]} to {case.away[1]}: {task.text[:100]}",
+            )
 
     def _same_name(self, name: str) -> bool:
         return any(p.name.startswith(name) and not p.gone for p in self.k.house.plants)
 
-    # -- cases --------------------------------------------------------------------------------------------------------
+    # -- cases -------------------------------------------------------------------------
+    # -------------------------------
 
     def case(self, case: Case, today: Page) -> None:
-        """The dates of a case against its pest's generation, the day, absences, and what was touched last; its page where they call for it."""
-        rows = self.k.rows("select id, target_on, missed_on from application where case_id = ? and status = 'planned' order by target_on", case.id)
+        """The dates of a case against its pest's generation, the day, absences, and
+        what was touched last; its page where they call for it.
+        """
+        rows = self.k.rows(
+            "select id, target_on, missed_on from application where case_id = ? and status "
+            "= 'planned' order by target_on",
+            case.id,
+        )
         held = self.k.rows("select keep_below from pest_case where id = ?", case.id)[0][0]
         slots = [(number, date.fromisoformat(on), missed) for number, on, missed in rows]
         where, slow = f"/cases/{case.id}", self._slow(case)
         gap = (self.k.today - case.touched).days
-        alone = held is None and slow is not None and gap > max(SURELY * slow, LEAST_GAP) + 1 and self._was_running(case)
+        alone = (
+            held is None
+            and slow is not None
+            and gap > max(SURELY * slow, LEAST_GAP) + 1
+            and self._was_running(case)
+        )
         late = bool(slots) and slots[0][1] < self.k.today
         page = self.k.get(where) if alone or late or self.k.chance(READ) else None
         lower = page.text.lower() if page else ""
         if slots and held is None:
             first = slots[0][1]
-            free = case.away[1] if case.away and case.away[0] <= first + timedelta(days=1) else self.k.today
+            free = (
+                case.away[1]
+                if case.away and case.away[0] <= first + timedelta(days=1)
+                else self.k.today
+            )
             if slow is not None and (first - max(self.k.today, free)).days > slow + 1:
-                self._once("too far", (case.id, self.k.today.month), where, f"{case.pest}: next {first}, a slow generation is {slow:.0f} days")
+                self._once(
+                    "too far",
+                    (case.id, self.k.today.month),
+                    where,
+                    f"{case.pest}: next {first}, a slow generation is {slow:.0f} days",
+                )
             if late and not any(w in lower for w in LATE_WORDS):
                 self._once("past", case.id, where, f"{first} stands as next")
         for number, on, _ in slots:
             if case.away and case.away[0] <= on <= case.away[1] and case.away[1] >= self.k.today:
-                self._once("absence", (number, on), where, f"{on} is planned, away {case.away[0]} to {case.away[1]}")
+                self._once(
+                    "absence",
+                    (number, on),
+                    where,
+                    f"{on} is planned, away {case.away[0]} to {case.away[1]}",
+                )
         if alone and page is not None:
             if "count again" not in lower:
-                self._once("count again", (case.id, case.touched), where,
-                           f"{gap} days untouched, a slow generation is {slow:.0f}: {self._next_words(page)}")  # fmt: skip
+                self._once(
+                    "count again",
+                    (case.id, case.touched),
+                    where,
+                    f"{gap} days untouched, a slow generation is {slow:.0f}: "
+                    f"{self._next_words(page)}",
+                )
             elif slots and slots[0][1] > self.k.today:
-                self._once("old dates", (case.id, case.touched), where, f"next {slots[0][1]} after {gap} days untouched")
+                self._once(
+                    "old dates",
+                    (case.id, case.touched),
+                    where,
+                    f"next {slots[0][1]} after {gap} days untouched",
+                )
         elif any(missed for *_, missed in slots) and not self._away_now(case):
             self._asked(case, slots, today)
 
@@ -131,9 +191,16 @@ class Checks:
         return bool(case.away and case.away[0] <= self.k.today <= case.away[1])
 
     def _was_running(self, case: Case) -> bool:
-        """Whether the course was not over when the case was touched last: an evening was to come."""
-        query = "select count(*) from application where case_id = ? and (status = 'planned' or (status = 'dropped' and changed_at > ?))"
-        return bool(self.k.rows(query, case.id, (case.touched + timedelta(days=1)).isoformat())[0][0])
+        """Whether the course was not over when the case was touched last: an evening
+        was to come.
+        """
+        query = (
+            "select count(*) from application where case_id = ? and (status = 'planned' or "
+            "(status = 'dropped' and changed_at > ?))"
+        )
+        return bool(
+            self.k.rows(query, case.id, (case.touched + timedelta(days=1)).isoformat())[0][0]
+        )
 
     def _asked(self, case: Case, slots: list[tuple[int, date, str | None]], today: Page) -> None:
         """An evening that went by is asked about, and costs no more than one that was skipped."""
@@ -142,10 +209,17 @@ class Checks:
             return
         self.k.report.counts["unmarked"] += 1
         task = next((t for t in today.tasks if t.key == f"treat-{number}"), None)
-        if f"coming-treat-{number}" in today.ids or (task is not None and any(w in task.text.lower() for w in LATE_WORDS)):
+        if f"coming-treat-{number}" in today.ids or (
+            task is not None and any(w in task.text.lower() for w in LATE_WORDS)
+        ):
             self.k.report.counts["asked"] += 1
         else:
-            self._once("not asked", (case.id, missed), "/", f"evening of {missed}: {task.text[:100] if task else 'no item'}")
+            self._once(
+                "not asked",
+                (case.id, missed),
+                "/",
+                f"evening of {missed}: {task.text[:100] if task else 'no item'}",
+            )
         if self.compared < COSTS_A_HOUSEHOLD:
             self.compared += 1
             self._cost(case, number)
@@ -154,7 +228,10 @@ class Checks:
         """Try on a copy what it would cost to say that an evening was missed."""
         with tempfile.TemporaryDirectory() as folder:
             copy = Path(folder) / "household.sqlite"
-            with closing(sqlite3.connect(self.k.database)) as source, closing(sqlite3.connect(copy)) as target:
+            with (
+                closing(sqlite3.connect(self.k.database)) as source,
+                closing(sqlite3.connect(copy)) as target,
+            ):
                 source.backup(target)
             secret = self.k.database.parent / "session-secret"
             if secret.exists():
@@ -162,17 +239,30 @@ class Checks:
             app = create_app(Settings(data=Path(folder)), self.k.clock)
             app.test_client().post(f"/evenings/{slot}", data={"outcome": "skipped"})
             with closing(sqlite3.connect(copy)) as db:
-                said = db.execute("select count(*) from application where case_id = ? and status = 'planned'", (case.id,)).fetchone()[0]
+                said = db.execute(
+                    "select count(*) from application where case_id = ? and status = 'planned'",
+                    (case.id,),
+                ).fetchone()[0]
             app.extensions["household"].store.close()
-        unsaid = self.k.rows("select count(*) from application where case_id = ? and status = 'planned'", case.id)[0][0]
+        unsaid = self.k.rows(
+            "select count(*) from application where case_id = ? and status = 'planned'", case.id
+        )[0][0]
         self.k.report.counts["costs compared"] += 1
         if unsaid > said + 1:
-            self._once("cost", (case.id, slot), f"/cases/{case.id}", f"{unsaid} evenings while it is not marked, {said} when said to be missed")
+            self._once(
+                "cost",
+                (case.id, slot),
+                f"/cases/{case.id}",
+                f"{unsaid} evenings while it is not marked, {said} when said to be missed",
+            )
 
     def _slow(self, case: Case) -> float | None:
         """A slow generation at the coolest that the household says of the place these days."""
         days = [self.k.today - timedelta(days=n) for n in range(0, 15, 7)]
-        low, high = (sum(v) / len(days) for v in zip(*(case.plant.place.climate.day(d) for d in days), strict=True))
+        low, high = (
+            sum(v) / len(days)
+            for v in zip(*(case.plant.place.climate.day(d) for d in days), strict=True)
+        )
         return slow_generation(self.k.catalogue.pest(case.pest), round((low + high) / 2 - 3.0))
 
     def over(self, case: Case, page: Page) -> None:
@@ -185,41 +275,81 @@ class Checks:
         if not looks:
             self._once("unlooked", case.id, f"/cases/{case.id}/clearing", page.heading)
         self.k.report.counts["declared"] += 1
-        self.k.report.counts["alive though declared"] += self.k.colony(case.plant.id, case.pest).alive > 0
+        self.k.report.counts["alive though declared"] += (
+            self.k.colony(case.plant.id, case.pest).alive > 0
+        )
 
     def house(self, html: str) -> None:
-        """No plant is called clear that nobody has looked at, none infested or suspect that is gone."""
+        """No plant is called clear that nobody has looked at, none infested or suspect
+        that is gone.
+        """
         for plant in self.k.house.plants:
             if not plant.gone and plant.id not in self.k.looked and f"{plant.name}: clear" in html:
-                self._once("unlooked", plant.id, "/house", f"{plant.name} is called clear, and nobody looked at it")
+                self._once(
+                    "unlooked",
+                    plant.id,
+                    "/house",
+                    f"{plant.name} is called clear, and nobody looked at it",
+                )
 
-    # -- the record ---------------------------------------------------------------------------------------------------
+    # -- the record --------------------------------------------------------------------
+    # -------------------------------
 
     def record(self) -> None:
-        """What is on record is what the keeper did: no more, and no less. What differs is taken as it stands, to be told once."""
+        """What is on record is what the keeper did: no more, and no less. What differs
+        is taken as it stands, to be told once.
+        """
         k, book = self.k, self.k.ledger
-        done = {(c, date.fromisoformat(on)) for c, on in k.rows(
-            "select a.case_id, r.done_on from application_record r join application a on a.id = r.application_id "
-            "where r.withdrawn_at is null and r.outcome = 'done'")}  # fmt: skip
+        done = {
+            (c, date.fromisoformat(on))
+            for c, on in k.rows(
+                "select a.case_id, r.done_on from application_record r join application a "
+                "on a.id = r.application_id "
+                "where r.withdrawn_at is null and r.outcome = 'done'"
+            )
+        }
         self._same("evening", book.done, done)
         book.done = done
-        looks = Counter((p, c or 0, date.fromisoformat(on), k.live(counts)) for p, c, on, counts in k.rows(
-            "select plant_id, case_id, looked_on, counts from inspection where withdrawn_at is null"))  # fmt: skip
+        looks = Counter(
+            (p, c or 0, date.fromisoformat(on), k.live(counts))
+            for p, c, on, counts in k.rows(
+                "select plant_id, case_id, looked_on, counts from inspection where "
+                "withdrawn_at is null"
+            )
+        )
         self._same("look", +book.looks, looks)
         book.looks = looks
-        finds = Counter((c, date.fromisoformat(on), stage, float(n or 0)) for c, on, stage, n in k.rows(
-            "select case_id, found_on, stage, number from finding where withdrawn_at is null"))  # fmt: skip
+        finds = Counter(
+            (c, date.fromisoformat(on), stage, float(n or 0))
+            for c, on, stage, n in k.rows(
+                "select case_id, found_on, stage, number from finding where withdrawn_at is null"
+            )
+        )
         self._same("find", +book.finds, finds)
         book.finds = finds
-        events = Counter((p, date.fromisoformat(on), kind) for p, on, kind in k.rows(
-            'select plant_id, "on", kind from plant_event where withdrawn_at is null'))  # fmt: skip
+        events = Counter(
+            (p, date.fromisoformat(on), kind)
+            for p, on, kind in k.rows(
+                'select plant_id, "on", kind from plant_event where withdrawn_at is null'
+            )
+        )
         self._same("event", +book.events, events)
         book.events = events
         here = {p.id for p in k.house.plants if not p.gone}
-        closed = {c for c, p in k.rows("select id, plant_id from pest_case where closed_at is not null") if p in here}
-        self._same("closing", {c.id for c in k.cases if c.id in book.closed and c.plant.id in here}, closed)
+        closed = {
+            c
+            for c, p in k.rows("select id, plant_id from pest_case where closed_at is not null")
+            if p in here
+        }
+        self._same(
+            "closing", {c.id for c in k.cases if c.id in book.closed and c.plant.id in here}, closed
+        )
         book.closed = {c.id for c in k.cases if c.plant.id not in here} | closed
-        apart = {p for (p,) in k.rows("select plant_id from quarantine where released_on is null") if p in here}
+        apart = {
+            p
+            for (p,) in k.rows("select plant_id from quarantine where released_on is null")
+            if p in here
+        }
         self._same("kept apart", {p for p in book.apart if p in here}, apart)
         book.apart = apart
 
@@ -236,7 +366,8 @@ class Checks:
         for one in less:
             self.k.fault("missing", what, f"{what} {_told(one)}")
 
-    # -- what goes out ------------------------------------------------------------------------------------------------
+    # -- what goes out -----------------------------------------------------------------
+    # -------------------------------
 
     def taken_out(self, *, everything: bool) -> None:
         """The feed, and the exports at intervals."""
@@ -250,7 +381,10 @@ class Checks:
             name = next((n for n in gone if n in str(entry.get("summary"))), None)
             day = entry["dtstart"].dt
             day = day.date() if hasattr(day, "date") else day
-            told = str(entry.get("summary")).startswith(("Done", "Skipped")) or str(entry.get("status")) == "CANCELLED"
+            told = (
+                str(entry.get("summary")).startswith(("Done", "Skipped"))
+                or str(entry.get("status")) == "CANCELLED"
+            )
             if name and day >= self.k.today and not told:
                 self._once("gone", (name, "feed"), "/feed", f"{entry.get('summary')} on {day}")
         if everything:

@@ -1,7 +1,9 @@
-"""A human keeper of a made-up household: does evenings or forgets them, looks well or badly, goes away, comes back, changes things.
+"""A human keeper of a made-up household: does evenings or forgets them, looks well or
+badly, goes away, comes back, changes things.
 
-Whatever the keeper does goes through the application's own pages and forms. `Ledger` holds what was really done, to be compared with what is on
-record; what the application refuses is not in it.
+Whatever the keeper does goes through the application's own pages and forms. `Ledger`
+holds what was really done, to be compared with what is on record; what the application
+refuses is not in it.
 """
 
 from __future__ import annotations
@@ -47,7 +49,9 @@ class Ledger:
 
 @dataclass
 class Case:
-    """A case as the keeper knows it: what lives there in truth, when it was touched last, and absences told to it."""
+    """A case as the keeper knows it: what lives there in truth, when it was touched
+    last, and absences told to it.
+    """
 
     id: int
     plant: Plant
@@ -61,8 +65,23 @@ class Case:
 class Keeper:
     """One household with its keeper, in front of a running application."""
 
-    def __init__(self, client: FlaskClient, database: Path, clock: Clock, catalogue: Catalogue, seed: int, n: int, log: list[str]) -> None:
-        self.client, self.database, self.clock, self.catalogue, self.log = client, database, clock, catalogue, log
+    def __init__(
+        self,
+        client: FlaskClient,
+        database: Path,
+        clock: Clock,
+        catalogue: Catalogue,
+        seed: int,
+        n: int,
+        log: list[str],
+    ) -> None:
+        self.client, self.database, self.clock, self.catalogue, self.log = (
+            client,
+            database,
+            clock,
+            catalogue,
+            log,
+        )
         self.house: Household = made(seed, n, catalogue)
         self.rng, self.report, self.ledger = self.house.rng, Report(), Ledger()
         self.colonies: dict[tuple[int, str], Colony] = {}
@@ -72,7 +91,8 @@ class Keeper:
         self.feed = ""
         self.sheet = ""
 
-    # -- the application ----------------------------------------------------------------------------------------------
+    # -- the application ---------------------------------------------------------------
+    # -------------------------------
 
     @property
     def today(self) -> date:
@@ -85,7 +105,9 @@ class Keeper:
 
     def _checked(self, path: str, answer: TestResponse) -> TestResponse:
         if answer.status_code >= 500:
-            self.fault("answer", path, self.log.pop() if self.log else f"status {answer.status_code}")
+            self.fault(
+                "answer", path, self.log.pop() if self.log else f"status {answer.status_code}"
+            )
         self.log.clear()
         return answer
 
@@ -93,7 +115,12 @@ class Keeper:
         """A form that was filled in rightly was not taken: what the page says of it."""
         page = Page(answer.get_data(as_text=True))
         at = page.text.find("another look.")
-        self.fault("refused", where, f"status {answer.status_code}: {'; '.join(page.faults) or page.text[at + 40 : at + 240]}")
+        self.fault(
+            "refused",
+            where,
+            f"status {answer.status_code}: "
+            f"{'; '.join(page.faults) or page.text[at + 40 : at + 240]}",
+        )
 
     def get(self, path: str) -> Page:
         """Read a page, and its text for what no text may hold."""
@@ -114,7 +141,10 @@ class Keeper:
     def press(self, form: Form, path: str, *, pressed: int = 0, **more: object) -> TestResponse:
         """Send a form of a page as it stands with some fields changed."""
         name, value, _, action = form.buttons[pressed]
-        return self.post(action or form.action or path, {**form.values, **({name: value} if name else {}), **more})
+        return self.post(
+            action or form.action or path,
+            {**form.values, **({name: value} if name else {}), **more},
+        )
 
     def rows(self, sql: str, *values: object) -> list[tuple]:
         """What is on record, past the application."""
@@ -134,7 +164,8 @@ class Keeper:
         """Any one of some."""
         return things[int(self.rng.integers(len(things)))]
 
-    # -- setting up ---------------------------------------------------------------------------------------------------
+    # -- setting up --------------------------------------------------------------------
+    # -------------------------------
 
     def move_in(self) -> None:
         """Settings, places and plants, and the first finds."""
@@ -144,7 +175,9 @@ class Keeper:
             self._add_place(place)
         for plant in house.plants:
             self._add_plant(plant)
-        page = Page(self.client.post("/sharing/feed", data={"label": "phone"}).get_data(as_text=True))
+        page = Page(
+            self.client.post("/sharing/feed", data={"label": "phone"}).get_data(as_text=True)
+        )
         found = [w for w in page.text.split() if "/feed/" in w]
         self.feed = "/feed/" + found[0].split("/feed/")[1] if found else ""
         for _ in range(min(2, self.house.most_cases)):
@@ -155,7 +188,9 @@ class Keeper:
         self.house.unit = unit
         form = self.get("/settings").form("/settings")
         assert form is not None
-        self.press(form, "/settings", unit=unit, locale=self.house.locale, hemisphere=self.house.hemisphere)
+        self.press(
+            form, "/settings", unit=unit, locale=self.house.locale, hemisphere=self.house.hemisphere
+        )
 
     def degrees(self, celsius: float) -> str:
         """A temperature in the household's unit."""
@@ -167,9 +202,18 @@ class Keeper:
 
     def _warmth(self, place: Place) -> dict[str, object]:
         day, night = place.points
-        return {"name": place.name, "setting": place.setting, "source": place.source, "constant": self.degrees(day), "day": self.degrees(day),
-                "night": self.degrees(night), "day_from": "07:00", "night_from": "21:00", "sensor_url": "http://127.0.0.1:9/reading",
-                "apart_room": "3"}  # fmt: skip
+        return {
+            "name": place.name,
+            "setting": place.setting,
+            "source": place.source,
+            "constant": self.degrees(day),
+            "day": self.degrees(day),
+            "night": self.degrees(night),
+            "day_from": "07:00",
+            "night_from": "21:00",
+            "sensor_url": "http://127.0.0.1:9/reading",
+            "apart_room": "3",
+        }
 
     def _add_place(self, place: Place) -> None:
         answer = self.post("/places/new", self._warmth(place))
@@ -181,7 +225,16 @@ class Keeper:
 
     def _add_plant(self, plant: Plant) -> None:
         since = self.today - timedelta(days=40)
-        answer = self.post("/plants/new", {"name": plant.name, "kind": plant.kind, "build": plant.build, "place": plant.place.id, "since": since})
+        answer = self.post(
+            "/plants/new",
+            {
+                "name": plant.name,
+                "kind": plant.kind,
+                "build": plant.build,
+                "place": plant.place.id,
+                "since": since,
+            },
+        )
         if answer.status_code != 303:
             self.refused("/plants/new", answer)
             return
@@ -191,22 +244,36 @@ class Keeper:
         """Bring what is measured at a place up to date: the diary, a logger's file, the sensor."""
         days = [self.today - timedelta(days=n) for n in range(min(back, 13), -1, -1)]
         if place.source == "diary":
-            data = {f"{side}-{d.isoformat()}": self.degrees(v) for d in days for side, v in zip(("low", "high"), place.climate.day(d), strict=True)}
+            data = {
+                f"{side}-{d.isoformat()}": self.degrees(v)
+                for d in days
+                for side, v in zip(("low", "high"), place.climate.day(d), strict=True)
+            }
             self.post(f"/places/{place.id}/diary", data)
         elif place.source == "logger":
             rows = ["time,temperature"]
             for day in days[:-1]:
                 low, high = place.climate.day(day)
-                rows += [f"{day} {h:02d}:00,{(low + high) / 2 + (high - low) / 2 * (1 if 9 <= h < 21 else -1):.1f}" for h in range(24)]
+                rows += [f"{day} {h:02d}:00,{high if 9 <= h < 21 else low:.1f}" for h in range(24)]
             body = (io.BytesIO("\n".join(rows).encode()), f"logger-{self.today}.csv")
-            self._checked("/places/file", self.client.post(f"/places/{place.id}/file", data={"file": body}, content_type="multipart/form-data"))
+            self._checked(
+                "/places/file",
+                self.client.post(
+                    f"/places/{place.id}/file",
+                    data={"file": body},
+                    content_type="multipart/form-data",
+                ),
+            )
         elif place.source == "sensor":
             self.post(f"/places/{place.id}/ask", {})
 
-    # -- the truth ----------------------------------------------------------------------------------------------------
+    # -- the truth ---------------------------------------------------------------------
+    # -------------------------------
 
     def live_on(self, day: date) -> None:
-        """Everything lives on to the morning of a day; what flies or walks comes over to neighbours."""
+        """Everything lives on to the morning of a day; what flies or walks comes over
+        to neighbours.
+        """
         for (plant_id, pest), colony in list(self.colonies.items()):
             plant = next(p for p in self.house.plants if p.id == plant_id)
             if plant.gone:
@@ -214,7 +281,11 @@ class Keeper:
             days = (day - colony.on).days
             colony.until(day, plant.place.climate)
             if colony.alive > 150 and self.chance(1 - 0.992**days):
-                near = [p for p in self.house.plants if p.place is plant.place and p.id != plant_id and not p.gone]
+                near = [
+                    p
+                    for p in self.house.plants
+                    if p.place is plant.place and p.id != plant_id and not p.gone
+                ]
                 if near:
                     self.colony(self.one(near).id, pest).arrive(len(colony.pest.stages), 3)  # type: ignore[attr-defined]
 
@@ -222,10 +293,15 @@ class Keeper:
         """What lives of a pest on a plant."""
         key = (plant_id, pest)
         if key not in self.colonies:
-            self.colonies[key] = Colony(self.catalogue.pest(pest), self.today, [*self.house.seed, plant_id, len(self.colonies)])
+            self.colonies[key] = Colony(
+                self.catalogue.pest(pest),
+                self.today,
+                [*self.house.seed, plant_id, len(self.colonies)],
+            )
         return self.colonies[key]
 
-    # -- finding ------------------------------------------------------------------------------------------------------
+    # -- finding -----------------------------------------------------------------------
+    # -------------------------------
 
     def find_a_pest(self) -> None:
         """Another pest of the household's turns up on a plant, with eggs and young."""
@@ -242,14 +318,26 @@ class Keeper:
     def open(self, plant: Plant, pest: str) -> None:
         """Open a case of what is seen on a plant, with the treatments that the form proposes."""
         path = f"/plants/{plant.id}/case"
-        if any(c.plant is plant and c.pest == pest and c.id not in self.ledger.closed for c in self.cases):
+        if any(
+            c.plant is plant and c.pest == pest and c.id not in self.ledger.closed
+            for c in self.cases
+        ):
             return
-        form = next((f for f in self.get(f"{path}?pest={pest}").forms if "found_on" in f.names), None)
+        form = next(
+            (f for f in self.get(f"{path}?pest={pest}").forms if "found_on" in f.names), None
+        )
         if form is None:
             self.fault("refused", path, "there is no form to open a case with")
             return
-        seen = self._as_asked(form, self.colony(plant.id, pest).by_stage(self.house.nature.sees), pest)
-        data = {**form.values, **{f"number-{stage}": n for stage, n in seen.items()}, "found_on": self.today, "start_on": self.today}
+        seen = self._as_asked(
+            form, self.colony(plant.id, pest).by_stage(self.house.nature.sees), pest
+        )
+        data = {
+            **form.values,
+            **{f"number-{stage}": n for stage, n in seen.items()},
+            "found_on": self.today,
+            "start_on": self.today,
+        }
         if self.chance(0.6):
             data.pop("test_patch", None)
         if not any(k.startswith("act-") for k in data):
@@ -277,7 +365,8 @@ class Keeper:
             out[to] = out.get(to, 0) + n
         return out or {"adult": 1}
 
-    # -- a day --------------------------------------------------------------------------------------------------------
+    # -- a day -------------------------------------------------------------------------
+    # -------------------------------
 
     def open_cases(self) -> list[Case]:
         """The cases that the keeper has open on plants that are here."""
@@ -288,14 +377,24 @@ class Keeper:
         for task in page.tasks:
             kind, _, rest = task.key.partition("-")
             number = int("".join(c for c in rest.split("-")[0] if c.isdigit()) or 0)
-            say = {"treat": self._treat, "look": self._look, "recount": self._look, "neighbour": self._neighbour, "quarantine": self._apart,
-                   "care": self._care, "card": self._card, "patch": self._patch}.get(kind)  # fmt: skip
+            say = {
+                "treat": self._treat,
+                "look": self._look,
+                "recount": self._look,
+                "neighbour": self._neighbour,
+                "quarantine": self._apart,
+                "care": self._care,
+                "card": self._card,
+                "patch": self._patch,
+            }.get(kind)
             if say is not None:
                 say(task, number)
 
     def _case_of(self, url: str) -> Case | None:
         parts = url.split("/")
-        number = int(parts[2]) if len(parts) > 2 and parts[1] == "cases" and parts[2].isdigit() else 0
+        number = (
+            int(parts[2]) if len(parts) > 2 and parts[1] == "cases" and parts[2].isdigit() else 0
+        )
         return next((c for c in self.cases if c.id == number), None)
 
     def _treat(self, task: Task, slot: int) -> None:
@@ -314,7 +413,9 @@ class Keeper:
     def press_twice(self, form: Form) -> TestResponse:
         """Tap, perhaps twice."""
         name, value, _, _ = form.buttons[0]
-        return self.post(form.action, {**form.values, **({name: value} if name else {})}, twice=True)
+        return self.post(
+            form.action, {**form.values, **({name: value} if name else {})}, twice=True
+        )
 
     def _strike(self, case: Case, reach: float) -> list[str]:
         """The treatment itself, with what is planned."""
@@ -338,7 +439,13 @@ class Keeper:
         if form is None:
             return
         parts = {n: "1" for n in form.names if n.startswith("part-") and self.chance(0.85)}
-        data = {**form.values, **parts, **{f"did-{a}": "1" for a in acts}, "done_on": self.today.isoformat(), "minutes": "20"}
+        data = {
+            **form.values,
+            **parts,
+            **{f"did-{a}": "1" for a in acts},
+            "done_on": self.today.isoformat(),
+            "minutes": "20",
+        }
         self._marked(case, self.post(path, data, twice=True), self.today)
 
     def own_up(self) -> None:
@@ -347,7 +454,12 @@ class Keeper:
             if case.owed is None or not self.chance(0.5):
                 continue
             page = self.get(f"/cases/{case.id}")
-            fresh = [f for f in page.forms if f.action.startswith("/evenings/") and not any("withdraw" in b[3] for b in f.buttons)]
+            fresh = [
+                f
+                for f in page.forms
+                if f.action.startswith("/evenings/")
+                and not any("withdraw" in b[3] for b in f.buttons)
+            ]
             form = next((f for f in fresh if "done_on" in f.names), None)
             if form is not None and (case.id, case.owed) not in self.ledger.done:
                 before = self.report.counts["evenings"]
@@ -367,7 +479,9 @@ class Keeper:
             self.look(case)
 
     def _taps_without_looking(self, task: Task) -> bool:
-        """Somebody taps a mark that says nothing, as if it were only ticked off: it must not claim a look that was not made."""
+        """Somebody taps a mark that says nothing, as if it were only ticked off: it
+        must not claim a look that was not made.
+        """
         blank = next((f for f in task.forms if f.buttons and not f.buttons[0][2]), None)
         if blank is None or not self.chance(CARELESS):
             return False
@@ -384,8 +498,15 @@ class Keeper:
         there = {n.removeprefix("live-") for n in form.names if n.startswith("live-")}
         counts = {kind: n for kind, n in seen.items() if kind in there}
         before = self.outlook(case) if not counts and self.chance(COMPARED) else None
-        data = {**form.values, "looked_on": self.today.isoformat(), "thorough": "lens" if closely else "usual", "share": "1", "plant": case.plant.id,
-                "seen": "some" if counts else "none", **{f"live-{kind}": n for kind, n in counts.items()}}  # fmt: skip
+        data = {
+            **form.values,
+            "looked_on": self.today.isoformat(),
+            "thorough": "lens" if closely else "usual",
+            "share": "1",
+            "plant": case.plant.id,
+            "seen": "some" if counts else "none",
+            **{f"live-{kind}": n for kind, n in counts.items()},
+        }
         answer = self.post(path, data, twice=True)
         if answer.status_code != 303:
             self.refused(path, answer)
@@ -411,26 +532,44 @@ class Keeper:
         after = self.outlook(case)
         self.report.counts["clean looks"] += 1
         self.report.counts["added by a clean look"] += after[0] > before[0]
-        days = [int(n) if (n := next((w for w in text.split() if w.isdigit()), "")) else None for text in (before[1], after[1])]
+        days = [
+            int(n) if (n := next((w for w in text.split() if w.isdigit()), "")) else None
+            for text in (before[1], after[1])
+        ]
         if days[0] is not None and days[1] is not None:
             self.report.counts["later by a clean look"] += days[1] > days[0]
 
     def _neighbour(self, task: Task, plant_id: int) -> None:
         plant = next((p for p in self.house.plants if p.id == plant_id), None)
-        if plant is None or self._taps_without_looking(task) or not self.chance(self.house.nature.looks):
+        if (
+            plant is None
+            or self._taps_without_looking(task)
+            or not self.chance(self.house.nature.looks)
+        ):
             return
         self.look_over(plant)
 
     def look_over(self, plant: Plant) -> None:
         """Look a plant over for anything; open a case of what is seen, or say that nothing was."""
         known = {c.pest for c in self.open_cases() if c.plant is plant}
-        unknown = [(pest, colony) for (where, pest), colony in self.colonies.items() if where == plant.id and pest not in known]
+        unknown = [
+            (pest, colony)
+            for (where, pest), colony in self.colonies.items()
+            if where == plant.id and pest not in known
+        ]
         for pest, colony in unknown:
-            if sum(colony.seen(self.house.nature.sees).values()) and len(self.open_cases()) < self.house.most_cases + 1:
+            if (
+                sum(colony.seen(self.house.nature.sees).values())
+                and len(self.open_cases()) < self.house.most_cases + 1
+            ):
                 self.open(plant, pest)
                 return
         form = self.get(f"/plants/{plant.id}").form(f"/plants/{plant.id}/check")
-        if form is not None and self.post(form.action, form.values, twice="sent_key" in form.values).status_code == 303:
+        if (
+            form is not None
+            and self.post(form.action, form.values, twice="sent_key" in form.values).status_code
+            == 303
+        ):
             self._looked(plant.id, 0, 0)
 
     def _apart(self, task: Task, number: int) -> None:
@@ -445,9 +584,19 @@ class Keeper:
         plant = next((p for p in self.house.plants if page.heading.startswith(p.name + ":")), None)
         if form is None or plant is None:
             return
-        live = sum(sum(c.seen(self.house.nature.sees).values()) for (where, _), c in self.colonies.items() if where == plant.id)
-        answer = self.press(form, "", looked_on=self.today.isoformat(), seen="some" if live else "none", thorough="usual",
-                            **({"live-adult": live} if live else {}))  # fmt: skip
+        live = sum(
+            sum(c.seen(self.house.nature.sees).values())
+            for (where, _), c in self.colonies.items()
+            if where == plant.id
+        )
+        answer = self.press(
+            form,
+            "",
+            looked_on=self.today.isoformat(),
+            seen="some" if live else "none",
+            thorough="usual",
+            **({"live-adult": live} if live else {}),
+        )
         if answer.status_code == 303:
             self._looked(plant.id, 0, live)
 
@@ -466,7 +615,14 @@ class Keeper:
             return
         colony = self.colony(case.plant.id, case.pest)
         caught = int(self.rng.binomial(int((colony.stage >= colony.laying - 1).sum()), 0.1))
-        self.post(f"/cards/{card}", {"number": caught, "counted_on": self.today.isoformat(), "after": str(self.one(["", "fresh"]))})
+        self.post(
+            f"/cards/{card}",
+            {
+                "number": caught,
+                "counted_on": self.today.isoformat(),
+                "after": str(self.one(["", "fresh"])),
+            },
+        )
 
     def _patch(self, _: Task, patch: int) -> None:
         self.post(f"/patches/{patch}", {"outcome": "fine" if self.chance(0.9) else "marked"})

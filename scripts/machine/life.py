@@ -1,4 +1,6 @@
-"""What happens in a household besides treating and looking, and what its keeper changes, corrects and forgets."""
+"""What happens in a household besides treating and looking, and what its keeper
+changes, corrects and forgets.
+"""
 
 from __future__ import annotations
 
@@ -14,12 +16,32 @@ class Life:
     def __init__(self, keeper: Keeper) -> None:
         self.k = keeper
         self.rates = {
-            self.another_pest: 0.03, self.another_find: 0.05, self.corrects_a_find: 0.015, self.withdraws_a_find: 0.006, self.withdraws_a_look: 0.01,
-            self.unmarks: 0.012, self.moves: 0.01, self.cuts: 0.006, self.repots: 0.006, self.loses: 0.004, self.gives_away: 0.003, self.buys: 0.006,
-            self.takes_a_cutting: 0.006, self.keeps_apart: 0.01, self.lets_back: 0.02, self.closes: 0.03, self.reopens: 0.02,
-            self.changes_the_thermometer: 0.012, self.switches_units: 0.008, self.skips: 0.02, self.hangs_a_card: 0.015, self.sets_the_course: 0.008,
-            self.changes_treatments: 0.01, self.looks_over_anything: 0.04, self.sets_own_dates: 0.006,
-        }  # fmt: skip
+            self.another_pest: 0.03,
+            self.another_find: 0.05,
+            self.corrects_a_find: 0.015,
+            self.withdraws_a_find: 0.006,
+            self.withdraws_a_look: 0.01,
+            self.unmarks: 0.012,
+            self.moves: 0.01,
+            self.cuts: 0.006,
+            self.repots: 0.006,
+            self.loses: 0.004,
+            self.gives_away: 0.003,
+            self.buys: 0.006,
+            self.takes_a_cutting: 0.006,
+            self.keeps_apart: 0.01,
+            self.lets_back: 0.02,
+            self.closes: 0.03,
+            self.reopens: 0.02,
+            self.changes_the_thermometer: 0.012,
+            self.switches_units: 0.008,
+            self.skips: 0.02,
+            self.hangs_a_card: 0.015,
+            self.sets_the_course: 0.008,
+            self.changes_treatments: 0.01,
+            self.looks_over_anything: 0.04,
+            self.sets_own_dates: 0.006,
+        }
 
     def days(self, days: int) -> None:
         """What happens in so many days; the keeper acts on it now."""
@@ -91,23 +113,40 @@ class Life:
         if case is None or len(forms) < 2:
             return
         form = self.k.one(forms)
-        old, pressed = form.values, next(n for n, b in enumerate(form.buttons) if b[1] == "withdraw")  # type: ignore[attr-defined]
+        old, pressed = (
+            form.values,
+            next(n for n, b in enumerate(form.buttons) if b[1] == "withdraw"),
+        )  # type: ignore[attr-defined]
         if not old.get("number"):
             return
         if self.k.press(form, "", pressed=pressed).status_code in (200, 303):  # type: ignore[arg-type]
-            self.k.ledger.finds[case.id, self.k.today.fromisoformat(old["found_on"]), old["stage"], float(old["number"])] -= 1
+            self.k.ledger.finds[
+                case.id,
+                self.k.today.fromisoformat(old["found_on"]),
+                old["stage"],
+                float(old["number"]),
+            ] -= 1
 
     def withdraws_a_look(self) -> None:
         """A look was entered by mistake: it is taken out."""
         case = self._case()
         if case is None:
             return
-        rows = self.k.rows("select id, looked_on, plant_id, counts from inspection where case_id = ? and withdrawn_at is null", case.id)
+        rows = self.k.rows(
+            "select id, looked_on, plant_id, counts from inspection where case_id = ? and "
+            "withdrawn_at is null",
+            case.id,
+        )
         if rows:
             number, on, plant, counts = rows[-1]
             form = self.k.get(f"/cases/{case.id}/follow").form(f"/inspections/{number}/withdraw")
-            if form is not None and self.k.post(form.action, form.values, twice=True).status_code == 303:
-                self.k.ledger.looks[plant, case.id, self.k.today.fromisoformat(on), self.k.live(counts)] -= 1
+            if (
+                form is not None
+                and self.k.post(form.action, form.values, twice=True).status_code == 303
+            ):
+                self.k.ledger.looks[
+                    plant, case.id, self.k.today.fromisoformat(on), self.k.live(counts)
+                ] -= 1
 
     def unmarks(self) -> None:
         """An evening was not done after all."""
@@ -115,7 +154,14 @@ class Life:
         done = [on for number, on in self.k.ledger.done if case and number == case.id]
         if case is None or not done:
             return
-        form = next((f for f in self.k.get(f"/cases/{case.id}").forms if any("withdraw" in b[3] for b in f.buttons)), None)
+        form = next(
+            (
+                f
+                for f in self.k.get(f"/cases/{case.id}").forms
+                if any("withdraw" in b[3] for b in f.buttons)
+            ),
+            None,
+        )
         if form is None:
             return
         day = self.k.today.fromisoformat(form.values["done_on"])
@@ -127,8 +173,13 @@ class Life:
         """A plant is put somewhere else."""
         plant, places = self._here(), self.k.house.places
         to = self.k.one(places)
-        form = next((f for f in self.k.get(f"/plants/{plant.id}/edit").forms if "since" in f.names), None)
-        if form is not None and self.k.press(form, f"/plants/{plant.id}/edit", place=to.id).status_code == 303:  # type: ignore[attr-defined]
+        form = next(
+            (f for f in self.k.get(f"/plants/{plant.id}/edit").forms if "since" in f.names), None
+        )
+        if (
+            form is not None
+            and self.k.press(form, f"/plants/{plant.id}/edit", place=to.id).status_code == 303
+        ):  # type: ignore[attr-defined]
             plant.place = to  # type: ignore[assignment]
 
     def _event(self, plant: Plant, kind: str, **more: object) -> bool:
@@ -167,7 +218,12 @@ class Life:
 
     def buys(self) -> None:
         """A newcomer, kept apart."""
-        plant = Plant(f"Lemon {len(self.k.house.plants)}", str(self.k.one(list(KINDS))), "", self.k.one(self.k.house.places))  # type: ignore[arg-type]
+        plant = Plant(
+            f"Lemon {len(self.k.house.plants)}",
+            str(self.k.one(list(KINDS))),
+            "",
+            self.k.one(self.k.house.places),
+        )  # type: ignore[arg-type]
         self.k._add_plant(plant)
         self.k.house.plants.append(plant)
         self._apart(plant, "newcomer")
@@ -200,7 +256,11 @@ class Life:
         page = self.k.get(f"/quarantine/{number}")
         for pest in had:
             if self.k.catalogue.name(pest).lower() not in page.text.lower():
-                self.k.fault("inherited", f"/quarantine/{number}", f"{self.k.catalogue.name(pest)} is not named: {page.text[:160]}")
+                self.k.fault(
+                    "inherited",
+                    f"/quarantine/{number}",
+                    f"{self.k.catalogue.name(pest)} is not named: {page.text[:160]}",
+                )
         self.k.free_without_a_look(page, number, cutting.id)
 
     def lets_back(self) -> None:
@@ -218,7 +278,9 @@ class Life:
         if answer.status_code == 303:
             self.k.ledger.apart.discard(plant)
             if plant not in self.k.looked:
-                self.k.fault("unlooked", f"/quarantine/{number}/release", "let back, and nobody looked at it")
+                self.k.fault(
+                    "unlooked", f"/quarantine/{number}/release", "let back, and nobody looked at it"
+                )
 
     def closes(self) -> None:
         """A case is closed, early or not."""
@@ -226,8 +288,12 @@ class Life:
         if case is None:
             return
         sure = {"sure": "1"} if self.k.chance(0.3) else {}
-        answer = self.k.post(f"/cases/{case.id}/close", {**self._close_form(case), **sure}, twice=True)
-        if answer.status_code in (200, 204, 303) and "closing" not in answer.headers.get("Location", ""):
+        answer = self.k.post(
+            f"/cases/{case.id}/close", {**self._close_form(case), **sure}, twice=True
+        )
+        if answer.status_code in (200, 204, 303) and "closing" not in answer.headers.get(
+            "Location", ""
+        ):
             self.k.ledger.closed.add(case.id)
 
     def _close_form(self, case: Case) -> dict[str, str]:
@@ -258,7 +324,10 @@ class Life:
             place.points = (float(day), float(day if place.source == "constant" else night))  # type: ignore[attr-defined]
             place.climate.points = place.points  # type: ignore[attr-defined]
         spot = self.k.degrees_of(float(self.k.rng.integers(0, 4)))
-        self.k.post(f"/places/{place.id}/edit", {**self.k._warmth(place), "warm_spot": spot, "cool_spot": spot})  # type: ignore[attr-defined,arg-type]
+        self.k.post(
+            f"/places/{place.id}/edit",
+            {**self.k._warmth(place), "warm_spot": spot, "cool_spot": spot},
+        )  # type: ignore[attr-defined,arg-type]
 
     def switches_units(self) -> None:
         """°F for °C, or back."""
@@ -270,27 +339,55 @@ class Life:
         form = None
         if case is not None:
             page = self.k.get(f"/cases/{case.id}")
-            form = next((f for f in page.forms if f.action.startswith("/evenings/") and any(b[1] == "skipped" for b in f.buttons)), None)
+            form = next(
+                (
+                    f
+                    for f in page.forms
+                    if f.action.startswith("/evenings/")
+                    and any(b[1] == "skipped" for b in f.buttons)
+                ),
+                None,
+            )
         if case is not None and form is not None and "done_on" not in form.names:
-            self.k.press(form, "", pressed=next(n for n, b in enumerate(form.buttons) if b[1] == "skipped"))
+            self.k.press(
+                form, "", pressed=next(n for n, b in enumerate(form.buttons) if b[1] == "skipped")
+            )
             case.touched = self.k.today
 
     def hangs_a_card(self) -> None:
         """A sticky card."""
         case = self._case()
         if case is not None:
-            self.k.post(f"/cases/{case.id}/cards", {"colour": str(self.k.one(["yellow", "blue"])), "placed_on": self.k.today.isoformat()})
+            self.k.post(
+                f"/cases/{case.id}/cards",
+                {
+                    "colour": str(self.k.one(["yellow", "blue"])),
+                    "placed_on": self.k.today.isoformat(),
+                },
+            )
 
     def sets_the_course(self) -> None:
         """Days that suit, a number to hold, an absence."""
         case = self._case()
         if case is None:
             return
-        form = next((f for f in self.k.get(f"/cases/{case.id}/course").forms if "aim" in f.names), None)
+        form = next(
+            (f for f in self.k.get(f"/cases/{case.id}/course").forms if "aim" in f.names), None
+        )
         if form is None:
             return
-        away = (self.k.today + timedelta(days=6), self.k.today + timedelta(days=6 + int(self.k.rng.integers(4, 25))))
-        if self.k.press(form, f"/cases/{case.id}/course", **{"from-0": away[0].isoformat(), "to-0": away[1].isoformat()}).status_code == 303:
+        away = (
+            self.k.today + timedelta(days=6),
+            self.k.today + timedelta(days=6 + int(self.k.rng.integers(4, 25))),
+        )
+        if (
+            self.k.press(
+                form,
+                f"/cases/{case.id}/course",
+                **{"from-0": away[0].isoformat(), "to-0": away[1].isoformat()},
+            ).status_code
+            == 303
+        ):
             case.away = away
 
     def changes_treatments(self) -> None:
@@ -299,7 +396,9 @@ class Life:
         if case is None:
             return
         path = f"/cases/{case.id}/means"
-        form = next((f for f in self.k.get(path).forms if any(n.startswith("act-") for n in f.names)), None)
+        form = next(
+            (f for f in self.k.get(path).forms if any(n.startswith("act-") for n in f.names)), None
+        )
         if form is None:
             return
         acts = [n for n in form.names if n.startswith("act-")]

@@ -6,20 +6,39 @@ import re
 from dataclasses import dataclass, field
 from html.parser import HTMLParser
 
-VOID = {"input", "br", "img", "meta", "link", "hr", "path", "circle", "line", "rect", "use", "polyline", "polygon"}
+VOID = {
+    "input",
+    "br",
+    "img",
+    "meta",
+    "link",
+    "hr",
+    "path",
+    "circle",
+    "line",
+    "rect",
+    "use",
+    "polyline",
+    "polygon",
+}
 SILENT = {"script", "style", "title", "desc"}
 WRONG_TEXT = (
     (re.compile(r"\bnan\b|\binf\b|\binfinity\b", re.IGNORECASE), "a number that is none"),
     (re.compile(r"\bNone\b(?! yet| is set| has been| of these| of the)|\bundefined\b"), "None"),
     (re.compile(r"Traceback|Error: "), "a traceback"),
     (re.compile(r"<[a-z/][^>]*>|&(?:lt|gt|amp|quot|#\d+);|\{\{|\}\}|\{%"), "raw markup"),
-    (re.compile(r"\b(?:on|by|until|since|from|after) (?=[.,;:])|\b\d{4}-\d{2}-\d{2}T\d{2}"), "an empty date"),
+    (
+        re.compile(r"\b(?:on|by|until|since|from|after) (?=[.,;:])|\b\d{4}-\d{2}-\d{2}T\d{2}"),
+        "an empty date",
+    ),
 )
 
 
 @dataclass
 class Form:
-    """A form: its address, method, the values it would send as it stands, and its buttons (name, value, what is written on them, address)."""
+    """A form: its address, method, the values it would send as it stands, and its
+    buttons (name, value, what is written on them, address).
+    """
 
     action: str
     method: str
@@ -35,7 +54,9 @@ class Form:
 
 @dataclass
 class Task:
-    """A line of Today: its key, its text, the address it opens, its due day where the page says it, and what can be tapped beside it."""
+    """A line of Today: its key, its text, the address it opens, its due day where the
+    page says it, and what can be tapped beside it.
+    """
 
     key: str
     text: str = ""
@@ -70,15 +91,23 @@ class Page(HTMLParser):
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         given = {key: value or "" for key, value in attrs}
         if tag not in VOID:
-            unseen = bool(self._open and self._open[-1][1]) or "sr-only" in given.get("class", "") or given.get("aria-hidden") == "true"
-            self._open.append((tag, unseen, tag in SILENT or bool(self._open and self._open[-1][2])))
+            unseen = (
+                bool(self._open and self._open[-1][1])
+                or "sr-only" in given.get("class", "")
+                or given.get("aria-hidden") == "true"
+            )
+            self._open.append(
+                (tag, unseen, tag in SILENT or bool(self._open and self._open[-1][2]))
+            )
         self.ids.add(given.get("id", ""))
         if tag == "a":
             self.links.append(given.get("href", ""))
             if self._task and not self._task.url:
                 self._task.url = given.get("href", "")
         if tag == "li" and "task" in given.get("class", "").split():
-            self._task = Task(given.get("id", "").removeprefix("task-"), due=given.get("data-due", ""))
+            self._task = Task(
+                given.get("id", "").removeprefix("task-"), due=given.get("data-due", "")
+            )
             self.tasks.append(self._task)
         if "wrong" in given.get("class", "").split():
             self._fault = True

@@ -64,20 +64,37 @@ class Report:
     def table(self, examples: int = 3) -> str:
         """All of it as one table."""
         c = self.counts
-        lines = [f"{c['households']} households, {c['visits']} days visited of {c['days']}, {c['pages']} pages read, {len(self.pests)} pests, "
-                 f"{c['cases']} cases, {c['evenings']} evenings, {c['looks']} looks, {c['finds']} finds"]  # fmt: skip
+        lines = [
+            f"{c['households']} households, {c['visits']} days visited of {c['days']}, "
+            f"{c['pages']} pages read, {len(self.pests)} pests, "
+            f"{c['cases']} cases, {c['evenings']} evenings, {c['looks']} looks, {c['finds']} finds"
+        ]
         for kind, what in KINDS.items():
             found = self.of(kind)
             lines.append(f"{len(found):6d}  {kind:12s} {what}")
-            lines += [f"{'':21s}{f.seed[0]}:{f.seed[1]} {f.on} {f.where}: {f.what}" for f in _different(found)[:examples]]
-        lines.append(f"clean looks compared {c['clean looks']}: evenings added by {c['added by a clean look']}, "
-                     f"all-clear later by {c['later by a clean look']}")  # fmt: skip
-        lines.append(f"evenings that went by unmarked {c['unmarked']}, asked about {c['asked']}; cost compared {c['costs compared']}")
-        lines.append(f"items on Today: at most {self.most_items}, mean {c['items'] / max(c['visits'], 1):.1f}")
+            lines += [
+                f"{'':21s}{f.seed[0]}:{f.seed[1]} {f.on} {f.where}: {f.what}"
+                for f in _different(found)[:examples]
+            ]
+        lines.append(
+            f"clean looks compared {c['clean looks']}: evenings added by "
+            f"{c['added by a clean look']}, "
+            f"all-clear later by {c['later by a clean look']}"
+        )
+        lines.append(
+            f"evenings that went by unmarked {c['unmarked']}, asked about {c['asked']}; "
+            f"cost compared {c['costs compared']}"
+        )
+        lines.append(
+            f"items on Today: at most {self.most_items}, mean "
+            f"{c['items'] / max(c['visits'], 1):.1f}"
+        )
         n, k = c["declared"], c["alive though declared"]
         share = k / n if n else 0.0
         error = (share * (1 - share) / n) ** 0.5 if n else 0.0
-        lines.append(f"declared clear {n}, of them alive {k} ({share:.1%}, standard error {error:.1%})")
+        lines.append(
+            f"declared clear {n}, of them alive {k} ({share:.1%}, standard error {error:.1%})"
+        )
         return "\n".join(lines)
 
 

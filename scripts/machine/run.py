@@ -26,7 +26,18 @@ from .report import Fault, Report
 
 EVERY_PAGE_DAYS = 100
 LONG_AWAY = (25, 140)
-SLOW = ("/chance", "/figures", "/assumptions", "/try", "/apart", "/clearing", "/follow", "/quarantine/", "/rehearsal", "/lessons")
+SLOW = (
+    "/chance",
+    "/figures",
+    "/assumptions",
+    "/try",
+    "/apart",
+    "/clearing",
+    "/follow",
+    "/quarantine/",
+    "/rehearsal",
+    "/lessons",
+)
 """Pages that take a second or more to work out."""
 
 
@@ -40,12 +51,26 @@ class _Log(logging.Handler):
     def emit(self, record: logging.LogRecord) -> None:
         if record.exc_info and record.exc_info[1] is not None:
             last = traceback.extract_tb(record.exc_info[2])[-1]
-            self.lines.append(f"{type(record.exc_info[1]).__name__}: {record.exc_info[1]} ({Path(last.filename).name}:{last.lineno})"[:200])
+            self.lines.append(
+                f"{type(record.exc_info[1]).__name__}: {record.exc_info[1]} "
+                f"({Path(last.filename).name}:{last.lineno})"[:200]
+            )
 
 
-def one(seed: int, n: int, days: int, stride: int, until: float = 0.0, empty: Path | None = None, *, heavy: bool = True) -> Report:
-    """One household's days. With `until`, a moment of the wall clock, it stops in time; `empty` is a migrated database to begin with; pages that
-    take long to work out are left to longer runs unless `heavy`."""
+def one(
+    seed: int,
+    n: int,
+    days: int,
+    stride: int,
+    until: float = 0.0,
+    empty: Path | None = None,
+    *,
+    heavy: bool = True,
+) -> Report:
+    """One household's days. With `until`, a moment of the wall clock, it stops in time;
+    `empty` is a migrated database to begin with; pages that take long to work out are
+    left to longer runs unless `heavy`.
+    """
     log: list[str] = []
     handler = _Log(log)
     logger = logging.getLogger("brood")
@@ -59,7 +84,13 @@ def one(seed: int, n: int, days: int, stride: int, until: float = 0.0, empty: Pa
         app = create_app(Settings(data=Path(folder)), clock)
         try:
             with app.test_client() as client:
-                return _lived(Keeper(client, database, clock, catalogue, seed, n, log), days, stride, until, heavy=heavy)
+                return _lived(
+                    Keeper(client, database, clock, catalogue, seed, n, log),
+                    days,
+                    stride,
+                    until,
+                    heavy=heavy,
+                )
         finally:
             logger.removeHandler(handler)
             app.extensions["household"].store.close()
@@ -84,12 +115,22 @@ def _lived(keeper: Keeper, days: int, stride: int, until: float, *, heavy: bool)
     except Exception as error:
         last = traceback.extract_tb(error.__traceback__)[-1]
         where = f"{Path(last.filename).name}:{last.lineno}"
-        report.faults.append(Fault("broke off", keeper.house.seed, keeper.today, where, f"{type(error).__name__}: {error}"[:200]))
+        report.faults.append(
+            Fault(
+                "broke off",
+                keeper.house.seed,
+                keeper.today,
+                where,
+                f"{type(error).__name__}: {error}"[:200],
+            )
+        )
     return report
 
 
 def _step(keeper: Keeper, stride: int) -> int:
-    """Days to the next visit: about the stride, now and then weeks or months away, told to the application or not."""
+    """Days to the next visit: about the stride, now and then weeks or months away, told
+    to the application or not.
+    """
     if keeper.chance(keeper.house.nature.away_a_year * stride / 365):
         away = int(keeper.rng.integers(*LONG_AWAY))
         if keeper.chance(0.4):
@@ -100,7 +141,9 @@ def _step(keeper: Keeper, stride: int) -> int:
 
 def _tells_of_absence(keeper: Keeper, days: int) -> None:
     for case in keeper.open_cases():
-        form = next((f for f in keeper.get(f"/cases/{case.id}/course").forms if "aim" in f.names), None)
+        form = next(
+            (f for f in keeper.get(f"/cases/{case.id}/course").forms if "aim" in f.names), None
+        )
         if form is not None:
             away = (keeper.today + timedelta(days=1), keeper.today + timedelta(days=days - 1))
             given = {"from-0": away[0].isoformat(), "to-0": away[1].isoformat()}
@@ -108,7 +151,9 @@ def _tells_of_absence(keeper: Keeper, days: int) -> None:
                 case.away = away
 
 
-def _visit(keeper: Keeper, checks: Checks, life: Life, step: int, *, everything: bool, heavy: bool) -> None:
+def _visit(
+    keeper: Keeper, checks: Checks, life: Life, step: int, *, everything: bool, heavy: bool
+) -> None:
     keeper.report.counts["visits"] += 1
     for place in keeper.house.places:
         if keeper.chance(0.6):
@@ -137,10 +182,35 @@ def _visit(keeper: Keeper, checks: Checks, life: Life, step: int, *, everything:
 
 def _every_path(keeper: Keeper) -> Iterator[str]:
     """Every page that there is of this household."""
-    yield from ("/house", "/plants", "/places", "/quarantine", "/record", "/record/lessons", "/record/costs", "/record/data", "/shelf", "/household",
-                "/guide", "/degree-days", "/rehearsal", "/settings", "/sharing", "/today/apart", "/safety", "/keys", "/sources", "/mix")  # fmt: skip
+    yield from (
+        "/house",
+        "/plants",
+        "/places",
+        "/quarantine",
+        "/record",
+        "/record/lessons",
+        "/record/costs",
+        "/record/data",
+        "/shelf",
+        "/household",
+        "/guide",
+        "/degree-days",
+        "/rehearsal",
+        "/settings",
+        "/sharing",
+        "/today/apart",
+        "/safety",
+        "/keys",
+        "/sources",
+        "/mix",
+    )
     for place in keeper.house.places:
-        yield from (f"/places/{place.id}", f"/places/{place.id}/edit", f"/places/{place.id}/plan", f"/places/{place.id}/day/{keeper.today}")
+        yield from (
+            f"/places/{place.id}",
+            f"/places/{place.id}/edit",
+            f"/places/{place.id}/plan",
+            f"/places/{place.id}/day/{keeper.today}",
+        )
     for plant in keeper.house.plants:
         yield from (f"/plants/{plant.id}", f"/plants/{plant.id}/edit")
     for case in keeper.cases:
@@ -155,7 +225,11 @@ def _every_path(keeper: Keeper) -> Iterator[str]:
 def _sitter(keeper: Keeper) -> None:
     """A sitter's sheet for the next fortnight, read."""
     last = keeper.today + timedelta(days=14)
-    given = {"label": "next door", "from_on": keeper.today.isoformat(), "until_on": last.isoformat()}
+    given = {
+        "label": "next door",
+        "from_on": keeper.today.isoformat(),
+        "until_on": last.isoformat(),
+    }
     page = Page(keeper.client.post("/sharing/sitter", data=given).get_data(as_text=True))
     found = [w for w in page.text.split() if "/sitter/" in w]
     if found:
@@ -168,9 +242,16 @@ def _apart(given: tuple[int, int, int, int, float, str]) -> Report:
 
 
 def many(
-    households: Sequence[tuple[int, int]], days: int, stride: int, *, workers: int = 2, until: float = 0.0
+    households: Sequence[tuple[int, int]],
+    days: int,
+    stride: int,
+    *,
+    workers: int = 2,
+    until: float = 0.0,
 ) -> Iterator[tuple[tuple[int, int], Report]]:
-    """Households side by side, each in a process of its own, as they come to an end; one whose process dies is told as broken off."""
+    """Households side by side, each in a process of its own, as they come to an end;
+    one whose process dies is told as broken off.
+    """
     from brood.store.session import open_store
 
     with tempfile.TemporaryDirectory() as folder:
@@ -178,12 +259,26 @@ def many(
         open_store(empty).close()
         made_once = multiprocessing.get_context("spawn")
         with ProcessPoolExecutor(workers, mp_context=made_once, max_tasks_per_child=1) as pool:
-            waiting = {pool.submit(_apart, (s, n, days, stride, until, str(empty))): (s, n) for s, n in households}
+            waiting = {
+                pool.submit(_apart, (s, n, days, stride, until, str(empty))): (s, n)
+                for s, n in households
+            }
             for future in as_completed(waiting):
                 seed = waiting[future]
                 try:
                     yield seed, future.result()
                 except Exception as error:
-                    yield seed, Report([Fault("broke off", seed, date.min, "process", f"{type(error).__name__}: {error}"[:200])])
-
-
+                    yield (
+                        seed,
+                        Report(
+                            [
+                                Fault(
+                                    "broke off",
+                                    seed,
+                                    date.min,
+                                    "process",
+                                    f"{type(error).__name__}: {error}"[:200],
+                                )
+                            ]
+                        ),
+                    )

@@ -17,14 +17,28 @@ MOST = 2500
 HALF = 0.5
 REFUGE = 0.02
 SPEED_CV = 0.05
-YEARLY = {"outdoor": (9.5, 7.0, 4.0), "balcony": (12.5, 7.5, 4.5), "glasshouse": (15.5, 7.5, 6.0), "indoor": (20.0, 2.0, 2.5)}
+YEARLY = {
+    "outdoor": (9.5, 7.0, 4.0),
+    "balcony": (12.5, 7.5, 4.5),
+    "glasshouse": (15.5, 7.5, 6.0),
+    "indoor": (20.0, 2.0, 2.5),
+}
 """Yearly mean, half the swing over the year, half the swing over a day, °C (made up)."""
 
 
 class Climate:
-    """The true lowest and highest of every day at a place, °C: as its keeper set it, or by the season and the days' own moods."""
+    """The true lowest and highest of every day at a place, °C: as its keeper set it, or
+    by the season and the days' own moods.
+    """
 
-    def __init__(self, setting: str, seed: int, hemisphere: str, points: tuple[float, float] | None, error: float) -> None:
+    def __init__(
+        self,
+        setting: str,
+        seed: int,
+        hemisphere: str,
+        points: tuple[float, float] | None,
+        error: float,
+    ) -> None:
         self.setting, self.seed, self.points, self.error = setting, seed, points, error
         self.turn = 0 if hemisphere == "north" else 182
 
@@ -34,7 +48,9 @@ class Climate:
             return self.points[1] + self.error, self.points[0] + self.error
         mean, year, half = YEARLY[self.setting]
         at = (on.timetuple().tm_yday + self.turn - 205) / 365 * 2 * math.pi
-        mood = 1.5 * math.sin(on.toordinal() / 3.7 + self.seed) + 1.2 * math.sin(on.toordinal() / 9.1 + 2 * self.seed)
+        mood = 1.5 * math.sin(on.toordinal() / 3.7 + self.seed) + 1.2 * math.sin(
+            on.toordinal() / 9.1 + 2 * self.seed
+        )
         middle = mean + year * math.cos(at) + mood
         return round(middle - half, 1), round(middle + half, 1)
 
@@ -46,7 +62,9 @@ def _speeds(pest: Pest, low: float, high: float) -> np.ndarray:
 
 
 class Colony:
-    """One pest on one plant: gamma stage times that run with the warmth, a hiding place drawn at every moult, adults that die at their rate."""
+    """One pest on one plant: gamma stage times that run with the warmth, a hiding place
+    drawn at every moult, adults that die at their rate.
+    """
 
     def __init__(self, pest: Pest, on: date, seed: list[int]) -> None:
         self.pest, self.rng, self.on = pest, np.random.default_rng(seed), on
@@ -65,7 +83,11 @@ class Colony:
     def arrive(self, stage: int, number: int) -> None:
         """Some come, at any age in their stage."""
         grown = stage >= self.laying
-        left = np.full(number, np.inf) if grown else self._lengths(np.full(number, stage)) * self.rng.random(number)
+        left = (
+            np.full(number, np.inf)
+            if grown
+            else self._lengths(np.full(number, stage)) * self.rng.random(number)
+        )
         self._add(min(stage, self.laying), left)
 
     def _lengths(self, stages: np.ndarray) -> np.ndarray:
@@ -79,7 +101,9 @@ class Colony:
         self.female = np.append(self.female, self.rng.random(n) < self.pest.female_share)
 
     def _keep(self, which: np.ndarray) -> None:
-        self.stage, self.left, self.hidden, self.female = (a[which] for a in (self.stage, self.left, self.hidden, self.female))
+        self.stage, self.left, self.hidden, self.female = (
+            a[which] for a in (self.stage, self.left, self.hidden, self.female)
+        )
 
     def until(self, day: date, climate: Climate) -> None:
         """Live on to the morning of a day."""
@@ -91,9 +115,16 @@ class Colony:
             self.on += timedelta(days=1)
 
     def _grow(self, moves: np.ndarray, celsius: float) -> None:
-        born, lives = (float(np.interp(celsius, *np.array(t).T)) for t in (self.pest.fecundity, self.pest.longevity))
+        born, lives = (
+            float(np.interp(celsius, *np.array(t).T))
+            for t in (self.pest.fecundity, self.pest.longevity)
+        )
         laying = self.stage == self.laying
-        births = int(self.rng.poisson(born * HALF * (laying & self.female).sum())) if self.alive < MOST else 0
+        births = (
+            int(self.rng.poisson(born * HALF * (laying & self.female).sum()))
+            if self.alive < MOST
+            else 0
+        )
         self._keep(~laying | (self.rng.random(self.alive) < math.exp(-HALF / lives)))
         young = self.stage < self.laying
         self.left[young] -= moves[self.stage[young]]
@@ -128,7 +159,9 @@ class Colony:
         return {kind: n for kind, n in counts.items() if n}
 
     def by_stage(self, care: float) -> dict[str, int]:
-        """What somebody who searches finds, by stage id; laying adults and those before as adults."""
+        """What somebody who searches finds, by stage id; laying adults and those before
+        as adults.
+        """
         met = self.stage[self.rng.random(self.alive) < care]
         names = [*(ADULT if s.id == PREOVIPOSITION else s.id for s in self.pest.stages), ADULT]
         out: dict[str, int] = {}

@@ -28,7 +28,9 @@ class InputError(BroodError):
     `field` names what was asked for, `value` what was given, `allowed` what would do.
     """
 
-    def __init__(self, message: str, *, field: str = "", value: object = None, allowed: str = "") -> None:
+    def __init__(
+        self, message: str, *, field: str = "", value: object = None, allowed: str = ""
+    ) -> None:
         super().__init__(message)
         self.message, self.field, self.value, self.allowed = message, field, value, allowed
 
@@ -46,7 +48,9 @@ class ModelError(InputError):
 
 
 class NothingDevelops(InputError):
-    """All the hours are below every threshold, so there is nothing to time; `inspect_on` is when to look again instead."""
+    """All the hours are below every threshold, so there is nothing to time;
+    `inspect_on` is when to look again instead.
+    """
 
     inspect_on: date | None = None
 
@@ -55,8 +59,11 @@ class LeftAlone(InputError):
     """Nothing is known of a case since a day that is too long ago for any number to hold."""
 
     def __init__(self, since: date) -> None:
-        super().__init__("Nobody has looked or treated for so long that nobody knows how many live there now. "
-                         "Count again; a new course begins from that.", field="found")  # fmt: skip
+        super().__init__(
+            "Nobody has looked or treated for so long that nobody knows how many live there now. "
+            "Count again; a new course begins from that.",
+            field="found",
+        )
         self.since = since
 
 
@@ -68,7 +75,9 @@ class TooManyTries(BroodError):
     """A passcode was tried too often; `seconds` says how long to wait."""
 
     def __init__(self, seconds: int) -> None:
-        super().__init__(f"Too many wrong passcodes. Try again in {max(1, round(seconds / 60))} min.")
+        super().__init__(
+            f"Too many wrong passcodes. Try again in {max(1, round(seconds / 60))} min."
+        )
         self.seconds = seconds
 
 
@@ -76,7 +85,9 @@ class CatalogueError(BroodError):
     """The catalogue is faulty; `faults` lists file, record and key of each fault."""
 
     def __init__(self, faults: Sequence[str]) -> None:
-        super().__init__("The catalogue has faults:\n" + "\n".join(f"  {fault}" for fault in faults))
+        super().__init__(
+            "The catalogue has faults:\n" + "\n".join(f"  {fault}" for fault in faults)
+        )
         self.faults = tuple(faults)
 
 

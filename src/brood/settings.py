@@ -19,12 +19,23 @@ def _data() -> Path:
 class Settings:
     """Start-up settings; each can be given as BROOD_<NAME> in the environment."""
 
-    data: Path = field(default_factory=_data, metadata={"help": "folder that holds the household's database"})
+    data: Path = field(
+        default_factory=_data, metadata={"help": "folder that holds the household's database"}
+    )
     port: int = field(default=8000, metadata={"help": "port to listen on"})
-    upload_mb: int = field(default=20, metadata={"help": "largest logger file that is taken, in MB"})
-    demo: bool = field(default=False, metadata={"help": "say on every page that this is the demo household"})
-    lan: bool = field(default=False, metadata={"help": "listen on the home network and ask for the household passcode"})
-    hosts: tuple[str, ...] = field(default=("127.0.0.1", "localhost"), metadata={"help": "host names that are answered"})
+    upload_mb: int = field(
+        default=20, metadata={"help": "largest logger file that is taken, in MB"}
+    )
+    demo: bool = field(
+        default=False, metadata={"help": "say on every page that this is the demo household"}
+    )
+    lan: bool = field(
+        default=False,
+        metadata={"help": "listen on the home network and ask for the household passcode"},
+    )
+    hosts: tuple[str, ...] = field(
+        default=("127.0.0.1", "localhost"), metadata={"help": "host names that are answered"}
+    )
 
     def __post_init__(self) -> None:
         if not 1 <= self.port <= 65535:
@@ -39,7 +50,9 @@ class Settings:
 
 
 def from_environment(**given: object) -> Settings:
-    """Settings from the environment, overridden by what is given and not None. Raises SettingError."""
+    """Settings from the environment, overridden by what is given and not None. Raises
+    SettingError.
+    """
     values: dict[str, object] = {}
     readers = {"data": Path, "port": int, "upload_mb": int}
     for item in fields(Settings):

@@ -25,44 +25,115 @@ APHIDS = "nymph-1 nymph-2 nymph-3 nymph-4"
 WITH_EGG, LIVE = "egg nymph-1 nymph-2 nymph-3", "nymph-1 nymph-2 nymph-3"
 CATERPILLAR = "egg larva-1 larva-2 larva-3 larva-4 larva-5 pupa"
 CONTRACT = {
-    MITE: MITES, "brevipalpus": MITES, "polyphagotarsonemus-latus": "egg larva quiescent", THRIPS: THRIPS_STAGES, "thrips-tabaci": THRIPS_STAGES,
-    "heliothrips-haemorrhoidalis": THRIPS_STAGES, "echinothrips-americanus": THRIPS_STAGES, "bradysia": "egg larva-1 larva-2 larva-3 larva-4 pupa",
-    WHITEFLY: "egg nymph-1 nymph-2 nymph-3 nymph-4 pupa", "bemisia-tabaci": "egg nymph-1 nymph-2 nymph-3 nymph-4",
-    "myzus-persicae": APHIDS, "aphis-gossypii": APHIDS, "aphis-nerii": APHIDS, "aulacorthum-solani": APHIDS,
-    "planococcus-citri": WITH_EGG, "pseudococcus-longispinus": LIVE, "rhizoecus": WITH_EGG, "coccus-hesperidum": LIVE, "saissetia-coffeae": WITH_EGG,
-    "armored-scale": "egg nymph-1 nymph-2", "pieris-rapae": CATERPILLAR, "trichoplusia-ni": CATERPILLAR,
+    MITE: MITES,
+    "brevipalpus": MITES,
+    "polyphagotarsonemus-latus": "egg larva quiescent",
+    THRIPS: THRIPS_STAGES,
+    "thrips-tabaci": THRIPS_STAGES,
+    "heliothrips-haemorrhoidalis": THRIPS_STAGES,
+    "echinothrips-americanus": THRIPS_STAGES,
+    "bradysia": "egg larva-1 larva-2 larva-3 larva-4 pupa",
+    WHITEFLY: "egg nymph-1 nymph-2 nymph-3 nymph-4 pupa",
+    "bemisia-tabaci": "egg nymph-1 nymph-2 nymph-3 nymph-4",
+    "myzus-persicae": APHIDS,
+    "aphis-gossypii": APHIDS,
+    "aphis-nerii": APHIDS,
+    "aulacorthum-solani": APHIDS,
+    "planococcus-citri": WITH_EGG,
+    "pseudococcus-longispinus": LIVE,
+    "rhizoecus": WITH_EGG,
+    "coccus-hesperidum": LIVE,
+    "saissetia-coffeae": WITH_EGG,
+    "armored-scale": "egg nymph-1 nymph-2",
+    "pieris-rapae": CATERPILLAR,
+    "trichoplusia-ni": CATERPILLAR,
     "plutella-xylostella": "egg larva-1 larva-2 larva-3 larva-4 prepupa pupa",
-}  # fmt: skip
+}
 TREATMENTS = {
-    "insecticidal-soap", "alcohol-swab", "alcohol-spray", "paraffinic-oil", "neem-oil", "azadirachtin", "pyrethrins", "permethrin", "spinosad",
-    "bti-drench", "btk", "steinernema-feltiae", "diatomaceous-earth", "peroxide-drench", "shower", "wiping", "pruning", "topsoil-change", "repotting",
-    "hot-water", "soil-drying", "sticky-cards", "imidacloprid-granules", "dinotefuran-granules",
-}  # fmt: skip
+    "insecticidal-soap",
+    "alcohol-swab",
+    "alcohol-spray",
+    "paraffinic-oil",
+    "neem-oil",
+    "azadirachtin",
+    "pyrethrins",
+    "permethrin",
+    "spinosad",
+    "bti-drench",
+    "btk",
+    "steinernema-feltiae",
+    "diatomaceous-earth",
+    "peroxide-drench",
+    "shower",
+    "wiping",
+    "pruning",
+    "topsoil-change",
+    "repotting",
+    "hot-water",
+    "soil-drying",
+    "sticky-cards",
+    "imidacloprid-granules",
+    "dinotefuran-granules",
+}
 ENEMIES = {
-    "phytoseiulus", "hardy-predatory-mites", "neoseiulus-cucumeris", "amblyseius-swirskii", "orius", "lacewing-larvae", "cryptolaemus",
-    "encarsia-formosa", "aphidius", "stratiolaelaps",
-}  # fmt: skip
+    "phytoseiulus",
+    "hardy-predatory-mites",
+    "neoseiulus-cucumeris",
+    "amblyseius-swirskii",
+    "orius",
+    "lacewing-larvae",
+    "cryptolaemus",
+    "encarsia-formosa",
+    "aphidius",
+    "stratiolaelaps",
+}
 """Beside the contract's treatments."""
 
 
 def test_pests_treatments_and_stages_are_those_of_the_contract(catalogue):
-    assert {p: " ".join(s.id for s in pest.development) for p, pest in catalogue.pests.items() if not catalogue.records[p].variant_of} == CONTRACT
-    assert {r.variant_of for r in catalogue.records.values()} == {None, "armored-scale", "aulacorthum-solani"}
+    assert {
+        p: " ".join(s.id for s in pest.development)
+        for p, pest in catalogue.pests.items()
+        if not catalogue.records[p].variant_of
+    } == CONTRACT
+    assert {r.variant_of for r in catalogue.records.values()} == {
+        None,
+        "armored-scale",
+        "aulacorthum-solani",
+    }
     assert set(catalogue.treatments) == TREATMENTS | ENEMIES
-    assert {row.treatment for table in catalogue.kills.values() for row in table.row} == TREATMENTS | ENEMIES
+    assert {
+        row.treatment for table in catalogue.kills.values() for row in table.row
+    } == TREATMENTS | ENEMIES
 
 
 def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalogue):
-    for record in (*catalogue.records.values(), *catalogue.treatments.values(), *catalogue.kills.values()):
+    for record in (
+        *catalogue.records.values(),
+        *catalogue.treatments.values(),
+        *catalogue.kills.values(),
+    ):
         named = [source for _, source in cited(record)]
         assert named
         assert set(named) <= set(catalogue.sources)
-    every = (*catalogue.records.values(), *catalogue.kills.values(), *catalogue.treatments.values(), catalogue.evidence.words,
-             *catalogue.care.values(), catalogue.sensitivity, catalogue.recipes, catalogue.evenings)  # fmt: skip
+    every = (
+        *catalogue.records.values(),
+        *catalogue.kills.values(),
+        *catalogue.treatments.values(),
+        catalogue.evidence.words,
+        *catalogue.care.values(),
+        catalogue.sensitivity,
+        catalogue.recipes,
+        catalogue.evenings,
+    )
     used = {s for r in every for _, s in cited(r)}
     assert used == set(catalogue.sources), "a source that nothing cites"
     plain = ("Representative", "Spread", "Shares", "Usual", "Lengths", "Diagnostic")
-    assert all((s.kind == "representative") == s.text.startswith(plain) for s in catalogue.sources.values() if s.kind != "derived")
+    assert all(
+        (s.kind == "representative") == s.text.startswith(plain)
+        for s in catalogue.sources.values()
+        if s.kind != "derived"
+    )
 
 
 def test_groups_that_change_timing_say_where_their_stages_are(catalogue):
@@ -70,7 +141,9 @@ def test_groups_that_change_timing_say_where_their_stages_are(catalogue):
     assert habitat[THRIPS]["egg"] == habitat["heliothrips-haemorrhoidalis"]["egg"] == "in-tissue"
     assert habitat[THRIPS]["pupa"] == "in-soil"
     assert habitat["echinothrips-americanus"]["pupa"] == "exposed"
-    assert {habitat[p]["egg"] for p in ("armored-scale", "saissetia-coffeae", "aspidiotus-nerii")} == {"under-cover"}
+    assert {
+        habitat[p]["egg"] for p in ("armored-scale", "saissetia-coffeae", "aspidiotus-nerii")
+    } == {"under-cover"}
     assert habitat["planococcus-citri"]["egg"] == "in-wax"
     assert set(habitat["rhizoecus"].values()) == {"in-soil"}
     assert habitat["plutella-xylostella"]["larva-1"] == "in-tissue"
@@ -79,9 +152,15 @@ def test_groups_that_change_timing_say_where_their_stages_are(catalogue):
 
 
 def test_every_group_has_drawings_and_none_is_unused(catalogue):
-    wanted = {s.drawing for r in catalogue.records.values() for s in r.stage} | {g.drawing for g in catalogue.groups.values()}
+    wanted = {s.drawing for r in catalogue.records.values() for s in r.stage} | {
+        g.drawing for g in catalogue.groups.values()
+    }
     wanted |= {r.adult_drawing for r in catalogue.records.values()}
-    there = {p.stem for p in (files("brood.charts") / "drawings").iterdir() if not p.name.startswith("plant-")}
+    there = {
+        p.stem
+        for p in (files("brood.charts") / "drawings").iterdir()
+        if not p.name.startswith("plant-")
+    }
     assert wanted <= there
     assert there - wanted <= {"mite-rest"}
     assert len(there) <= 40
@@ -90,23 +169,39 @@ def test_every_group_has_drawings_and_none_is_unused(catalogue):
 @pytest.mark.parametrize(
     ("treatment", "pest", "stage", "kill"),
     [
-        ("insecticidal-soap", MITE, "egg", 0.30), ("insecticidal-soap", MITE, "larva", 0.6 * 0.85 + 0.4 * 0.55),
-        ("paraffinic-oil", MITE, "adult", 0.85), ("wiping", WHITEFLY, "egg", 0.70), ("insecticidal-soap", WHITEFLY, "nymph-4", 0.65),
-        ("insecticidal-soap", THRIPS, "egg", 0.0), ("wiping", THRIPS, "pupa", 0.15 * 0.75), ("shower", THRIPS, "preoviposition", 0.35),
-        ("btk", "plutella-xylostella", "larva-1", 0.5), ("btk", "pieris-rapae", "larva-4", 0.85), ("pruning", MITE, "egg", 0.33),
+        ("insecticidal-soap", MITE, "egg", 0.30),
+        ("insecticidal-soap", MITE, "larva", 0.6 * 0.85 + 0.4 * 0.55),
+        ("paraffinic-oil", MITE, "adult", 0.85),
+        ("wiping", WHITEFLY, "egg", 0.70),
+        ("insecticidal-soap", WHITEFLY, "nymph-4", 0.65),
+        ("insecticidal-soap", THRIPS, "egg", 0.0),
+        ("wiping", THRIPS, "pupa", 0.15 * 0.75),
+        ("shower", THRIPS, "preoviposition", 0.35),
+        ("btk", "plutella-xylostella", "larva-1", 0.5),
+        ("btk", "pieris-rapae", "larva-4", 0.85),
+        ("pruning", MITE, "egg", 0.33),
         ("bti-drench", "bradysia", "larva-2", 0.85),
-        ("alcohol-swab", "coccus-hesperidum", "nymph-1", 0.05 * 0.98 + 0.95 * 0.95), ("btk", MITE, "egg", 0.0),
+        ("alcohol-swab", "coccus-hesperidum", "nymph-1", 0.05 * 0.98 + 0.95 * 0.95),
+        ("btk", MITE, "egg", 0.0),
     ],
-)  # fmt: skip
-def test_kill_by_stage_is_the_time_weighted_mean_of_its_columns(catalogue, treatment, pest, stage, kill):
+)
+def test_kill_by_stage_is_the_time_weighted_mean_of_its_columns(
+    catalogue, treatment, pest, stage, kill
+):
     assert catalogue.kill(treatment, pest)[stage] == pytest.approx(kill)
 
 
 def test_a_natural_enemy_takes_its_weekly_share_day_by_day_and_only_of_its_prey(catalogue):
-    """What is left of a stage after seven days is 1 − the week's share; long-tailed mealybugs and oleander aphids have rows of their own."""
+    """What is left of a stage after seven days is 1 − the week's share; long-tailed
+    mealybugs and oleander aphids have rows of their own.
+    """
     for group, table in catalogue.kills.items():
         for row in (r for r in table.row if r.per_week and r.pest is None):
-            pest = next(r.id for r in catalogue.records.values() if r.group == group and catalogue.kill_row(row.treatment, r.id) is row)
+            pest = next(
+                r.id
+                for r in catalogue.records.values()
+                if r.group == group and catalogue.kill_row(row.treatment, r.id) is row
+            )
             act = catalogue.act(row.treatment, pest)
             assert act.lasts_days >= 7, row.treatment
             for stage in catalogue.records[pest].stage:
@@ -114,14 +209,26 @@ def test_a_natural_enemy_takes_its_weekly_share_day_by_day_and_only_of_its_prey(
                 assert min(row.kill.values()) - 1e-9 <= week <= max(row.kill.values()) + 1e-9
                 if len(stage.columns) == 1:
                     assert week == pytest.approx(row.kill[next(iter(stage.columns))])
-    assert catalogue.act("aphidius", "aphis-nerii").kill["adult"] < catalogue.act("aphidius", "aphis-gossypii").kill["adult"]
-    assert catalogue.act("cryptolaemus", "pseudococcus-longispinus").kill["adult"] < catalogue.act("cryptolaemus", "planococcus-citri").kill["adult"]
-    assert not any(catalogue.act("stratiolaelaps", "frankliniella-occidentalis").kill[s] for s in ("larva-1", "adult"))
+    assert (
+        catalogue.act("aphidius", "aphis-nerii").kill["adult"]
+        < catalogue.act("aphidius", "aphis-gossypii").kill["adult"]
+    )
+    assert (
+        catalogue.act("cryptolaemus", "pseudococcus-longispinus").kill["adult"]
+        < catalogue.act("cryptolaemus", "planococcus-citri").kill["adult"]
+    )
+    assert not any(
+        catalogue.act("stratiolaelaps", "frankliniella-occidentalis").kill[s]
+        for s in ("larva-1", "adult")
+    )
 
 
 def test_every_fault_is_reported_at_once_with_file_record_and_key(copy):
     mite = copy / "pests" / f"{MITE}.toml"
-    text = mite.read_text("utf-8").replace('days = 14.3, source = "sabelis-1981", grade = "A"', 'days = 14.3, source = "sabelis-1981", grade = "Z"')
+    text = mite.read_text("utf-8").replace(
+        'days = 14.3, source = "sabelis-1981", grade = "A"',
+        'days = 14.3, source = "sabelis-1981", grade = "Z"',
+    )
     text = text.replace('source = "mite-representative"', 'source = "nobody"', 1)
     mite.write_text(text.replace("rest_share = 0.4", "rest_share = 4.0", 1), "utf-8")
     soap = copy / "kill" / "whitefly.toml"
@@ -130,13 +237,23 @@ def test_every_fault_is_reported_at_once_with_file_record_and_key(copy):
     with pytest.raises(CatalogueError) as caught:
         load(copy)
     told = "\n".join(caught.value.faults)
-    for part in ("stage.0.development.1.grade", "stage.1.rest_share", "whitefly.toml: row.0.kill.egg", "broken.toml"):
+    for part in (
+        "stage.0.development.1.grade",
+        "stage.1.rest_share",
+        "whitefly.toml: row.0.kill.egg",
+        "broken.toml",
+    ):
         assert part in told
 
 
 def test_a_figure_without_a_source_and_a_column_without_a_figure_are_faults(copy):
     whitefly = copy / "pests" / f"{WHITEFLY}.toml"
-    whitefly.write_text(whitefly.read_text("utf-8").replace('source = "whitefly-representative"', 'source = "nobody"', 1), "utf-8")
+    whitefly.write_text(
+        whitefly.read_text("utf-8").replace(
+            'source = "whitefly-representative"', 'source = "nobody"', 1
+        ),
+        "utf-8",
+    )
     table = copy / "kill" / "soil-thrips.toml"
     table.write_text(table.read_text("utf-8").replace("soil-pupa = 0.0, ", "", 1), "utf-8")
     with pytest.raises(CatalogueError) as caught:
@@ -156,24 +273,58 @@ def test_unknown_ids_are_answered_with_those_there_are(catalogue):
 
 def test_own_figures_replace_constants_and_impossible_or_unknown_ones_are_refused(catalogue):
     shipped = {f.key: f.value for f in figures(catalogue, MITE)}
-    changed = with_own(catalogue, {MITE: {"stage.egg.k_dd": 70.0, "cv": 0.2, "longevity.25": 9.0, "kill.insecticidal-soap.egg": 0.6}})
+    changed = with_own(
+        catalogue,
+        {
+            MITE: {
+                "stage.egg.k_dd": 70.0,
+                "cv": 0.2,
+                "longevity.25": 9.0,
+                "kill.insecticidal-soap.egg": 0.6,
+            }
+        },
+    )
     assert changed.pests[MITE].stages[0].rate.figures["k_dd"] == 70.0 != shipped["stage.egg.k_dd"]
     assert (changed.pests[MITE].cv, dict(changed.pests[MITE].longevity)[25.0]) == (0.2, 9.0)
-    assert (changed.kill("insecticidal-soap", MITE)["egg"], catalogue.kill("insecticidal-soap", MITE)["egg"]) == (0.6, 0.3)
+    assert (
+        changed.kill("insecticidal-soap", MITE)["egg"],
+        catalogue.kill("insecticidal-soap", MITE)["egg"],
+    ) == (0.6, 0.3)
     assert changed.pests[THRIPS] is catalogue.pests[THRIPS]
     assert unknown(catalogue, MITE, ["stage.egg.k_dd", "stage.grub.k_dd"]) == ["stage.grub.k_dd"]
-    for bad in ({"stage.egg.lower_c": 50.0}, {"cv": 3.0}, {"female_share": 2.0}, {"stage.egg.wing": 1.0}, {"age": 1.0}, {"kill.btk.egg": 0.5}):
+    for bad in (
+        {"stage.egg.lower_c": 50.0},
+        {"cv": 3.0},
+        {"female_share": 2.0},
+        {"stage.egg.wing": 1.0},
+        {"age": 1.0},
+        {"kill.btk.egg": 0.5},
+    ):
         with pytest.raises(InputError):
             with_own(catalogue, {MITE: bad})
 
 
 def test_faults_of_the_graded_words_are_told_with_file_and_key(copy):
     harmless = copy / "signs" / "harmless.toml"
-    harmless.write_text(harmless.read_text("utf-8").replace('"springs-off", ', '"springs-of", ').replace('why = "Fruit', 'whi = "Fruit'), "utf-8")
+    harmless.write_text(
+        harmless.read_text("utf-8")
+        .replace('"springs-off", ', '"springs-of", ')
+        .replace('why = "Fruit', 'whi = "Fruit'),
+        "utf-8",
+    )
     table = copy / "observations.csv"
-    table.write_text(table.read_text("utf-8").replace(",hardly,Runs", ",x,Runs").replace("hardly,Springs or hops", "often,Springs or hops"), "utf-8")
+    table.write_text(
+        table.read_text("utf-8")
+        .replace(",hardly,Runs", ",x,Runs")
+        .replace("hardly,Springs or hops", "often,Springs or hops"),
+        "utf-8",
+    )
     with pytest.raises(CatalogueError) as caught:
         load(copy)
     told = "\n".join(caught.value.faults)
-    for part in ("springtail: there is no observation 'springs-of'", "harmless.toml: fruit-fly", "observations.csv: row"):
+    for part in (
+        "springtail: there is no observation 'springs-of'",
+        "harmless.toml: fruit-fly",
+        "observations.csv: row",
+    ):
         assert part in told

@@ -1,4 +1,6 @@
-"""Charts: well formed, in scale, without inline style, small enough; and they say what they show."""
+"""Charts: well formed, in scale, without inline style, small enough; and they say what
+they show.
+"""
 
 import gzip
 import math
@@ -14,9 +16,11 @@ from brood.services.speech import Speech
 
 CASES = {"mite": 1, "whitefly": 2, "thrips": 3}
 DRAW = {
-    "lying": brood.draw, "standing": brood_tall.draw, "all, wide": lambda data, speech, title: spread.draw(data, speech, wide=True),
+    "lying": brood.draw,
+    "standing": brood_tall.draw,
+    "all, wide": lambda data, speech, title: spread.draw(data, speech, wide=True),
     "all, narrow": lambda data, speech, title: spread.draw(data, speech, wide=False),
-}  # fmt: skip
+}
 
 
 @pytest.fixture
@@ -39,7 +43,11 @@ def test_a_brood_chart_is_well_formed_and_keeps_to_its_frame(charts, trouble, wa
     assert root.find("desc").text.startswith(("Groups: ", "All stages together: about "))
     wide, high = (float(v) for v in root.attrib["viewBox"].split()[2:])
     for node in root.iter():
-        if "d" in node.attrib and "transform" not in node.attrib and node.attrib.get("class", "")[:2] in ("fE", "fN", "fR", "fA", "fB", "to"):
+        if (
+            "d" in node.attrib
+            and "transform" not in node.attrib
+            and node.attrib.get("class", "")[:2] in ("fE", "fN", "fR", "fA", "fB", "to")
+        ):
             xy = [float(v) for v in re.findall(r"-?[\d.]+", node.attrib["d"])]
             assert all(-1 <= x <= wide + 1 for x in xy[::2])
             assert all(-1 <= y <= high + 1 for y in xy[1::2])
@@ -54,13 +62,17 @@ def test_every_evening_has_its_handle_and_every_group_its_band(charts):
     for band in data.bands:
         assert band.label in text
     assert "today" in text
-    assert sum(data.alive) == pytest.approx(sum(float(b.numbers.sum()) for b in [_at(data, b) for b in data.bands]), rel=0.05)
+    assert sum(data.alive) == pytest.approx(
+        sum(float(b.numbers.sum()) for b in [_at(data, b) for b in data.bands]), rel=0.05
+    )
 
 
 def _at(data, band):
     """The band at its last sample before now."""
     last = max(i for i, m in enumerate(data.moments) if m <= data.now)
-    return type(band)(band.key, band.label, "", "", 0, False, band.numbers[last : last + 1], None, None)
+    return type(band)(
+        band.key, band.label, "", "", 0, False, band.numbers[last : last + 1], None, None
+    )
 
 
 def test_height_grows_with_number_to_the_power_six_tenths_and_a_cut_takes_from_the_top(charts):

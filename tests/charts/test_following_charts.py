@@ -1,4 +1,6 @@
-"""The pictures of looking again: well formed, inside their frames, no label over another, and true to their numbers."""
+"""The pictures of looking again: well formed, inside their frames, no label over
+another, and true to their numbers.
+"""
 
 import re
 import xml.etree.ElementTree as ET
@@ -63,31 +65,47 @@ def inside(root, margin=24.0):
 def build(demo_store, catalogue):
     def make(**more):
         with demo_store.reading() as session:
-            return today.build(session, catalogue, Preferences(**more.pop("prefs", {})), now=NOW, **more)
+            return today.build(
+                session, catalogue, Preferences(**more.pop("prefs", {})), now=NOW, **more
+            )
 
     return make
 
 
 @pytest.mark.parametrize("wide", [True, False])
-@pytest.mark.parametrize("more", [{}, {"tried": NOW.date() + timedelta(days=2)}, {"prefs": {"evenings": "5"}}], ids=["fewest", "tried", "Saturdays"])
+@pytest.mark.parametrize(
+    "more",
+    [{}, {"tried": NOW.date() + timedelta(days=2)}, {"prefs": {"evenings": "5"}}],
+    ids=["fewest", "tried", "Saturdays"],
+)
 def test_evenings_across_plants(build, wide, more):
     result = build(**more)
     root = read(evenings.draw(result, SPEECH, wide=wide))
     no_label_over_another(root)
     inside(root)
-    shown = [s for s in result.sessions if s.on < result.first + timedelta(days=today.SPAN_DAYS if wide else 1 + evenings.TALL_DAYS)]
+    shown = [
+        s
+        for s in result.sessions
+        if s.on < result.first + timedelta(days=today.SPAN_DAYS if wide else 1 + evenings.TALL_DAYS)
+    ]
     beads = sum("bead-next" in n.attrib.get("class", "") for n in root.iter())
     drawn = [r for r in result.rows if r.windows][: None if wide else evenings.TALL_ROWS]
-    assert beads == (len([r for r in shown[0].rows if r in drawn]) if shown and shown[0] == result.chosen else 0)
+    assert beads == (
+        len([r for r in shown[0].rows if r in drawn]) if shown and shown[0] == result.chosen else 0
+    )
     assert all(r.row.plant.name in root.find("desc").text for s in result.sessions for r in s.rows)
 
 
 def test_an_evening_that_nobody_is_free_for_is_named_and_not_drawn(build):
     result = build(prefs={"evenings": "5"})
     assert all(s.on.weekday() == 5 for s in result.sessions)
-    assert {r.row.id for r in result.unserved} == {r.row.id for r in result.rows if r.windows and r.served_on is None}
+    assert {r.row.id for r in result.unserved} == {
+        r.row.id for r in result.rows if r.windows and r.served_on is None
+    }
     empty = replace(result, rows=(), sessions=(), chosen=None)
-    assert "No evening is planned" in read(evenings.draw(empty, SPEECH, wide=True)).find("desc").text
+    assert (
+        "No evening is planned" in read(evenings.draw(empty, SPEECH, wide=True)).find("desc").text
+    )
 
 
 @pytest.mark.parametrize("wide", [True, False])
@@ -97,16 +115,28 @@ def test_expected_against_seen(demo_store, catalogue, case_id, wide):
         data = following.build(session, catalogue, case_id, today=NOW.date(), speech=SPEECH).chart
     root = read(follow.draw(data, SPEECH, wide=wide))
     inside(root)
-    assert sum(n.attrib.get("class") in ("seen", "seen-none") for n in root.iter()) == len(data.dots)
+    assert sum(n.attrib.get("class") in ("seen", "seen-none") for n in root.iter()) == len(
+        data.dots
+    )
     assert sum(n.attrib.get("class") == "handle-done" for n in root.iter()) == len(data.evenings)
-    assert all(low <= mid <= high for low, mid, high in zip(data.low, data.mid, data.high, strict=True))
+    assert all(
+        low <= mid <= high for low, mid, high in zip(data.low, data.mid, data.high, strict=True)
+    )
 
 
 def test_a_vague_look_is_as_wide_as_its_doubt_and_none_seen_is_an_open_ring():
     days = 20
     flat = tuple(30.0 for _ in range(days + 1))
-    data = FollowChart(DAY, day(days), tuple(9.0 for _ in flat), flat, tuple(90.0 for _ in flat), flat,
-                       (Dot(day(6), 12.0, 5.0, 4), Dot(day(14), 0.0, 0.0, 0)), (day(0), day(7)))  # fmt: skip
+    data = FollowChart(
+        DAY,
+        day(days),
+        tuple(9.0 for _ in flat),
+        flat,
+        tuple(90.0 for _ in flat),
+        flat,
+        (Dot(day(6), 12.0, 5.0, 4), Dot(day(14), 0.0, 0.0, 0)),
+        (day(0), day(7)),
+    )
     root = read(follow.draw(data, SPEECH, wide=True))
     vague = [n for n in root.iter() if n.attrib.get("class") == "seen-vague"]
     left, right = (float(v) for v in re.findall(r"[ML](-?[\d.]+)", vague[0].attrib["d"]))
@@ -121,19 +151,34 @@ def test_a_vague_look_is_as_wide_as_its_doubt_and_none_seen_is_an_open_ring():
 def test_the_falling_chance_marks_its_looks_and_its_end(wide):
     curve = tuple((day(n), 0.9 * 0.97**n) for n in range(0, 50, 5))
     clean = tuple((day(n), max(0.9 * 0.82**n, 0.0004)) for n in range(0, 50, 5))
-    found = Clearing(day(0), day(10), day(25), day(28), curve, clean, (NeededLook(day(25), "first"), NeededLook(day(45), "cycle")), day(45),
-                     (Inspection(day(5)),), ((day(20), 3.0),))  # fmt: skip
+    found = Clearing(
+        day(0),
+        day(10),
+        day(25),
+        day(28),
+        curve,
+        clean,
+        (NeededLook(day(25), "first"), NeededLook(day(45), "cycle")),
+        day(45),
+        (Inspection(day(5)),),
+        ((day(20), 3.0),),
+    )
     root = read(falling.draw(found, day(2), SPEECH, wide=wide))
     no_label_over_another(root)
     inside(root, 14)
-    assert {"16 Jul", "26 Jun"} <= {n.text for n in root.iter("text")}, "with its month where there are several"
+    assert {"16 Jul", "26 Jun"} <= {n.text for n in root.iter("text")}, (
+        "with its month where there are several"
+    )
     classes = [n.attrib.get("class", "") for n in root.iter()]
     assert classes.count("look-needed") == 2
     assert classes.count("look-done") == 1
     assert classes.count("flag") == 1
     assert "in 100" in root.find("desc").text
     open_end = replace(found, all_clear=None)
-    assert "flag" not in [n.attrib.get("class", "") for n in read(falling.draw(open_end, day(2), SPEECH, wide=wide)).iter()]
+    assert "flag" not in [
+        n.attrib.get("class", "")
+        for n in read(falling.draw(open_end, day(2), SPEECH, wide=wide)).iter()
+    ]
 
 
 def test_a_place_is_drawn_with_how_each_plant_stands(demo_store, catalogue):
@@ -145,7 +190,13 @@ def test_a_place_is_drawn_with_how_each_plant_stands(demo_store, catalogue):
                 assert f"{row.plant.name}: {neighbours.STATES[row.state]}" in root.find("desc").text
             assert sum("stand-" in n.attrib.get("class", "") for n in root.iter()) == len(rows)
     crowd = [s for s in rows for _ in range(60)] or []
-    assert sum("stand-" in n.attrib.get("class", "") for n in read(shelves.draw("Crowd", "", crowd)).iter()) <= shelves.MOST
+    assert (
+        sum(
+            "stand-" in n.attrib.get("class", "")
+            for n in read(shelves.draw("Crowd", "", crowd)).iter()
+        )
+        <= shelves.MOST
+    )
 
 
 def test_a_name_that_is_too_long_ends_in_an_ellipsis_and_fits():
@@ -156,7 +207,9 @@ def test_a_name_that_is_too_long_ends_in_an_ellipsis_and_fits():
     assert svg.shortened("Fig", 1) == "F…"
 
 
-@pytest.mark.parametrize(("count", "strokes"), [(0, 0), (1, 1), (4, 4), (5, 5), (23, 23), (90, tally.MOST)])
+@pytest.mark.parametrize(
+    ("count", "strokes"), [(0, 0), (1, 1), (4, 4), (5, 5), (23, 23), (90, tally.MOST)]
+)
 def test_tally_gates_have_a_stroke_for_each_day_up_to_a_bound(count, strokes):
     root = ET.fromstring(tally.draw(count))
     assert len(list(root)) == strokes

@@ -1,4 +1,6 @@
-"""The command line: JSON by contract, words on standard error, true exit codes, help with an example."""
+"""The command line: JSON by contract, words on standard error, true exit codes, help
+with an example.
+"""
 
 import itertools
 import json
@@ -23,9 +25,14 @@ def run(*args, stdin=None):
     return CliRunner().invoke(main, list(args), input=stdin)
 
 
-@pytest.mark.parametrize(("celsius", "egg", "generation"), [(20, (6.2, 7.2), (15, 18)), (15, (13, 16), (33, 40)), (30, (2.6, 3.1), (6.6, 8.0))])
+@pytest.mark.parametrize(
+    ("celsius", "egg", "generation"),
+    [(20, (6.2, 7.2), (15, 18)), (15, (13, 16), (33, 40)), (30, (2.6, 3.1), (6.6, 8.0))],
+)
 def test_develop_gives_the_mites_times(celsius, egg, generation):
-    answer = json.loads(run("develop", "tetranychus-urticae", "--celsius", str(celsius), "--json").stdout)
+    answer = json.loads(
+        run("develop", "tetranychus-urticae", "--celsius", str(celsius), "--json").stdout
+    )
     assert egg[0] <= answer["stages"][0]["days"]["typical"] <= egg[1]
     assert generation[0] <= answer["generation"]["typical"] <= generation[1]
     assert [s["stage"] for s in answer["stages"]] == ["egg", "larva", "protonymph", "deutonymph"]
@@ -47,19 +54,29 @@ def test_develop_gives_every_pests_tabulated_means(catalogue, celsius):
             row = next((r for r in stage.development if r.celsius == celsius), None)
             if row is not None and row.grade != "C":
                 off.append(abs(said["days"]["mean"] / row.days - 1))
-                assert said["days"]["typical"] == pytest.approx(row.days, rel=0.12 if record.cv.value <= 0.12 else 0.16)
+                assert said["days"]["typical"] == pytest.approx(
+                    row.days, rel=0.12 if record.cv.value <= 0.12 else 0.16
+                )
     assert max(off) <= 0.12
     assert sorted(off)[len(off) // 2] <= 0.05
 
 
 def test_develop_says_where_thrips_pupate_and_scale_eggs_are():
     def where(pest, stage):
-        return next(s for s in json.loads(run("develop", pest, "--celsius", "22", "--json").stdout)["stages"] if s["stage"] == stage)
+        return next(
+            s
+            for s in json.loads(run("develop", pest, "--celsius", "22", "--json").stdout)["stages"]
+            if s["stage"] == stage
+        )
 
     flower = where("frankliniella-occidentalis", "pupa")
     assert (flower["habitat"], "soil" in flower["where"]) == ("in-soil", True)
     assert "leaf" in where("heliothrips-haemorrhoidalis", "pupa")["where"]
-    assert where("armored-scale", "egg")["habitat"] == where("saissetia-coffeae", "egg")["habitat"] == "under-cover"
+    assert (
+        where("armored-scale", "egg")["habitat"]
+        == where("saissetia-coffeae", "egg")["habitat"]
+        == "under-cover"
+    )
 
 
 def test_fit_returns_every_model_with_errors_and_residuals():
@@ -74,7 +91,9 @@ def test_fit_returns_every_model_with_errors_and_residuals():
     assert 0 < figures["k_dd"]["standard_error"] < 3
     assert len(line["residuals"]) == 8
     assert "best is linear-plateau" in run("fit", str(EXAMPLES / "mite-stage-times.csv")).stdout
-    few = json.loads(run("fit", "-", "--json", stdin="temp,days\n15,14\n20,7\n25,4.5\n").stdout)["stages"][0]
+    few = json.loads(run("fit", "-", "--json", stdin="temp,days\n15,14\n20,7\n25,4.5\n").stdout)[
+        "stages"
+    ][0]
     assert [m["model"] for m in few["models"]] == ["linear-plateau"]
 
 
@@ -82,11 +101,24 @@ def test_degree_days_of_a_table_by_hand_and_of_the_loggers_file():
     days = "date;min;max\n01.06.2026;10,0;20,0\n02.06.2026;12,0;22,0\n03.06.2026;14,0;24,0\n"
     answer = json.loads(run("degree-days", "-", "--lower", "10", "--json", stdin=days).stdout)
     assert [d["degree_days"] for d in answer["days"]] == [5, 7, 9]
-    late = json.loads(run("degree-days", "-", "--lower", "10", "--biofix", "2026-06-02", "--json", stdin=days).stdout)
+    late = json.loads(
+        run(
+            "degree-days", "-", "--lower", "10", "--biofix", "2026-06-02", "--json", stdin=days
+        ).stdout
+    )
     assert (answer["total"], late["total"]) == (21, 16)
     sums = {}
     for method in ("single-sine", "double-sine", "single-triangle", "hourly"):
-        args = ("degree-days", str(EXAMPLES / "balcony-logger.csv"), "--lower", "11.3", "--upper", "32", "--method", method)
+        args = (
+            "degree-days",
+            str(EXAMPLES / "balcony-logger.csv"),
+            "--lower",
+            "11.3",
+            "--upper",
+            "32",
+            "--method",
+            method,
+        )
         sums[method] = json.loads(run(*args, "--json").stdout)
     assert max(s["total"] for s in sums.values()) < 1.25 * min(s["total"] for s in sums.values())
     assert sums["hourly"]["filled_hours"] > 0
@@ -106,17 +138,30 @@ def test_develop_reads_the_simulated_loggers_file(tmp_path):
     log = run("logger", "--start", "2026-06-01", "--days", "30").stdout
     file = tmp_path / "balcony.csv"
     file.write_text(log)
-    args = ("develop", "frankliniella-occidentalis", "--from", "egg", "--start", "2026-06-03", "--json")
+    args = (
+        "develop",
+        "frankliniella-occidentalis",
+        "--from",
+        "egg",
+        "--start",
+        "2026-06-03",
+        "--json",
+    )
     answer = json.loads(run(*args, "--temperature", str(file)).stdout)
     assert json.loads(run(*args, "--temperature", "-", stdin=log).stdout) == answer
     assert [e["event"] for e in answer["events"]][-2:] == ["emergence", "first-egg"]
-    assert date.fromisoformat(answer["first_breeding"]["fast"]) < date.fromisoformat(answer["first_breeding"]["slow"])
+    assert date.fromisoformat(answer["first_breeding"]["fast"]) < date.fromisoformat(
+        answer["first_breeding"]["slow"]
+    )
     assert len(answer["refused"]) == 2
 
 
 def test_plan_gaps_by_warmth_and_pest_as_the_examples_show():
     def gaps(name):
-        days = [date.fromisoformat(a["target"]) for a in json.loads(run("plan", str(EXAMPLES / name), "--json").stdout)["applications"]]
+        days = [
+            date.fromisoformat(a["target"])
+            for a in json.loads(run("plan", str(EXAMPLES / name), "--json").stdout)["applications"]
+        ]
         return [(b - a).days for a, b in itertools.pairwise(days)]
 
     assert min(gaps("mite-27.json")) < min(gaps("mite-20.json"))
@@ -147,10 +192,44 @@ def test_words_go_to_standard_error_and_data_to_standard_output():
         (("fit", "-"), "temperature,days\n15,14\n20,x\n", "days"),
         (("fit", "-"), "temperature,days\n15,14\n20,7\n", "development"),
         (("degree-days", "-", "--lower", "10"), "a,b\n", "file"),
-        (("degree-days", "-", "--lower", "10", "--upper", "5"), "date,min,max\n2026-06-01,10,20\n", "upper"),
-        (("degree-days", "-", "--lower", "10", "--biofix", "2020-01-01"), "date,min,max\n2026-06-01,10,20\n", "biofix"),
-        (("develop", "tetranychus-urticae", "--temperature", "-", "--from", "egg", "--start", "2026-06-01"), "%PDF-1.7", "file"),
-        (("develop", "tetranychus-urticae", "--temperature", "-", "--from", "pip", "--start", "2026-06-01"), "time,temperature_c\n", "from"),
+        (
+            ("degree-days", "-", "--lower", "10", "--upper", "5"),
+            "date,min,max\n2026-06-01,10,20\n",
+            "upper",
+        ),
+        (
+            ("degree-days", "-", "--lower", "10", "--biofix", "2020-01-01"),
+            "date,min,max\n2026-06-01,10,20\n",
+            "biofix",
+        ),
+        (
+            (
+                "develop",
+                "tetranychus-urticae",
+                "--temperature",
+                "-",
+                "--from",
+                "egg",
+                "--start",
+                "2026-06-01",
+            ),
+            "%PDF-1.7",
+            "file",
+        ),
+        (
+            (
+                "develop",
+                "tetranychus-urticae",
+                "--temperature",
+                "-",
+                "--from",
+                "pip",
+                "--start",
+                "2026-06-01",
+            ),
+            "time,temperature_c\n",
+            "from",
+        ),
     ],
 )
 def test_errors_under_json_name_the_field_and_exit_1(args, stdin, field):
@@ -164,7 +243,9 @@ def test_errors_under_json_name_the_field_and_exit_1(args, stdin, field):
     assert error["message"] in plain.stderr
 
 
-@pytest.mark.parametrize("args", [("develop", "tetranychus-urticae"), ("fly",), ("logger", "--days", "0"), ("plan",)])
+@pytest.mark.parametrize(
+    "args", [("develop", "tetranychus-urticae"), ("fly",), ("logger", "--days", "0"), ("plan",)]
+)
 def test_misuse_exits_2(args):
     assert run(*args).exit_code == 2
 
@@ -177,7 +258,9 @@ def test_every_command_has_help_with_an_example(command):
 
 
 def test_the_demo_household_is_made_without_serving(demo_household, tmp_path, monkeypatch):
-    """Over what an earlier start has left; the household itself is the one that the pages are tested on."""
+    """Over what an earlier start has left; the household itself is the one that the
+    pages are tested on.
+    """
     monkeypatch.setattr(demo, "seed", lambda path, **more: shutil.copy(demo_household, path))
     (tmp_path / "demo").mkdir()
     (tmp_path / "demo" / "household.sqlite").write_text("an earlier household")
@@ -192,8 +275,16 @@ def test_nothing_that_is_not_finite_leaves_as_a_number():
 
 
 def test_the_command_starts_quickly_without_the_heavy_packages():
-    code = "import sys, brood.cli.main; print(sorted(m for m in ('scipy', 'alembic', 'flask', 'sqlalchemy') if m in sys.modules))"
-    assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.strip() == "[]"
+    code = (
+        "import sys, brood.cli.main; print(sorted(m for m in ('scipy', 'alembic', 'flask', "
+        "'sqlalchemy') if m in sys.modules))"
+    )
+    assert (
+        subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True
+        ).stdout.strip()
+        == "[]"
+    )
 
 
 def test_identify_answers_by_the_contract_and_observations_lists_what_it_takes(catalogue):
@@ -202,16 +293,30 @@ def test_identify_answers_by_the_contract_and_observations_lists_what_it_takes(c
     assert not answer["undecided"]
     assert len(answer["suspects"]) == 36
     best = answer["suspects"][0]
-    assert (best["id"], set(best["for"])) == ("tetranychus-urticae", {"stipple-pale-dots", "web-fine", "tap-specks-walk"})
+    assert (best["id"], set(best["for"])) == (
+        "tetranychus-urticae",
+        {"stipple-pale-dots", "web-fine", "tap-specks-walk"},
+    )
     assert {s["stage"] for s in answer["stages"]} == {"egg", "nymph", "adult"}
     assert {"observation", "minutes", "gain"} <= set(answer["next_checks"][0])
     listed = json.loads(run("observations", "--json").stdout)["observations"]
     assert [row["id"] for row in listed] == list(catalogue.evidence.observations)
-    assert json.loads(run("identify", "-", "--json", stdin='{"observations": {}}').stdout)["undecided"]
+    assert json.loads(run("identify", "-", "--json", stdin='{"observations": {}}').stdout)[
+        "undecided"
+    ]
 
 
-@pytest.mark.parametrize("evidence", ['{"observations": {"no-such": true}}', '{"observations": {"web-fine": "yes"}}', '{"observations": []}',
-                                      '{"observations": {}, "place": "moon"}', "[]", "nonsense"])  # fmt: skip
+@pytest.mark.parametrize(
+    "evidence",
+    [
+        '{"observations": {"no-such": true}}',
+        '{"observations": {"web-fine": "yes"}}',
+        '{"observations": []}',
+        '{"observations": {}, "place": "moon"}',
+        "[]",
+        "nonsense",
+    ],
+)
 def test_identify_refuses_what_it_cannot_read_with_a_sentence(evidence):
     result = run("identify", "-", "--json", stdin=evidence)
     assert result.exit_code == 1
@@ -224,13 +329,28 @@ def test_a_plan_tells_its_chance_beside_the_rules_and_assess_judges_any_dates():
     assert answer["reaches_target"] == (answer["chance_in_90"] >= 0.95)
     rules = {r["id"]: r for r in answer["rules"]}
     assert len(rules) == 9
-    assert rules["twice-weekly-4-weeks"]["chance_of_clearing"] > rules["days-0-7-14"]["chance_of_clearing"]
+    assert (
+        rules["twice-weekly-4-weeks"]["chance_of_clearing"]
+        > rules["days-0-7-14"]["chance_of_clearing"]
+    )
     assert rules["four-days-running"]["breaks_label"]
     dates = ",".join(row["target"] for row in answer["applications"])
-    judged = json.loads(run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates, "--json").stdout)
+    judged = json.loads(
+        run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates, "--json").stdout
+    )
     assert judged["chance_of_clearing"] == pytest.approx(answer["chance_of_clearing"], abs=1e-6)
-    assert set(judged["by_day"][0]["stages"]) == {"egg", "larva", "protonymph", "deutonymph", "preoviposition", "adult"}
-    assert "chance of clearing" in run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates).stdout
+    assert set(judged["by_day"][0]["stages"]) == {
+        "egg",
+        "larva",
+        "protonymph",
+        "deutonymph",
+        "preoviposition",
+        "adult",
+    }
+    assert (
+        "chance of clearing"
+        in run("assess", str(EXAMPLES / "mite-20.json"), "--dates", dates).stdout
+    )
 
 
 @pytest.mark.parametrize("dates", ["", "2026-13-01", "1999-01-01", "2100-01-01", "soon"])
@@ -241,8 +361,14 @@ def test_assess_refuses_dates_that_cannot_be_computed(dates):
 
 
 def test_mix_answers_by_contract_and_refuses_with_the_reason():
-    answer = json.loads(run("mix", "alcohol-spray", "--litres", "1.5", "--stock-percent", "70", "--json").stdout)
-    assert [(i["id"], round(i["ml"], 2)) for i in answer["ingredients"]] == [("isopropyl-alcohol", 321.43), ("true-soap", 3.75), ("water", 1174.82)]
+    answer = json.loads(
+        run("mix", "alcohol-spray", "--litres", "1.5", "--stock-percent", "70", "--json").stdout
+    )
+    assert [(i["id"], round(i["ml"], 2)) for i in answer["ingredients"]] == [
+        ("isopropyl-alcohol", 321.43),
+        ("true-soap", 3.75),
+        ("water", 1174.82),
+    ]
     assert answer["ingredients"][1]["spoons"] == "3/4 tsp"
     assert answer["keeps_days"] == 30
     weak = run("mix", "alcohol-swab", "--litres", "1", "--stock-percent", "60", "--json")
@@ -251,7 +377,17 @@ def test_mix_answers_by_contract_and_refuses_with_the_reason():
     vinegar = run("mix", "peroxide-drench", "--litres", "1", "--with", "vinegar")
     assert (vinegar.exit_code, vinegar.stdout) == (1, "")
     assert "peracetic acid" in vinegar.stderr
-    neem = run("mix", "neem-oil", "--litres", "1", "--stock", "clarified-neem", "--stock-percent", "70", "--json")
+    neem = run(
+        "mix",
+        "neem-oil",
+        "--litres",
+        "1",
+        "--stock",
+        "clarified-neem",
+        "--stock-percent",
+        "70",
+        "--json",
+    )
     assert "Follow the label" in json.loads(neem.stdout)["error"]["message"]
     assert "true potassium soap" in run("mix", "insecticidal-soap", "--litres", "1").stdout
 
@@ -283,12 +419,29 @@ def test_clear_date_by_the_contract():
 
 def test_inspections_move_a_plan_and_nonsense_names_its_field():
     case = json.loads((EXAMPLES / "mite-counted.json").read_text("utf-8"))
-    many = {**case, "inspections": [{"date": d, "stage": "nymph", "count": n} for d, n in (("2026-06-06", 160), ("2026-06-10", 220))]}
-    plans = [json.loads(run("plan", "-", "--json", stdin=json.dumps(c)).stdout) for c in ({**case, "inspections": []}, many)]
-    assert plans[1]["chance_of_clearing"] < plans[0]["chance_of_clearing"] or len(plans[1]["applications"]) > len(plans[0]["applications"])
+    many = {
+        **case,
+        "inspections": [
+            {"date": d, "stage": "nymph", "count": n}
+            for d, n in (("2026-06-06", 160), ("2026-06-10", 220))
+        ],
+    }
+    plans = [
+        json.loads(run("plan", "-", "--json", stdin=json.dumps(c)).stdout)
+        for c in ({**case, "inspections": []}, many)
+    ]
+    assert plans[1]["chance_of_clearing"] < plans[0]["chance_of_clearing"] or len(
+        plans[1]["applications"]
+    ) > len(plans[0]["applications"])
     assert plans[0]["all_clear"] > plans[0]["last_treatment"]
-    for item, field in (({"date": "soon"}, ".date"), ({"count": 2, "stage": "imago"}, ".stage"), ({"count": -1}, ".count"),
-                        ({"count": 0, "share": 2}, ".share"), ({"count": 0, "thorough": "very"}, ".thorough"), (7, "")):  # fmt: skip
+    for item, field in (
+        ({"date": "soon"}, ".date"),
+        ({"count": 2, "stage": "imago"}, ".stage"),
+        ({"count": -1}, ".count"),
+        ({"count": 0, "share": 2}, ".share"),
+        ({"count": 0, "thorough": "very"}, ".thorough"),
+        (7, ""),
+    ):
         item = {"date": "2026-06-06", **item} if isinstance(item, dict) else item
         wrong = run("clear-date", "-", "--json", stdin=json.dumps({**case, "inspections": [item]}))
         assert wrong.exit_code == 1
@@ -301,20 +454,33 @@ def test_a_household_goes_out_and_in_by_command(demo_household, tmp_path):
     (here / "household.sqlite").write_bytes(demo_household.read_bytes())
     document = run("export", "--data", str(here)).stdout
     (tmp_path / "household.json").write_text(document, "utf-8")
-    assert json.loads(run("import", str(tmp_path / "household.json"), "--data", str(there), "--json").stdout)["kept"] is None
+    assert (
+        json.loads(
+            run("import", str(tmp_path / "household.json"), "--data", str(there), "--json").stdout
+        )["kept"]
+        is None
+    )
     assert run("export", "--data", str(there)).stdout == document
     assert "already" in run("import", str(tmp_path / "household.json"), "--data", str(there)).stderr
     assert run("export", "--data", str(there), "--csv", str(tmp_path / "tables.zip")).exit_code == 0
-    again = json.loads(run("import", str(tmp_path / "tables.zip"), "--replace", "--data", str(there), "--json").stdout)
+    again = json.loads(
+        run(
+            "import", str(tmp_path / "tables.zip"), "--replace", "--data", str(there), "--json"
+        ).stdout
+    )
     assert Path(again["kept"]).is_file()
     assert run("export", "--data", str(there)).stdout == document
     assert run("backup", str(tmp_path / "copy.sqlite"), "--data", str(here)).exit_code == 0
-    assert json.loads(run("restore", str(tmp_path / "copy.sqlite"), "--data", str(there), "--json").stdout)["kept"]
+    assert json.loads(
+        run("restore", str(tmp_path / "copy.sqlite"), "--data", str(there), "--json").stdout
+    )["kept"]
     assert run("restore", str(tmp_path / "household.json"), "--data", str(there)).exit_code == 1
     assert run("export", "--data", str(there)).stdout == document
 
 
-def test_a_household_of_more_than_twenty_megabytes_goes_out_and_in_by_command(demo_household, tmp_path):
+def test_a_household_of_more_than_twenty_megabytes_goes_out_and_in_by_command(
+    demo_household, tmp_path
+):
     from brood.store.session import Store
     from brood.store.tables import Look, Photo, Plant
 
@@ -326,8 +492,18 @@ def test_a_household_of_more_than_twenty_megabytes_goes_out_and_in_by_command(de
         look = Look(plant_id=session.query(Plant.id).limit(1).scalar(), tools=[], started_at=NOW)
         session.add(look)
         session.flush()
-        session.add_all(Photo(look_id=look.id, filename="leaf.jpg", jpeg=b"\xff\xd8" * 400_000, width=9, height=9, lengths_mm=[], recorded_at=NOW)
-                        for _ in range(22))  # fmt: skip
+        session.add_all(
+            Photo(
+                look_id=look.id,
+                filename="leaf.jpg",
+                jpeg=b"\xff\xd8" * 400_000,
+                width=9,
+                height=9,
+                lengths_mm=[],
+                recorded_at=NOW,
+            )
+            for _ in range(22)
+        )
     store.close()
     document = run("export", "--data", str(folder)).output
     assert len(document) > 20_000_000
@@ -337,7 +513,9 @@ def test_a_household_of_more_than_twenty_megabytes_goes_out_and_in_by_command(de
     assert run("export", "--data", str(tmp_path / "other")).output == document
 
 
-@pytest.mark.parametrize("table", [b"temperature,days\r20,6.7\r25,4.4\r30,3.3", b"", b"temperature,days\n\"20\r,6.7"])
+@pytest.mark.parametrize(
+    "table", [b"temperature,days\r20,6.7\r25,4.4\r30,3.3", b"", b'temperature,days\n"20\r,6.7']
+)
 def test_fit_answers_a_table_of_odd_lines_with_a_sentence(table):
     answer = run("fit", "-", "--json", stdin=table)
     assert answer.exit_code in (0, 1)
@@ -352,9 +530,17 @@ def test_a_number_of_five_thousand_digits_is_refused_in_a_sentence():
 
 
 def test_eggs_found_three_weeks_after_the_first_are_planned():
-    case = {"schema": 1, "pest": MITE, "start": "2026-06-22", "found": [{"date": "2026-05-12", "stage": "egg", "count": 30},
-            {"date": "2026-06-01", "stage": "egg", "count": 30}], "treatments": [{"id": "wiping"}, {"id": "insecticidal-soap"}],
-            "temperature": {"kind": "day-night", "day": 24, "night": 18}}  # fmt: skip
+    case = {
+        "schema": 1,
+        "pest": MITE,
+        "start": "2026-06-22",
+        "found": [
+            {"date": "2026-05-12", "stage": "egg", "count": 30},
+            {"date": "2026-06-01", "stage": "egg", "count": 30},
+        ],
+        "treatments": [{"id": "wiping"}, {"id": "insecticidal-soap"}],
+        "temperature": {"kind": "day-night", "day": 24, "night": 18},
+    }
     answer = run("plan", "-", "--json", stdin=json.dumps(case).encode())
     assert answer.exit_code == 0, answer.output
     assert json.loads(answer.output)["applications"]

@@ -1,4 +1,6 @@
-"""Individuals differ: the chain keeps numbers, means and spreads, and agrees with other ways of computing them."""
+"""Individuals differ: the chain keeps numbers, means and spreads, and agrees with other
+ways of computing them.
+"""
 
 import itertools
 from dataclasses import replace
@@ -92,15 +94,23 @@ def test_rate_summation_by_the_hour_differs_by_days_from_a_daily_mean():
 
 def test_events_come_in_order_and_end_with_the_first_egg():
     pest = shipped().pests["frankliniella-occidentalis"]
-    readings = from_readings([(START + timedelta(hours=h), 22.0 + 3 * np.sin(h / 3.8)) for h in range(24 * 60)])
+    readings = from_readings(
+        [(START + timedelta(hours=h), 22.0 + 3 * np.sin(h / 3.8)) for h in range(24 * 60)]
+    )
     found = events(clock(chain_of(pest), readings), "egg", START + timedelta(hours=19))
     assert [(e.stage, e.event) for e in found] == [
-        ("egg", "hatch"), ("larva-1", "moult"),
-        ("larva-2", "enters-soil"), ("propupa", "moult"), ("pupa", "emergence"), ("preoviposition", "first-egg")
-    ]  # fmt: skip
+        ("egg", "hatch"),
+        ("larva-1", "moult"),
+        ("larva-2", "enters-soil"),
+        ("propupa", "moult"),
+        ("pupa", "emergence"),
+        ("preoviposition", "first-egg"),
+    ]
     assert all(e.when.fast < e.when.typical < e.when.slow for e in found)
     assert all(a.when.typical < b.when.typical for a, b in itertools.pairwise(found))
-    halfway = events(clock(chain_of(pest), readings), "egg", START + timedelta(hours=19), spread_over=True)
+    halfway = events(
+        clock(chain_of(pest), readings), "egg", START + timedelta(hours=19), spread_over=True
+    )
     assert halfway[0].when.typical < found[0].when.typical
 
 

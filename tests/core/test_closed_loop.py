@@ -45,7 +45,9 @@ def schedule(case):
 
 @pytest.mark.parametrize(("effective", "seeds"), [(0.6, (1, 2, 3)), (0.9, (4, 5, 6))])
 def test_two_looks_tell_a_course_that_works_from_one_that_does_not(effective, seeds):
-    """The catalogue says 0.9; with 0.6 dates are added, with 0.9 none. `make bench` runs a hundred seeds."""
+    """The catalogue says 0.9; with 0.6 dates are added, with 0.9 none. `make bench`
+    runs a hundred seeds.
+    """
     case = soaped(APHID, 21.0, kill=0.9)
     for seed in seeds:
         story = follow(case, Plant(case, 21.0, effective / 0.9, seed), days=120, declare=False)
@@ -75,25 +77,48 @@ def odds(case, until, questions, reaches=(0.9,)):
 
 def test_an_old_male_is_alive_by_the_law_of_his_life_and_looks_find_him_by_theirs():
     case = soaped(APHID, 20.0)
-    case = replace(case, pest=replace(case.pest, female_share=0.0), series=replace(case.series, spread_c=case.series.spread_c * 0))
+    case = replace(
+        case,
+        pest=replace(case.pest, female_share=0.0),
+        series=replace(case.series, spread_c=case.series.spread_c * 0),
+    )
     life = float(np.interp(20.0, *np.array(case.pest.longevity).T))
     look = Inspection(day(8), thorough=0.6)
-    _, p = odds(case, day(20), [Question(day(12), True), Question(day(12), True, (look,)), Question(day(12), False, (look,))])
+    _, p = odds(
+        case,
+        day(20),
+        [
+            Question(day(12), True),
+            Question(day(12), True, (look,)),
+            Question(day(12), False, (look,)),
+        ],
+    )
     alive, either, seen = p[:, :, 0, 1, -1].T
     days = 12 + 10 / 24
     assert alive[0] == pytest.approx(np.exp(-days / life), rel=1e-4)
     assert seen[0] == pytest.approx(0.6 * np.exp(-8 / life), rel=1e-4)
     assert seen[1] == pytest.approx(0.3 * 0.6 * np.exp(-8 / life), rel=1e-4)
-    assert either[0] == pytest.approx(seen[0] + alive[0] * 0.4, rel=1e-4), "seen, or unseen and still alive"
+    assert either[0] == pytest.approx(seen[0] + alive[0] * 0.4, rel=1e-4), (
+        "seen, or unseen and still alive"
+    )
 
 
 def test_the_chance_alive_agrees_with_animals_followed_one_by_one():
-    case = treated(replace(soaped("tetranychus-urticae", 22.0, ("wiping", "insecticidal-soap")), reach=0.9), (0, 3, 6, 9, 12))
-    case = replace(case, found=(Found(DAY, "egg", 12.0), Found(DAY, ADULT, 3.0)), series=replace(case.series, spread_c=case.series.spread_c * 0))
+    case = treated(
+        replace(soaped("tetranychus-urticae", 22.0, ("wiping", "insecticidal-soap")), reach=0.9),
+        (0, 3, 6, 9, 12),
+    )
+    case = replace(
+        case,
+        found=(Found(DAY, "egg", 12.0), Found(DAY, ADULT, 3.0)),
+        series=replace(case.series, spread_c=case.series.spread_c * 0),
+    )
     asked = [Question(day(n), True) for n in (13, 20, 30)]
     steps, p = odds(case, day(31), asked)
     there = sum(f.count * steps.chain.spread(case.pest.index(f.stage)) for f in case.found)
-    expected = [-np.expm1(-(0.98 * p[0, q, 0, 1] @ there + 0.02 * p[1, q, 0, 1] @ there)) for q in range(3)]
+    expected = [
+        -np.expm1(-(0.98 * p[0, q, 0, 1] @ there + 0.02 * p[1, q, 0, 1] @ there)) for q in range(3)
+    ]
     seen = np.zeros(3)
     runs = 250
     for seed in range(runs):
@@ -121,10 +146,14 @@ def test_a_clean_look_never_makes_it_likelier_that_something_lives(days, thoroug
 
 
 def test_a_live_find_starts_the_clock_again_and_cold_stops_it():
-    case = treated(soaped("tetranychus-urticae", 21.0, ("wiping", "insecticidal-soap")), (0, 3, 6, 9, 12, 15))
+    case = treated(
+        soaped("tetranychus-urticae", 21.0, ("wiping", "insecticidal-soap")), (0, 3, 6, 9, 12, 15)
+    )
     clean = [Inspection(day(28)), Inspection(day(36))]
     settled = clear_by(case, schedule(case), clean, [], day(36))
-    again = clear_by(case, schedule(case), [*clean, Inspection(day(37), {"adult": 1.0})], [], day(37))
+    again = clear_by(
+        case, schedule(case), [*clean, Inspection(day(37), {"adult": 1.0})], [], day(37)
+    )
     assert settled.last_live == DAY
     assert again.last_live == day(37)
     assert not again.clean_looks
@@ -136,17 +165,29 @@ def test_a_live_find_starts_the_clock_again_and_cold_stops_it():
 
 
 def test_two_clean_looks_are_not_enough_before_a_whole_life_cycle_has_passed():
-    case = treated(soaped("tetranychus-urticae", 20.0, ("wiping", "insecticidal-soap")), (0, 3, 6, 9))
-    early = clear_by(case, schedule(case), [Inspection(day(10), thorough=0.95), Inspection(day(11), thorough=0.95)], [], day(12))
+    case = treated(
+        soaped("tetranychus-urticae", 20.0, ("wiping", "insecticidal-soap")), (0, 3, 6, 9)
+    )
+    early = clear_by(
+        case,
+        schedule(case),
+        [Inspection(day(10), thorough=0.95), Inspection(day(11), thorough=0.95)],
+        [],
+        day(12),
+    )
     assert not early.settled
     assert early.needed[-1].on >= early.earliest
     chances = [c for _, c in interpolated(early.if_clean)]
     assert all(b <= a + 1e-6 for a, b in itertools.pairwise(chances))
-    assert len(interpolated(early.if_clean)) == (early.if_clean[-1][0] - early.if_clean[0][0]).days + 1
+    assert (
+        len(interpolated(early.if_clean)) == (early.if_clean[-1][0] - early.if_clean[0][0]).days + 1
+    )
 
 
 def test_clean_looks_at_what_must_be_a_crowd_still_give_a_chance():
-    """Nothing was treated and every look is clean, against all expectation: the chance is a number, and few looks do not make it small at once."""
+    """Nothing was treated and every look is clean, against all expectation: the chance
+    is a number, and few looks do not make it small at once.
+    """
     bare = replace(soaped(APHID, 24.0), acts=())
     looks = [Inspection(day(n), thorough=0.95) for n in (20, 30, 40)]
     found = clear_by(bare, [], looks, [], day(41))
@@ -179,7 +220,10 @@ def test_a_plant_that_shows_nothing_is_released_by_the_same_computation():
 
 def test_vague_days_and_cards_carry_their_uncertainty():
     case = treated(soaped(APHID, 21.0, kill=0.9, reach=0.9), (0, 3))
-    sure, vague = (learn(case, [Inspection(day(5), {"young": 40.0}, spread_days=n)], [], day(6)) for n in (0, 3))
+    sure, vague = (
+        learn(case, [Inspection(day(5), {"young": 40.0}, spread_days=n)], [], day(6))
+        for n in (0, 3)
+    )
     assert sure.effective < vague.effective, "a count of no sure day says less"
     many = learn(case, [], [CardCatch(DAY, day(3), 4.0), CardCatch(day(3), day(9), 30.0)], day(9))
     few = learn(case, [], [CardCatch(DAY, day(3), 12.0), CardCatch(day(3), day(9), 0.0)], day(9))

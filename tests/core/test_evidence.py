@@ -1,4 +1,6 @@
-"""Identification: stories on the half that was never tuned on, simulated keepers, and what must hold for any answers."""
+"""Identification: stories on the half that was never tuned on, simulated keepers, and
+what must hold for any answers.
+"""
 
 import csv
 from pathlib import Path
@@ -15,7 +17,9 @@ from brood.core.next_check import next_checks
 
 MODEL = shipped().evidence.model
 HARMLESS = {c.id for c in MODEL.causes if c.harmless}
-STORIES = list(csv.DictReader((Path(__file__).parent / "stories.csv").read_text("utf-8").splitlines()))
+STORIES = list(
+    csv.DictReader((Path(__file__).parent / "stories.csv").read_text("utf-8").splitlines())
+)
 SIGNS = [s.id for s in MODEL.signs]
 
 
@@ -39,7 +43,9 @@ def reported():
 def test_there_are_stories_of_every_cause_in_both_halves():
     assert len(STORIES) >= 60
     for half in ("tune", "report"):
-        assert {t for s in STORIES if s["half"] == half for t in s["truth"].split()} == {c.id for c in MODEL.causes}
+        assert {t for s in STORIES if s["half"] == half for t in s["truth"].split()} == {
+            c.id for c in MODEL.causes
+        }
 
 
 def test_stories_that_were_not_tuned_on_are_told_right():
@@ -50,7 +56,11 @@ def test_stories_that_were_not_tuned_on_are_told_right():
         first.append(ranked[0] in truth)
         three.append(truth <= set(ranked[:3]))
         whole.append(set(verdict.present) == truth)
-        wrong_side = [c for c, p in verdict.chances.items() if p >= 0.9 and c not in truth and (c in HARMLESS) == truth.isdisjoint(HARMLESS)]
+        wrong_side = [
+            c
+            for c, p in verdict.chances.items()
+            if p >= 0.9 and c not in truth and (c in HARMLESS) == truth.isdisjoint(HARMLESS)
+        ]
         assert not wrong_side, story["story"]
     assert np.mean(first) >= 0.85
     assert np.mean(three) >= 0.97
@@ -58,9 +68,15 @@ def test_stories_that_were_not_tuned_on_are_told_right():
 
 
 WRONG = [
-    yes("size-4-to-8"), yes("size-under-0-3"), yes("smear-rust-red"), yes("black-specks"), yes("eggs-round-clear"), yes("sliver-straw-brown"),
-    yes("flies-off-when-touched"), yes("web-coarse-few"),
-]  # fmt: skip
+    yes("size-4-to-8"),
+    yes("size-under-0-3"),
+    yes("smear-rust-red"),
+    yes("black-specks"),
+    yes("eggs-round-clear"),
+    yes("sliver-straw-brown"),
+    yes("flies-off-when-touched"),
+    yes("web-coarse-few"),
+]
 
 
 @pytest.mark.parametrize("wrong", WRONG, ids=lambda w: next(iter(w)))
@@ -71,7 +87,11 @@ def test_one_wrong_fact_does_not_rule_the_right_class_out(wrong):
 
 def test_simulated_keepers_are_told_right_after_a_few_answers():
     rng = np.random.default_rng(12)
-    runs = [inquire(Keeper(MODEL, (c.id,), rng), typical_setting(MODEL, c.id, rng)) for c in MODEL.causes for _ in range(2)]
+    runs = [
+        inquire(Keeper(MODEL, (c.id,), rng), typical_setting(MODEL, c.id, rng))
+        for c in MODEL.causes
+        for _ in range(2)
+    ]
     right = np.array([r.best[0] == r.truth[0] for r in runs])
     assert np.median([r.answers for r in runs]) <= 7
     assert right.mean() >= 0.88
@@ -82,7 +102,14 @@ def test_a_mixed_plant_is_told_as_a_set():
     pair, both = ("trialeurodes-vaporariorum", "bradysia"), []
     for seed in range(12):
         keeper = Keeper(MODEL, pair, np.random.default_rng(seed), missed=0.05, false=0.01)
-        verdict = weigh(MODEL, {s: keeper.answer((s,))[s] for s in SIGNS if MODEL.signs[MODEL.at[s]].theme not in ("context", "where")})
+        verdict = weigh(
+            MODEL,
+            {
+                s: keeper.answer((s,))[s]
+                for s in SIGNS
+                if MODEL.signs[MODEL.at[s]].theme not in ("context", "where")
+            },
+        )
         both.append(set(verdict.present) == set(pair))
     assert np.mean(both) >= 0.75
 
@@ -106,16 +133,43 @@ def test_nothing_answered_is_undecided_and_the_reference_weights_are_likelihood_
     assert weigh(MODEL, {}).undecided
     one = weigh(MODEL, yes("web-fine"))
     row, at = MODEL.row["tetranychus-urticae"], MODEL.at["web-fine"]
-    assert one.weights[0, row] == pytest.approx(np.log(MODEL.chance[row, at] / MODEL.chance[-1, at]))
+    assert one.weights[0, row] == pytest.approx(
+        np.log(MODEL.chance[row, at] / MODEL.chance[-1, at])
+    )
 
 
-@pytest.mark.parametrize("contradiction", [
-    yes("size-under-0-3", "size-15-plus", "fixed-in-place", "flies-off-when-touched", "lens-nothing-living", "speck-pale-two-blotches"),
-    yes("grub-velvety-green", "bump-smooth-dome", "fly-tan-rounded", "soft-egg-yolk-yellow", "speck-flat-red"),
-    yes("lens-nothing-living", "tap-nothing-alive", "above-ground-clean", "tap-specks-walk", "web-fine", "eggs-round-clear"),
-    yes("web-fine", "speck-pale-two-blotches") | no("stipple-pale-dots", "eggs-round-clear", "tap-specks-walk", "where-leaf-underside"),
-    yes(*SIGNS), no(*SIGNS),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "contradiction",
+    [
+        yes(
+            "size-under-0-3",
+            "size-15-plus",
+            "fixed-in-place",
+            "flies-off-when-touched",
+            "lens-nothing-living",
+            "speck-pale-two-blotches",
+        ),
+        yes(
+            "grub-velvety-green",
+            "bump-smooth-dome",
+            "fly-tan-rounded",
+            "soft-egg-yolk-yellow",
+            "speck-flat-red",
+        ),
+        yes(
+            "lens-nothing-living",
+            "tap-nothing-alive",
+            "above-ground-clean",
+            "tap-specks-walk",
+            "web-fine",
+            "eggs-round-clear",
+        ),
+        yes("web-fine", "speck-pale-two-blotches")
+        | no("stipple-pale-dots", "eggs-round-clear", "tap-specks-walk", "where-leaf-underside"),
+        yes(*SIGNS),
+        no(*SIGNS),
+    ],
+)
 def test_contradictions_are_not_guessed_at(contradiction):
     verdict = weigh(MODEL, contradiction)
     assert verdict.undecided
@@ -129,7 +183,9 @@ def test_what_nobody_knows_is_something_else():
 
 
 def test_no_web_never_excludes_mites_and_stickiness_names_nothing():
-    seen = yes("stipple-pale-dots", "tap-specks-walk", "smear-yellow-green-brown", "where-leaf-underside")
+    seen = yes(
+        "stipple-pale-dots", "tap-specks-walk", "smear-yellow-green-brown", "where-leaf-underside"
+    )
     mites = weigh(MODEL, seen | no("web-fine", "web-coarse-few"))
     assert mites.present == ("tetranychus-urticae",)
     sticky = weigh(MODEL, yes("sticky-plant", "drops-sticky", "black-sooty-film", "ants-on-plant"))
@@ -143,16 +199,26 @@ def test_groups_count_once_and_kin_count_less():
         return one.weights[:, MODEL.row["myzus-persicae"]].sum()
 
     assert gain("soft-green-pear", "soft-pale-lemon") == pytest.approx(gain("soft-green-pear"))
-    assert gain("sticky-plant") < gain("sticky-plant", "drops-sticky") < gain("sticky-plant") + gain("drops-sticky")
+    assert (
+        gain("sticky-plant")
+        < gain("sticky-plant", "drops-sticky")
+        < gain("sticky-plant") + gain("drops-sticky")
+    )
     unsure = weigh(MODEL, yes("web-fine"), unsure={"web-fine"})
     assert 2 * unsure.weights.max() == pytest.approx(weigh(MODEL, yes("web-fine")).weights.max())
 
 
 def test_place_and_neighbours_shift_what_is_expected():
-    chance = {place: weigh(MODEL, {}, Setting(place, "cabbage-family")).chances["pieris-rapae"] for place in ("indoor", "outdoor")}
+    chance = {
+        place: weigh(MODEL, {}, Setting(place, "cabbage-family")).chances["pieris-rapae"]
+        for place in ("indoor", "outdoor")
+    }
     assert chance["outdoor"] > 5 * chance["indoor"]
     near = weigh(MODEL, {}, Setting("indoor", neighbours=frozenset({"coccus-hesperidum"})))
-    assert near.chances["coccus-hesperidum"] > 2 * weigh(MODEL, {}, Setting("indoor")).chances["coccus-hesperidum"]
+    assert (
+        near.chances["coccus-hesperidum"]
+        > 2 * weigh(MODEL, {}, Setting("indoor")).chances["coccus-hesperidum"]
+    )
 
 
 def test_next_checks_ask_what_settles_it_with_the_tools_at_hand():

@@ -1,4 +1,6 @@
-"""Evenings across plants: the number and the distance to the targets are those of an integer program."""
+"""Evenings across plants: the number and the distance to the targets are those of an
+integer program.
+"""
 
 import numpy as np
 import pytest
@@ -10,8 +12,15 @@ from brood.core.gathering import Window, gather
 
 
 def optimum(windows, free):
-    """(fewest evenings, least days to the targets with so many) by an integer program: evenings, and which serves which window."""
-    pairs = [(w, d) for w in range(len(windows)) for d in range(len(free)) if windows[w].first <= free[d] <= windows[w].last]
+    """(fewest evenings, least days to the targets with so many) by an integer program:
+    evenings, and which serves which window.
+    """
+    pairs = [
+        (w, d)
+        for w in range(len(windows))
+        for d in range(len(free))
+        if windows[w].first <= free[d] <= windows[w].last
+    ]
     size = len(free) + len(pairs)
     served, opened = np.zeros((len(windows), size)), np.zeros((len(pairs), size))
     for n, (w, d) in enumerate(pairs):
@@ -22,7 +31,12 @@ def optimum(windows, free):
     away = np.r_[np.zeros(len(free)), [abs(free[d] - windows[w].target) for w, d in pairs]]
     few = milp(number, integrality=np.ones(size), bounds=Bounds(0, 1), constraints=rules)
     least = round(few.fun)
-    near = milp(away, integrality=np.ones(size), bounds=Bounds(0, 1), constraints=[*rules, LinearConstraint(number[None], 0, least)])
+    near = milp(
+        away,
+        integrality=np.ones(size),
+        bounds=Bounds(0, 1),
+        constraints=[*rules, LinearConstraint(number[None], 0, least)],
+    )
     return least, round(near.fun)
 
 
@@ -31,9 +45,13 @@ def distance(windows, found):
 
 
 SIX = [  # six cases on eleven plants: a case stands for one to four plants, which share its window
-    Window("mite on 4", 2, 4, 3), Window("whitefly on 2", 3, 16, 8), Window("scale on 1", 6, 15, 9), Window("thrips on 2", 4, 6, 4),
-    Window("gnat on 1", 10, 14, 12), Window("aphid on 1", 9, 12, 10),
-]  # fmt: skip
+    Window("mite on 4", 2, 4, 3),
+    Window("whitefly on 2", 3, 16, 8),
+    Window("scale on 1", 6, 15, 9),
+    Window("thrips on 2", 4, 6, 4),
+    Window("gnat on 1", 10, 14, 12),
+    Window("aphid on 1", 9, 12, 10),
+]
 
 
 def test_six_cases_on_eleven_plants_are_served_by_the_optimum_of_an_integer_program():
@@ -44,13 +62,26 @@ def test_six_cases_on_eleven_plants_are_served_by_the_optimum_of_an_integer_prog
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.lists(st.tuples(st.integers(0, 18), st.integers(2, 13), st.floats(0, 1)), min_size=1, max_size=7), st.sets(st.integers(0, 31), min_size=3))
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 18), st.integers(2, 13), st.floats(0, 1)), min_size=1, max_size=7
+    ),
+    st.sets(st.integers(0, 31), min_size=3),
+)
 def test_any_windows_and_free_evenings(raw, free):
-    windows = [Window(str(n), first, first + length, first + round(length * part)) for n, (first, length, part) in enumerate(raw)]
+    windows = [
+        Window(str(n), first, first + length, first + round(length * part))
+        for n, (first, length, part) in enumerate(raw)
+    ]
     found = gather(windows, sorted(free))
     served = [w for w in windows if w.key not in found.unserved]
-    assert all(not any(w.first <= d <= w.last for d in free) for w in windows if w.key in found.unserved)
-    assert all(w.first <= found.serves[w.key] <= w.last and found.serves[w.key] in found.evenings for w in served)
+    assert all(
+        not any(w.first <= d <= w.last for d in free) for w in windows if w.key in found.unserved
+    )
+    assert all(
+        w.first <= found.serves[w.key] <= w.last and found.serves[w.key] in found.evenings
+        for w in served
+    )
     if served:
         assert (len(found.evenings), distance(served, found)) == optimum(served, sorted(free))
 

@@ -1,4 +1,6 @@
-"""Every pest in every warmth, found early and again late, planned, drawn and ended: all numbers finite, all chances between 0 and 1."""
+"""Every pest in every warmth, found early and again late, planned, drawn and ended: all
+numbers finite, all chances between 0 and 1.
+"""
 
 from dataclasses import replace
 from datetime import date, datetime, time, timedelta
@@ -22,19 +24,38 @@ from brood.errors import InputError
 DAY = date(2026, 6, 1)
 CATALOGUE = shipped()
 FULL_PLAN_DAYS = 40
-"""In the property a plan looks so far ahead, to stay quick; the listed cases look as far as they do by themselves."""
+"""In the property a plan looks so far ahead, to stay quick; the listed cases look as
+far as they do by themselves.
+"""
 
 
 def case(pest_id, day, night, acts, found, *, late=0, **more):
-    """A case found on a day and looked at `late` days after it, with a series that ends as the application's own do."""
+    """A case found on a day and looked at `late` days after it, with a series that ends
+    as the application's own do.
+    """
     start = datetime.combine(DAY, time()) - timedelta(days=1)
-    series = day_night(start, 24 * (181 + late), day=day, night=night, day_from=time(7), night_from=time(21))
-    groups = infer_hidden(CATALOGUE.pest(pest_id), tuple(Found(DAY + timedelta(days=n), s, float(c)) for n, s, c in found), series)
-    return Case(CATALOGUE.pest(pest_id), DAY + timedelta(days=late), groups, series, tuple(CATALOGUE.act(a, pest_id) for a in acts), **more)
+    series = day_night(
+        start, 24 * (181 + late), day=day, night=night, day_from=time(7), night_from=time(21)
+    )
+    groups = infer_hidden(
+        CATALOGUE.pest(pest_id),
+        tuple(Found(DAY + timedelta(days=n), s, float(c)) for n, s, c in found),
+        series,
+    )
+    return Case(
+        CATALOGUE.pest(pest_id),
+        DAY + timedelta(days=late),
+        groups,
+        series,
+        tuple(CATALOGUE.act(a, pest_id) for a in acts),
+        **more,
+    )
 
 
 def lived_through(one, looks=()):
-    """Plan a case, judge the plan and its rules, draw it and work out its end; what must hold of any."""
+    """Plan a case, judge the plan and its rules, draw it and work out its end; what
+    must hold of any.
+    """
     try:
         problem = planner.problem_of(one)
         plan = planner.plan(problem)
@@ -46,7 +67,10 @@ def lived_through(one, looks=()):
     schedule = [(a.target, [acts[i] for i in a.acts]) for a in plan.applications]
     until = max([one.start, *(day for day, _ in schedule)]) + timedelta(days=220)
     drawn, spread = project(one, schedule, until), spread_of(one, schedule, until)
-    assert all(np.isfinite(v).all() and (v > -1e-9).all() for v in (drawn.numbers, spread.low, spread.mean, spread.high))
+    assert all(
+        np.isfinite(v).all() and (v > -1e-9).all()
+        for v in (drawn.numbers, spread.low, spread.mean, spread.high)
+    )
     for found in outcomes(problem, [planner.uses_of(plan), ()]):
         assert 0 <= found.chance <= 1
         assert 0 <= found.in_90 <= 1
@@ -62,27 +86,48 @@ HARD = [
     ("brevipalpus", 19, 12, ("wiping", "paraffinic-oil"), [(0, "egg", 10), (0, ADULT, 36)]),
     ("armored-scale", 15, 9, ("alcohol-swab", "paraffinic-oil"), [(0, ADULT, 5)]),
     ("rhizoecus", 15, 9, ("azadirachtin",), [(0, ADULT, 5)]),
-    ("saissetia-coffeae", 14, 14, ("alcohol-swab", "insecticidal-soap"), [(0, "egg", 40), (0, "nymph-1", 15), (0, ADULT, 6)]),
+    (
+        "saissetia-coffeae",
+        14,
+        14,
+        ("alcohol-swab", "insecticidal-soap"),
+        [(0, "egg", 40), (0, "nymph-1", 15), (0, ADULT, 6)],
+    ),
 ]
 
 
-@pytest.mark.parametrize("late", [120, *(pytest.param(n, marks=pytest.mark.long) for n in (0, 30, 400))])
-@pytest.mark.parametrize(("pest_id", "day", "night", "acts", "found"), HARD, ids=[h[0] for h in HARD])
-def test_cold_places_and_long_silences_have_a_plan_and_an_end(pest_id, day, night, acts, found, late):
+@pytest.mark.parametrize(
+    "late", [120, *(pytest.param(n, marks=pytest.mark.long) for n in (0, 30, 400))]
+)
+@pytest.mark.parametrize(
+    ("pest_id", "day", "night", "acts", "found"), HARD, ids=[h[0] for h in HARD]
+)
+def test_cold_places_and_long_silences_have_a_plan_and_an_end(
+    pest_id, day, night, acts, found, late
+):
     known = {s.id for s in CATALOGUE.pest(pest_id).stages}
-    found = [(n, s if s in known or s == ADULT else CATALOGUE.pest(pest_id).stages[1].id, c) for n, s, c in found]
+    found = [
+        (n, s if s in known or s == ADULT else CATALOGUE.pest(pest_id).stages[1].id, c)
+        for n, s, c in found
+    ]
     plan, over = lived_through(case(pest_id, day, night, acts, found, late=late))
     assert plan.generation.slow is None or plan.generation.slow > 30
-    assert over.matured is not None, "beyond the end of the series it goes on, and is not called too cold"
+    assert over.matured is not None, (
+        "beyond the end of the series it goes on, and is not called too cold"
+    )
 
 
 @pytest.mark.parametrize("gap", [20, 45])
 def test_eggs_found_weeks_after_the_first_are_in_the_plan(gap):
-    """The plan's own dates may end before a later find; its first escape and its survivors are still worked out."""
+    """The plan's own dates may end before a later find; its first escape and its
+    survivors are still worked out.
+    """
     found = [(0, "egg", 30), (gap, "egg", 25), (gap + 6, ADULT, 4)]
     one = case("tetranychus-urticae", 24, 18, ("wiping", "insecticidal-soap"), found, late=gap + 7)
     problem = planner.problem_of(one)
-    (nothing, early) = outcomes(problem, [(), (((DAY + timedelta(days=gap + 7)).toordinal(), problem.acts),)])
+    (nothing, early) = outcomes(
+        problem, [(), (((DAY + timedelta(days=gap + 7)).toordinal(), problem.acts),)]
+    )
     assert nothing.first_escape is not None
     assert nothing.survivors > early.survivors > 0
     lived_through(one)
@@ -90,7 +135,10 @@ def test_eggs_found_weeks_after_the_first_are_in_the_plan(gap):
 
 def test_clean_looks_against_all_expectation_leave_weights_that_add_to_one():
     """What would least have been seen has no weight at all: the rest still does."""
-    weights, unseen = np.array([[0.0, 0.7], [0.3, 1e-300]]), np.array([[0.0, 2000.0], [2010.0, 900.0]])
+    weights, unseen = (
+        np.array([[0.0, 0.7], [0.3, 1e-300]]),
+        np.array([[0.0, 2000.0], [2010.0, 900.0]]),
+    )
     found = unseen_weights(weights, unseen)
     assert found.sum() == pytest.approx(1.0)
     assert found[0, 0] == 0.0
@@ -98,7 +146,11 @@ def test_clean_looks_against_all_expectation_leave_weights_that_add_to_one():
 
 
 WARMTH = st.tuples(st.integers(5, 35), st.integers(0, 10))
-COUNTS = st.lists(st.tuples(st.sampled_from([0, 0, 0, 9, 24, 60]), st.floats(0.5, 400), st.integers(0, 20)), min_size=1, max_size=4)
+COUNTS = st.lists(
+    st.tuples(st.sampled_from([0, 0, 0, 9, 24, 60]), st.floats(0.5, 400), st.integers(0, 20)),
+    min_size=1,
+    max_size=4,
+)
 
 
 def means_of(pest_id):
@@ -106,7 +158,9 @@ def means_of(pest_id):
 
 
 def any_case(pest_id, warmth, counts, picks, late, **more):
-    """A case from drawn numbers: finds of any stage on any day up to the present, one to three of the means that do something."""
+    """A case from drawn numbers: finds of any stage on any day up to the present, one
+    to three of the means that do something.
+    """
     stages = [*(s.id for s in CATALOGUE.pest(pest_id).development), ADULT]
     found = [(min(n, late), stages[k % len(stages)], count) for n, count, k in counts]
     means = means_of(pest_id)
@@ -116,7 +170,12 @@ def any_case(pest_id, warmth, counts, picks, late, **more):
 
 @pytest.mark.parametrize("pest_id", CATALOGUE.pests)
 @settings(max_examples=1, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
-@given(warmth=WARMTH, counts=COUNTS, picks=st.lists(st.integers(0, 40), min_size=1, max_size=3), late=st.sampled_from([0, 12, 70]))
+@given(
+    warmth=WARMTH,
+    counts=COUNTS,
+    picks=st.lists(st.integers(0, 40), min_size=1, max_size=3),
+    late=st.sampled_from([0, 12, 70]),
+)
 def test_any_pest_anywhere_gives_numbers_that_can_be(pest_id, warmth, counts, picks, late):
     lived_through(any_case(pest_id, warmth, counts, picks, late, horizon_days=FULL_PLAN_DAYS))
 
@@ -124,14 +183,21 @@ def test_any_pest_anywhere_gives_numbers_that_can_be(pest_id, warmth, counts, pi
 @pytest.mark.long
 @pytest.mark.parametrize("pest_id", CATALOGUE.pests)
 @settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
-@given(warmth=WARMTH, counts=COUNTS, picks=st.lists(st.integers(0, 40), min_size=1, max_size=3), late=st.sampled_from([0, 12, 70, 200, 400]),
-       clean=st.booleans())  # fmt: skip
+@given(
+    warmth=WARMTH,
+    counts=COUNTS,
+    picks=st.lists(st.integers(0, 40), min_size=1, max_size=3),
+    late=st.sampled_from([0, 12, 70, 200, 400]),
+    clean=st.booleans(),
+)
 def test_any_pest_anywhere_at_length(pest_id, warmth, counts, picks, late, clean):
     one = any_case(pest_id, warmth, counts, picks, late)
     lived_through(one, (Inspection(one.start),) if clean else ())
 
 
-@pytest.mark.parametrize(("begin", "hours"), [(-60, 24), (-60, 400), (100, 50), (230, 24), (400, 300)])
+@pytest.mark.parametrize(
+    ("begin", "hours"), [(-60, 24), (-60, 400), (100, 50), (230, 24), (400, 300)]
+)
 def test_a_series_is_continued_by_one_rule_on_both_sides(begin, hours):
     start = datetime(2026, 6, 1)
     series = day_night(start, 240, day=24, night=16, day_from=time(7), night_from=time(21))
@@ -142,4 +208,7 @@ def test_a_series_is_continued_by_one_rule_on_both_sides(begin, hours):
     inside = [h for h in range(hours) if 0 <= begin + h < 240]
     assert (found.celsius[inside] == series.celsius[[begin + h for h in inside]]).all()
     assert covering(replace(series, warm_spot_c=2.0), start, 10).warm_spot_c == 2.0
-    assert constant(start, 24, 20.0).mean(start + timedelta(days=9), start + timedelta(days=12)) == 20.0
+    assert (
+        constant(start, 24, 20.0).mean(start + timedelta(days=9), start + timedelta(days=12))
+        == 20.0
+    )

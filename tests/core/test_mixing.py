@@ -10,10 +10,21 @@ from brood.errors import InputError
 VOLUMES = st.floats(1.0, 50_000.0)
 STRENGTHS = st.floats(0.01, 100.0)
 NIST_ML = {
-    "tsp": 4.92892, "tbsp": 14.7868, "cup": 236.588, "fl oz": 29.5735, "quart": 946.353, "gallon": 3785.41, "imp pint": 568.261,
-    "imp gallon": 4546.09, "l": 1000.0, "ml": 1.0, "drop": 0.05,
-}  # fmt: skip
-"""US customary measures by NIST Handbook 44, appendix C; the imperial pint and gallon by the UK's Weights and Measures Act 1985."""
+    "tsp": 4.92892,
+    "tbsp": 14.7868,
+    "cup": 236.588,
+    "fl oz": 29.5735,
+    "quart": 946.353,
+    "gallon": 3785.41,
+    "imp pint": 568.261,
+    "imp gallon": 4546.09,
+    "l": 1000.0,
+    "ml": 1.0,
+    "drop": 0.05,
+}
+"""US customary measures by NIST Handbook 44, appendix C; the imperial pint and gallon
+by the UK's Weights and Measures Act 1985.
+"""
 
 
 def test_measures_are_those_of_the_handbooks():
@@ -46,7 +57,10 @@ def test_a_strength_above_the_stock_names_what_can_be_reached(volume, percent, s
     assert f"{stock:g} % undiluted is the most" in error.value.message
 
 
-@given(VOLUMES, st.lists(st.tuples(st.floats(0.05, 60.0), st.floats(60.0, 100.0)), min_size=1, max_size=4))
+@given(
+    VOLUMES,
+    st.lists(st.tuples(st.floats(0.05, 60.0), st.floats(60.0, 100.0)), min_size=1, max_size=4),
+)
 def test_parts_and_water_make_up_the_volume_or_it_is_said_that_they_do_not_fit(volume, parts):
     wanted = [(f"part-{n}", percent, stock) for n, (percent, stock) in enumerate(parts)]
     if sum(percent / stock for percent, stock in parts) > 1 + 1e-6:
@@ -58,7 +72,10 @@ def test_parts_and_water_make_up_the_volume_or_it_is_said_that_they_do_not_fit(v
     assert made.water_ml + sum(p.ml for p in made.portions) == pytest.approx(volume, rel=1e-5)
 
 
-@pytest.mark.parametrize("bad", [(0, 1, 70), (100, 0, 70), (100, 1, 0), (-5, 1, 70), (100, 1, 101), (float("nan"), 1, 70)])
+@pytest.mark.parametrize(
+    "bad",
+    [(0, 1, 70), (100, 0, 70), (100, 1, 0), (-5, 1, 70), (100, 1, 101), (float("nan"), 1, 70)],
+)
 def test_numbers_that_cannot_be_are_refused(bad):
     with pytest.raises(InputError):
         dilute(*bad)
@@ -71,7 +88,10 @@ def test_spoons_are_right_within_a_sixteenth_of_a_teaspoon(ml):
     total = 0.0
     for part in spoons(ml).split(" + "):
         *numbers, unit = part.split()
-        total += size[unit] * sum(float(n.split("/")[0]) / float(n.split("/")[1]) if "/" in n else float(n) for n in numbers)
+        total += size[unit] * sum(
+            float(n.split("/")[0]) / float(n.split("/")[1]) if "/" in n else float(n)
+            for n in numbers
+        )
     assert abs(total * NIST_ML["tsp"] - ml) <= NIST_ML["tsp"] / 16 + 1e-3
 
 

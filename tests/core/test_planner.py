@@ -1,4 +1,6 @@
-"""The planner: fewest evenings that reach the chance wanted, no limit broken, windows and reasons that can be checked."""
+"""The planner: fewest evenings that reach the chance wanted, no limit broken, windows
+and reasons that can be checked.
+"""
 
 import itertools
 import random
@@ -41,12 +43,21 @@ def gaps(answer):
 
 
 def swing(celsius, by=4.0, days=260, spread=0.5):
-    return daily(DAY - timedelta(days=1), [celsius - by] * days, [celsius + by] * days, spread_c=spread)
+    return daily(
+        DAY - timedelta(days=1), [celsius - by] * days, [celsius + by] * days, spread_c=spread
+    )
 
 
 def infested(pest, found, series, acts, **more):
     groups = tuple(Found(DAY, stage, count) for stage, count in found)
-    return Case(CATALOGUE.pest(pest), DAY, groups, series, tuple(CATALOGUE.act(a, pest) for a in acts), **more)
+    return Case(
+        CATALOGUE.pest(pest),
+        DAY,
+        groups,
+        series,
+        tuple(CATALOGUE.act(a, pest) for a in acts),
+        **more,
+    )
 
 
 STRESS = Limits(min_gap_days=2, max_applications=20)
@@ -56,20 +67,28 @@ MITES = [("egg", 120.0), ("protonymph", 60.0), (ADULT, 20.0)]
 @pytest.mark.parametrize(
     ("celsius", "acts", "reach", "dates", "gap"),
     [
-        (18, ("wiping", "paraffinic-oil"), 0.85, {5}, 4), (21, ("wiping", "paraffinic-oil"), 0.85, {5, 6}, 3),
-        (28, ("wiping", "paraffinic-oil"), 0.85, {5, 6}, 2), (21, ("insecticidal-soap",), 0.95, set(range(14, 19)), 2),
+        (18, ("wiping", "paraffinic-oil"), 0.85, {5}, 4),
+        (21, ("wiping", "paraffinic-oil"), 0.85, {5, 6}, 3),
+        (28, ("wiping", "paraffinic-oil"), 0.85, {5, 6}, 2),
+        (21, ("insecticidal-soap",), 0.95, set(range(14, 19)), 2),
         (21, HAND, 0.9, {6, 7}, 2),
     ],
-)  # fmt: skip
-def test_the_stress_case_of_mites_takes_the_known_number_of_dates_and_gaps_shrink_as_it_warms(celsius, acts, reach, dates, gap):
-    answer = planned(infested(MITE, MITES, swing(celsius), acts, reach=reach, refuge=0.0, limits=STRESS))
+)
+def test_the_stress_case_of_mites_takes_the_known_number_of_dates_and_gaps_shrink_as_it_warms(
+    celsius, acts, reach, dates, gap
+):
+    answer = planned(
+        infested(MITE, MITES, swing(celsius), acts, reach=reach, refuge=0.0, limits=STRESS)
+    )
     assert answer.reaches
     assert len(answer.applications) in dates
     assert min(gaps(answer)) == gap
 
 
 def test_within_the_labels_wiping_on_every_date_takes_at_most_four_oils_and_soap_alone_fails():
-    mixed = planned(infested(MITE, MITES, swing(21), ("wiping", "paraffinic-oil"), reach=0.85, refuge=0.0))
+    mixed = planned(
+        infested(MITE, MITES, swing(21), ("wiping", "paraffinic-oil"), reach=0.85, refuge=0.0)
+    )
     oils = [a.target for a in mixed.applications if "paraffinic-oil" in a.acts]
     assert mixed.reaches
     assert len(mixed.applications) <= 11
@@ -82,19 +101,27 @@ def test_within_the_labels_wiping_on_every_date_takes_at_most_four_oils_and_soap
 
 
 def test_four_evenings_running_are_no_cure_where_some_hide_and_weekly_soap_fails():
-    problem = problem_of(infested(MITE, MITES, swing(21), ("wiping", "paraffinic-oil"), reach=0.85, refuge=0.02))
+    problem = problem_of(
+        infested(MITE, MITES, swing(21), ("wiping", "paraffinic-oil"), reach=0.85, refuge=0.02)
+    )
     rules = dict(zip(RULES, outcomes(problem, list(rule_uses(problem).values())), strict=True))
-    spaced = outcomes(problem, [tuple((DAY.toordinal() + d, problem.acts) for d in range(0, 21, 3))])[0]
+    spaced = outcomes(
+        problem, [tuple((DAY.toordinal() + d, problem.acts) for d in range(0, 21, 3))]
+    )[0]
     assert rules["four-days-running"].chance < 0.2
     assert spaced.chance > 0.8
-    weekly = problem_of(infested(MITE, MITES, swing(21), ("insecticidal-soap",), reach=0.9, refuge=0.0))
+    weekly = problem_of(
+        infested(MITE, MITES, swing(21), ("insecticidal-soap",), reach=0.9, refuge=0.0)
+    )
     found = outcomes(weekly, [rule_uses(weekly)["weekly-4"]])[0]
     assert found.chance < 0.01
     assert DAY <= found.first_escape <= DAY + timedelta(days=7)
 
 
 def test_whitefly_takes_longer_gaps_and_a_longer_course_than_mites_and_aphids_have_no_egg():
-    white = planned(infested(WHITEFLY, [("egg", 20.0), ("nymph-1", 10.0), (ADULT, 3.0)], swing(20), HAND))
+    white = planned(
+        infested(WHITEFLY, [("egg", 20.0), ("nymph-1", 10.0), (ADULT, 3.0)], swing(20), HAND)
+    )
     mites = planned(infested(MITE, [("egg", 20.0), ("larva", 10.0), (ADULT, 3.0)], swing(20), HAND))
     assert max(gaps(white)) > max(gaps(mites))
     assert days_of(white)[-1] > days_of(mites)[-1]
@@ -107,56 +134,127 @@ def test_thrips_need_the_soil_again_and_again_and_once_is_no_rescue():
     found = [("egg", 20.0), ("larva-1", 10.0), ("larva-2", 10.0), ("pupa", 6.0), (ADULT, 4.0)]
     leaf = problem_of(infested(THRIPS, found, swing(22), ("insecticidal-soap",)))
     twenty = tuple(DAY.toordinal() + d for d in range(0, 40, 2))
-    both = leaf.treated(replace(leaf.case, acts=(*leaf.case.acts, CATALOGUE.act("topsoil-change", THRIPS))))
+    both = leaf.treated(
+        replace(leaf.case, acts=(*leaf.case.acts, CATALOGUE.act("topsoil-change", THRIPS)))
+    )
     soap, once, again = (
         float(p.in_90(p.chances([tuple((d, ids(n)) for n, d in enumerate(twenty))]))[0])
         for p, ids in (
             (leaf, lambda n: ("insecticidal-soap",)),
-            (both, lambda n: ("insecticidal-soap", "topsoil-change") if n == 0 else ("insecticidal-soap",)),
-            (both, lambda n: ("insecticidal-soap", "topsoil-change") if n % 4 == 0 else ("insecticidal-soap",)),
+            (
+                both,
+                lambda n: (
+                    ("insecticidal-soap", "topsoil-change") if n == 0 else ("insecticidal-soap",)
+                ),
+            ),
+            (
+                both,
+                lambda n: (
+                    ("insecticidal-soap", "topsoil-change")
+                    if n % 4 == 0
+                    else ("insecticidal-soap",)
+                ),
+            ),
         )
     )
     assert soap < once < 0.75
     assert again > once + 0.06
-    named = [a.id for i in improvements(leaf, [CATALOGUE.act(t.id, THRIPS) for t in CATALOGUE.offered(THRIPS)], soap) for a in i.acts]
+    named = [
+        a.id
+        for i in improvements(
+            leaf, [CATALOGUE.act(t.id, THRIPS) for t in CATALOGUE.offered(THRIPS)], soap
+        )
+        for a in i.acts
+    ]
     assert {"topsoil-change", "steinernema-feltiae"} <= set(named)
-    mixed = planned(infested(THRIPS, found, swing(22), ("spinosad", "insecticidal-soap", "steinernema-feltiae")))
+    mixed = planned(
+        infested(THRIPS, found, swing(22), ("spinosad", "insecticidal-soap", "steinernema-feltiae"))
+    )
     assert mixed.reaches
     assert sum("steinernema-feltiae" in a.acts for a in mixed.applications) > 1
 
 
 def test_oil_alone_cannot_clear_soft_scale_and_touching_each_one_is_ranked_first():
-    oil = infested(SCALE, [("nymph-1", 30.0), ("nymph-2", 15.0), (ADULT, 6.0)], swing(22, 2), ("paraffinic-oil",))
+    oil = infested(
+        SCALE,
+        [("nymph-1", 30.0), ("nymph-2", 15.0), (ADULT, 6.0)],
+        swing(22, 2),
+        ("paraffinic-oil",),
+    )
     problem = problem_of(oil)
     answer = plan(problem)
     assert not answer.reaches
-    best = improvements(problem, [CATALOGUE.act(t.id, SCALE) for t in CATALOGUE.offered(SCALE)], answer.chance)
+    best = improvements(
+        problem, [CATALOGUE.act(t.id, SCALE) for t in CATALOGUE.offered(SCALE)], answer.chance
+    )
     assert best[0].acts[0].id in ("alcohol-swab", "wiping")
     assert best[0].chance > 0.9
     assert all(i.kind != "discard" for i in best)
-    assert [i.chance for i in best if not i.reaches] == sorted((i.chance for i in best if not i.reaches), reverse=True)
+    assert [i.chance for i in best if not i.reaches] == sorted(
+        (i.chance for i in best if not i.reaches), reverse=True
+    )
 
 
 def random_case(rng, *, small):
-    pest = rng.choice([MITE, "myzus-persicae", WHITEFLY, THRIPS, "plutella-xylostella", "bradysia", "planococcus-citri"])
-    found = [(rng.choice([s.id for s in CATALOGUE.pest(pest).development]), float(rng.choice([1, 2, 5, 10] if small else [2, 10, 40])))]
+    pest = rng.choice(
+        [
+            MITE,
+            "myzus-persicae",
+            WHITEFLY,
+            THRIPS,
+            "plutella-xylostella",
+            "bradysia",
+            "planococcus-citri",
+        ]
+    )
+    found = [
+        (
+            rng.choice([s.id for s in CATALOGUE.pest(pest).development]),
+            float(rng.choice([1, 2, 5, 10] if small else [2, 10, 40])),
+        )
+    ]
     if rng.random() < 0.6:
         found.append((ADULT, float(rng.choice([1, 2] if small else [1, 3, 10]))))
     offered = [t.id for t in CATALOGUE.offered(pest)]
     acts = tuple(rng.sample(offered, k=min(len(offered), rng.choice([1, 2, 2, 3]))))
-    series = constant(datetime.combine(DAY, time()), 24 * 200, rng.choice([17, 20, 23, 26, 30]), spread_c=rng.choice([0.0, 0.7]))
-    limits = Limits(min_gap_days=rng.choice([None, 2, 3]), max_applications=4 if small else rng.choice([5, 8]))
-    return infested(pest, found, series, acts, reach=rng.choice([0.7, 0.8, 0.9, 0.95]), refuge=rng.choice([0.0, 0.02]), limits=limits,
-                    horizon_days=13 if small else 34, target=rng.choice([0.5, 0.7, 0.8, 0.9, 0.95]))  # fmt: skip
+    series = constant(
+        datetime.combine(DAY, time()),
+        24 * 200,
+        rng.choice([17, 20, 23, 26, 30]),
+        spread_c=rng.choice([0.0, 0.7]),
+    )
+    limits = Limits(
+        min_gap_days=rng.choice([None, 2, 3]), max_applications=4 if small else rng.choice([5, 8])
+    )
+    return infested(
+        pest,
+        found,
+        series,
+        acts,
+        reach=rng.choice([0.7, 0.8, 0.9, 0.95]),
+        refuge=rng.choice([0.0, 0.02]),
+        limits=limits,
+        horizon_days=13 if small else 34,
+        target=rng.choice([0.5, 0.7, 0.8, 0.9, 0.95]),
+    )
 
 
 def fewest_by_trying_all(problem):
-    """The fewest dates that reach the target, of all choices of up to four days; None when none does."""
+    """The fewest dates that reach the target, of all choices of up to four days; None
+    when none does.
+    """
     days = range(problem.start, problem.end + 1)
     for n in range(1, 5):
-        choices = (d for d in itertools.combinations(days, n) if all(b - a >= problem.least_gap for a, b in itertools.pairwise(d)))
+        choices = (
+            d
+            for d in itertools.combinations(days, n)
+            if all(b - a >= problem.least_gap for a, b in itertools.pairwise(d))
+        )
         uses = [u for d in choices if (u := problem.fill(d))]
-        if any(problem.in_90(problem.chances(uses[k : k + 250])).max() >= problem.case.target for k in range(0, len(uses), 250)):
+        if any(
+            problem.in_90(problem.chances(uses[k : k + 250])).max() >= problem.case.target
+            for k in range(0, len(uses), 250)
+        ):
             return n
     return None
 
@@ -181,7 +279,11 @@ def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
         problem = problem_of(random_case(rng, small=False))
         uses = chosen(problem)
         assert problem.keeps_limits(uses), "a plan never breaks a label limit"
-        rules = [u for u in rule_uses(problem).values() if u[-1][0] <= problem.end and problem.keeps_limits(u) and len(u) < len(uses)]
+        rules = [
+            u
+            for u in rule_uses(problem).values()
+            if u[-1][0] <= problem.end and problem.keeps_limits(u) and len(u) < len(uses)
+        ]
         own, *others = problem.in_90(problem.chances([uses, *rules]))
         assert all(other <= own + 1e-4 for other in others)
         feasible += own >= problem.case.target
@@ -189,7 +291,12 @@ def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
 
 
 @settings(max_examples=6, deadline=None, suppress_health_check=FUNCTION)
-@given(st.sampled_from([MITE, THRIPS, WHITEFLY]), st.floats(16, 26), st.floats(0.6, 0.95), st.booleans())
+@given(
+    st.sampled_from([MITE, THRIPS, WHITEFLY]),
+    st.floats(16, 26),
+    st.floats(0.6, 0.95),
+    st.booleans(),
+)
 def test_windows_hold_what_they_promise(make_case, pest, celsius, reach, wide):
     case = make_case(pest, celsius, HAND, reach=reach, target=0.8 if wide else 0.95)
     problem = problem_of(case)
@@ -201,17 +308,28 @@ def test_windows_hold_what_they_promise(make_case, pest, celsius, reach, wide):
         assert a.acts
         by = (a.latest - a.target).days
         moved = tuple((d + by * (k >= n), ids) for k, (d, ids) in enumerate(uses))
-        early = tuple((a.earliest.toordinal() if k == n else d, ids) for k, (d, ids) in enumerate(uses))
+        early = tuple(
+            (a.earliest.toordinal() if k == n else d, ids) for k, (d, ids) in enumerate(uses)
+        )
         assert (problem.in_90(problem.chances([moved, early])) >= floor).all()
 
 
 @settings(max_examples=5, deadline=None, suppress_health_check=FUNCTION)
-@given(st.sampled_from([MITE, THRIPS, WHITEFLY]), st.floats(15, 24), st.floats(0.5, 3), st.floats(0.6, 0.9))
-def test_warmer_is_never_later_and_a_better_reach_never_takes_more_dates(make_case, pest, celsius, warmer, reach):
+@given(
+    st.sampled_from([MITE, THRIPS, WHITEFLY]),
+    st.floats(15, 24),
+    st.floats(0.5, 3),
+    st.floats(0.6, 0.9),
+)
+def test_warmer_is_never_later_and_a_better_reach_never_takes_more_dates(
+    make_case, pest, celsius, warmer, reach
+):
     cool, warm = (planned(make_case(pest, c)) for c in (celsius, celsius + warmer))
     assert warm.first_breeding.fast <= cool.first_breeding.fast
     assert warm.generation.typical < cool.generation.typical
-    poor, good = (planned(make_case(pest, celsius, reach=r, target=0.8)) for r in (reach, reach + 0.08))
+    poor, good = (
+        planned(make_case(pest, celsius, reach=r, target=0.8)) for r in (reach, reach + 0.08)
+    )
     assert not poor.reaches or (good.reaches and len(good.applications) <= len(poor.applications))
 
 
@@ -231,9 +349,16 @@ def test_every_date_says_what_it_is_worth_and_when_the_newest_could_breed(make_c
 def test_what_was_done_late_costs_and_what_was_done_in_time_does_not(make_case):
     first = planned(make_case())
     second = first.applications[1]
-    on_time = planned(make_case(done=(Done(DAY, HAND), Done(second.target, HAND)), start=second.target + timedelta(days=1)))
+    on_time = planned(
+        make_case(
+            done=(Done(DAY, HAND), Done(second.target, HAND)),
+            start=second.target + timedelta(days=1),
+        )
+    )
     late_on = second.latest + timedelta(days=5)
-    late = planned(make_case(done=(Done(DAY, HAND), Done(late_on, HAND)), start=late_on + timedelta(days=1)))
+    late = planned(
+        make_case(done=(Done(DAY, HAND), Done(late_on, HAND)), start=late_on + timedelta(days=1))
+    )
     assert len(on_time.applications) <= len(first.applications) - 2
     assert len(late.applications) > len(on_time.applications)
     assert [s.done for s in late.slips] == [late_on]
@@ -243,7 +368,9 @@ def test_what_was_done_late_costs_and_what_was_done_in_time_does_not(make_case):
 def test_promised_dates_stay_while_they_are_as_good_and_the_keepers_own_are_taken(make_case):
     case = make_case()
     first = planned(case)
-    shifted = tuple(Done(a.target + timedelta(days=n > 2), a.acts) for n, a in enumerate(first.applications))
+    shifted = tuple(
+        Done(a.target + timedelta(days=n > 2), a.acts) for n, a in enumerate(first.applications)
+    )
     again = planned(replace(case, promised=shifted))
     assert [a.target for a in again.applications] == [d.on for d in shifted]
     own = (Done(DAY + timedelta(days=1), HAND), Done(DAY + timedelta(days=9), ("wiping",)))
@@ -254,7 +381,9 @@ def test_promised_dates_stay_while_they_are_as_good_and_the_keepers_own_are_take
 
 def test_a_test_patch_holds_sprays_back_for_two_days_and_lets_hands_work(make_case):
     both = planned(make_case(test_patch=True))
-    assert all(a.acts == ("wiping",) for a in both.applications if a.target < DAY + timedelta(days=2))
+    assert all(
+        a.acts == ("wiping",) for a in both.applications if a.target < DAY + timedelta(days=2)
+    )
     sprays_only = planned(make_case(test_patch=True, acts=("insecticidal-soap",)))
     assert sprays_only.applications[0].target == DAY + timedelta(days=2)
     assert sprays_only.applications[0].earliest == DAY + timedelta(days=2)
@@ -268,7 +397,11 @@ def test_weekdays_days_away_and_the_harvest_are_kept(make_case):
         assert not away[0] <= a.target <= away[1]
     harvest = DAY + timedelta(days=6)
     spared = planned(make_case(acts=("wiping", "spinosad"), limits=Limits(harvest=harvest)))
-    assert all("spinosad" not in a.acts for a in spared.applications if harvest - timedelta(days=3) < a.target <= harvest)
+    assert all(
+        "spinosad" not in a.acts
+        for a in spared.applications
+        if harvest - timedelta(days=3) < a.target <= harvest
+    )
 
 
 def test_a_limit_on_evenings_gives_the_best_there_is_and_says_so(make_case):
@@ -280,16 +413,32 @@ def test_a_limit_on_evenings_gives_the_best_there_is_and_says_so(make_case):
 
 def test_an_act_can_be_asked_for_first_always_or_now_and_then(make_case):
     case = make_case(acts=("wiping", "insecticidal-soap", "paraffinic-oil"))
-    asked = dict(zip(("wiping", "insecticidal-soap", "paraffinic-oil"), ("always", "first", "every-3"), strict=True))
-    answer = planned(replace(case, acts=tuple(replace(a, when=asked[a.id], min_gap_days=1) for a in case.acts)))
+    asked = dict(
+        zip(
+            ("wiping", "insecticidal-soap", "paraffinic-oil"),
+            ("always", "first", "every-3"),
+            strict=True,
+        )
+    )
+    answer = planned(
+        replace(case, acts=tuple(replace(a, when=asked[a.id], min_gap_days=1) for a in case.acts))
+    )
     for n, a in enumerate(answer.applications):
-        assert ("wiping" in a.acts, "insecticidal-soap" in a.acts, "paraffinic-oil" in a.acts) == (True, n == 0, n % 3 == 0)
+        assert ("wiping" in a.acts, "insecticidal-soap" in a.acts, "paraffinic-oil" in a.acts) == (
+            True,
+            n == 0,
+            n % 3 == 0,
+        )
 
 
 def test_two_pests_share_one_list_and_each_date_says_whom_it_serves(make_case):
     mites = make_case(MITE, 21.0)
-    flies = replace(mites, pest=CATALOGUE.pest(WHITEFLY), found=(Found(DAY, "egg", 10.0), Found(DAY, ADULT, 2.0)),
-                    acts=tuple(CATALOGUE.act(a, WHITEFLY) for a in HAND))  # fmt: skip
+    flies = replace(
+        mites,
+        pest=CATALOGUE.pest(WHITEFLY),
+        found=(Found(DAY, "egg", 10.0), Found(DAY, ADULT, 2.0)),
+        acts=tuple(CATALOGUE.act(a, WHITEFLY) for a in HAND),
+    )
     problem = problem_of(replace(mites, also=(flies,)))
     both = plan(problem)
     alone = [planned(one) for one in (mites, flies)]
@@ -301,13 +450,22 @@ def test_two_pests_share_one_list_and_each_date_says_whom_it_serves(make_case):
 
 def test_more_spread_lowers_the_sure_chance_and_an_early_end_lets_something_escape():
     days = tuple(DAY.toordinal() + d for d in range(0, 12, 3))
-    narrow, wide = (problem_of(infested(MITE, MITES, swing(21, 0, spread=s), HAND)) for s in (0.0, 3.0))
+    narrow, wide = (
+        problem_of(infested(MITE, MITES, swing(21, 0, spread=s), HAND)) for s in (0.0, 3.0)
+    )
     sure = [outcomes(p, [tuple((d, HAND) for d in days)])[0].in_90 for p in (narrow, wide)]
     assert sure[1] < sure[0]
     short = outcomes(narrow, [((days[0], HAND), (days[0] + 7, HAND))])[0]
     assert DAY <= short.first_escape <= DAY + timedelta(days=9)
-    easy = problem_of(infested(MITE, [("egg", 3.0)], swing(21, 0), ("wiping", "paraffinic-oil"), refuge=0.0))
-    assert outcomes(easy, [tuple((DAY.toordinal() + d, easy.acts) for d in range(0, 24, 2))])[0].first_escape is None
+    easy = problem_of(
+        infested(MITE, [("egg", 3.0)], swing(21, 0), ("wiping", "paraffinic-oil"), refuge=0.0)
+    )
+    assert (
+        outcomes(easy, [tuple((DAY.toordinal() + d, easy.acts) for d in range(0, 24, 2))])[
+            0
+        ].first_escape
+        is None
+    )
 
 
 def test_nothing_more_is_planned_once_what_was_done_is_enough(make_case):
@@ -335,13 +493,22 @@ def test_one_or_a_million_are_planned_for_without_a_hitch(make_case, count, reac
 
 
 def test_spared_means_that_an_evening_reaches_less_than_a_quarter(make_case):
-    assert spared_stages(make_case(THRIPS, acts=("insecticidal-soap",))) == ("egg", "propupa", "pupa")
+    assert spared_stages(make_case(THRIPS, acts=("insecticidal-soap",))) == (
+        "egg",
+        "propupa",
+        "pupa",
+    )
     assert guard_stage(make_case(MITE, acts=("wiping",))) == "egg"
 
 
 @pytest.mark.parametrize(
     ("more", "field"),
-    [({"found": ()}, "found"), ({"acts": ()}, "treatments"), ({"reach": 0.0}, "reach"), ({"reach": 0.02}, "treatments")],
+    [
+        ({"found": ()}, "found"),
+        ({"acts": ()}, "treatments"),
+        ({"reach": 0.0}, "reach"),
+        ({"reach": 0.02}, "treatments"),
+    ],
 )
 def test_a_case_that_cannot_be_planned_names_its_field(make_case, more, field):
     with pytest.raises(InputError) as caught:
@@ -357,21 +524,32 @@ def test_in_the_cold_nothing_develops_and_the_keeper_is_told(make_case):
 
 @pytest.mark.parametrize("level", [30.0, 120.0])
 def test_in_a_garden_a_number_is_held_with_no_more_dates_than_it_takes(make_case, level):
-    case = make_case(found=(Found(DAY, "egg", 20.0), Found(DAY, "larva", 10.0), Found(DAY, ADULT, 4.0)), celsius=22.0, horizon_days=45)
+    case = make_case(
+        found=(Found(DAY, "egg", 20.0), Found(DAY, "larva", 10.0), Found(DAY, ADULT, 4.0)),
+        celsius=22.0,
+        horizon_days=45,
+    )
     problem = problem_of(replace(case, keep_below=level))
     answer = plan(problem)
     uses = uses_of(answer)
     assert answer.reaches
     assert problem.keeps_limits(uses)
-    assert Forecast(problem).numbers(uses).max(axis=0)[(uses[0][0] - problem.start) :].max() < 2 * level
+    assert (
+        Forecast(problem).numbers(uses).max(axis=0)[(uses[0][0] - problem.start) :].max()
+        < 2 * level
+    )
     assert not holds(Forecast(problem), uses[:-1], level), "every date is needed"
     assert uses[0][0] > problem.start, "no evening before the number would be passed"
     assert answer.applications[0].reason.kind == "keep"
 
 
 def test_a_higher_number_is_held_with_fewer_dates_and_one_never_reached_with_none(make_case):
-    case = make_case(found=(Found(DAY, "larva", 10.0), Found(DAY, ADULT, 2.0)), celsius=21.0, horizon_days=40)
-    counts = [len(planned(replace(case, keep_below=level)).applications) for level in (20.0, 300.0, 1e9)]
+    case = make_case(
+        found=(Found(DAY, "larva", 10.0), Found(DAY, ADULT, 2.0)), celsius=21.0, horizon_days=40
+    )
+    counts = [
+        len(planned(replace(case, keep_below=level)).applications) for level in (20.0, 300.0, 1e9)
+    ]
     assert counts[0] > counts[1] > counts[2] == 0
 
 

@@ -1,4 +1,6 @@
-"""The population: numbers against an adaptive solver, chances against a closed form and against individuals simulated one by one."""
+"""The population: numbers against an adaptive solver, chances against a closed form and
+against individuals simulated one by one.
+"""
 
 from dataclasses import replace
 from datetime import date, datetime, time, timedelta
@@ -24,10 +26,28 @@ USUAL = 4
 """The scenario without any offset of temperature or speed."""
 
 
-def case(found, *, pest=MITE, acts=("wiping", "insecticidal-soap"), series=None, celsius=21.0, spread=0.0, **more):
-    hours = series or constant(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 160, celsius, spread_c=spread)
+def case(
+    found,
+    *,
+    pest=MITE,
+    acts=("wiping", "insecticidal-soap"),
+    series=None,
+    celsius=21.0,
+    spread=0.0,
+    **more,
+):
+    hours = series or constant(
+        datetime.combine(DAY, time()) - timedelta(days=1), 24 * 160, celsius, spread_c=spread
+    )
     groups = tuple(Found(DAY, stage, count) for stage, count in found)
-    return Case(CATALOGUE.pest(pest), DAY, groups, hours, tuple(CATALOGUE.act(a, pest) for a in acts), **more)
+    return Case(
+        CATALOGUE.pest(pest),
+        DAY,
+        groups,
+        hours,
+        tuple(CATALOGUE.act(a, pest) for a in acts),
+        **more,
+    )
 
 
 def evenings(one, days):
@@ -39,8 +59,12 @@ def test_numbers_agree_with_an_adaptive_solver(celsius):
     one = case([("egg", 30.0), (ADULT, 4.0)], celsius=celsius)
     found = assess(one, [(DAY + timedelta(days=14), [])])
     chain, pest = chain_of(one.pest), one.pest
-    rates = np.array([n * s.rate.days(celsius) ** -1 for n, s in zip(chain.counts, pest.stages, strict=True)])[chain.stage_of]
-    born, died = (float(np.interp(celsius, *np.array(t).T)) for t in (pest.fecundity, pest.longevity))
+    rates = np.array(
+        [n * s.rate.days(celsius) ** -1 for n, s in zip(chain.counts, pest.stages, strict=True)]
+    )[chain.stage_of]
+    born, died = (
+        float(np.interp(celsius, *np.array(t).T)) for t in (pest.fecundity, pest.longevity)
+    )
 
     def flow(_, x, speed):
         out = np.append(-rates * speed * x[:-1], -x[-1] / died)
@@ -51,7 +75,11 @@ def test_numbers_agree_with_an_adaptive_solver(celsius):
     start = 30 * chain.spread(0) + 4 * chain.spread(len(chain.counts))
     until = 14 + 10 / 24
     expected = sum(
-        weight * solve_ivp(flow, (0, until), start, rtol=1e-8, atol=1e-10, args=(1 + node * SPEED_CV,)).y[:, -1] for node, weight in NODES
+        weight
+        * solve_ivp(flow, (0, until), start, rtol=1e-8, atol=1e-10, args=(1 + node * SPEED_CV,)).y[
+            :, -1
+        ]
+        for node, weight in NODES
     )
     day = dict(found.by_day)[DAY + timedelta(days=14)]
     sums = np.bincount(chain.stage_of, expected[:-1])
@@ -62,22 +90,35 @@ def test_numbers_agree_with_an_adaptive_solver(celsius):
 
 def test_without_treatment_the_chance_is_that_of_a_birth_and_death_process():
     one = case([(ADULT, 1.0)])
-    born, died = (float(np.interp(21.0, *np.array(t).T)) for t in (one.pest.fecundity, one.pest.longevity))
+    born, died = (
+        float(np.interp(21.0, *np.array(t).T)) for t in (one.pest.fecundity, one.pest.longevity)
+    )
     phi = one.pest.female_share
     expected = 1 - phi * (1 - 1 / (phi * born * died))
     assert assess(one, []).by_scenario[USUAL] == pytest.approx(expected, abs=0.003)
 
 
 class Individuals:
-    """Animals simulated one by one at a constant temperature, with no matrix: gamma stage times, hiding drawn at every moult."""
+    """Animals simulated one by one at a constant temperature, with no matrix: gamma
+    stage times, hiding drawn at every moult.
+    """
 
     def __init__(self, one, days, celsius, seed):
         self.pest, self.rng, self.refuge = one.pest, np.random.default_rng(seed), one.refuge
         chain = chain_of(one.pest)
-        self.stages = [(n, s.rate.days(celsius) / n, 1 - effect(one.acts, ADULT if s.id == PREOVIPOSITION else s.id, one.reach))
-                       for n, s in zip(chain.counts, one.pest.stages, strict=True)]  # fmt: skip
+        self.stages = [
+            (
+                n,
+                s.rate.days(celsius) / n,
+                1 - effect(one.acts, ADULT if s.id == PREOVIPOSITION else s.id, one.reach),
+            )
+            for n, s in zip(chain.counts, one.pest.stages, strict=True)
+        ]
         self.adult = 1 - effect(one.acts, ADULT, one.reach)
-        self.born, self.died = (float(np.interp(celsius, *np.array(t).T)) for t in (one.pest.fecundity, one.pest.longevity))
+        self.born, self.died = (
+            float(np.interp(celsius, *np.array(t).T))
+            for t in (one.pest.fecundity, one.pest.longevity)
+        )
         self.evenings = np.array(sorted(days)) + 10 / 24
         self.found = one.found
 
@@ -107,7 +148,9 @@ class Individuals:
         return list(self.rng.uniform(at, end, self.rng.poisson(self.born * (end - at))))
 
     def clears(self, most=250):
-        """Whether everything dies out; so many young waiting after the last evening count as never."""
+        """Whether everything dies out; so many young waiting after the last evening
+        count as never.
+        """
         waiting = []
         for group in self.found:
             for _ in range(int(group.count)):
@@ -127,14 +170,34 @@ class Individuals:
 
 
 INDIVIDUAL = [
-    (MITE, 21.0, [("egg", 20), ("protonymph", 10), (ADULT, 4)], ("wiping", "insecticidal-soap"), 0.85, 0.02, range(0, 15, 3)),
+    (
+        MITE,
+        21.0,
+        [("egg", 20), ("protonymph", 10), (ADULT, 4)],
+        ("wiping", "insecticidal-soap"),
+        0.85,
+        0.02,
+        range(0, 15, 3),
+    ),
     (MITE, 27.0, [("egg", 10), (ADULT, 3)], ("paraffinic-oil",), 0.9, 0.0, (0, 3, 6, 9)),
-    (THRIPS, 22.0, [("larva-1", 8), (ADULT, 2)], ("insecticidal-soap",), 0.9, 0.02, range(0, 27, 3)),
+    (
+        THRIPS,
+        22.0,
+        [("larva-1", 8), (ADULT, 2)],
+        ("insecticidal-soap",),
+        0.9,
+        0.02,
+        range(0, 27, 3),
+    ),
 ]
 
 
-@pytest.mark.parametrize(("pest", "celsius", "found", "acts", "reach", "refuge", "days"), INDIVIDUAL)
-def test_the_chance_agrees_with_individuals_simulated_one_by_one(pest, celsius, found, acts, reach, refuge, days):
+@pytest.mark.parametrize(
+    ("pest", "celsius", "found", "acts", "reach", "refuge", "days"), INDIVIDUAL
+)
+def test_the_chance_agrees_with_individuals_simulated_one_by_one(
+    pest, celsius, found, acts, reach, refuge, days
+):
     one = case(found, pest=pest, acts=acts, celsius=celsius, reach=reach, refuge=refuge)
     chance = assess(one, evenings(one, days)).by_scenario[USUAL]
     crowd = Individuals(one, list(days), celsius, 8)
@@ -145,13 +208,21 @@ def test_the_chance_agrees_with_individuals_simulated_one_by_one(pest, celsius, 
 
 
 @settings(max_examples=8, deadline=None)
-@given(st.sets(st.integers(0, 24), min_size=1, max_size=5), st.integers(0, 24), st.floats(0.4, 0.95), st.sampled_from([0.0, 0.05]))
+@given(
+    st.sets(st.integers(0, 24), min_size=1, max_size=5),
+    st.integers(0, 24),
+    st.floats(0.4, 0.95),
+    st.sampled_from([0.0, 0.05]),
+)
 def test_another_evening_or_a_better_reach_never_lowers_the_chance(days, extra, reach, refuge):
     one = case([("egg", 6.0), ("larva", 3.0), (ADULT, 1.0)], reach=reach, refuge=refuge)
     steps = steps_of(one, DAY + timedelta(days=26))
     plain = assess(one, evenings(one, days), steps).by_scenario
     assert (assess(one, evenings(one, days | {extra}), steps).by_scenario >= plain - 1e-9).all()
-    assert (assess(replace(one, reach=reach + 0.04), evenings(one, days), steps).by_scenario >= plain - 1e-9).all()
+    assert (
+        assess(replace(one, reach=reach + 0.04), evenings(one, days), steps).by_scenario
+        >= plain - 1e-9
+    ).all()
     assert ((plain >= 0) & (plain <= 1)).all()
 
 
@@ -169,15 +240,26 @@ def test_the_known_orderings_come_out_of_the_mathematics():
     assert chance(("wiping", "insecticidal-soap"), 0.9, range(0, 21, 3)) > 0.95
     assert chance(("wiping", "paraffinic-oil"), 0.85, range(0, 18, 3)) > 0.95
     assert chance(("insecticidal-soap",), 0.9, range(0, 28, 7)) < 0.01
-    night = day_night(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 150, day=25, night=17, day_from=time(7), night_from=time(21))
+    night = day_night(
+        datetime.combine(DAY, time()) - timedelta(days=1),
+        24 * 150,
+        day=25,
+        night=17,
+        day_from=time(7),
+        night_from=time(21),
+    )
     one = case(MITES, acts=("wiping", "paraffinic-oil"), series=night, reach=0.85, refuge=0.02)
-    running, spaced = (assess(one, evenings(one, days)).chance for days in ((0, 1, 2, 3), range(0, 21, 3)))
+    running, spaced = (
+        assess(one, evenings(one, days)).chance for days in ((0, 1, 2, 3), range(0, 21, 3))
+    )
     assert running < 0.2, "four evenings running never look like a cure"
     assert spaced > 0.75
 
 
 def test_the_spread_holds_the_mean_and_closes_where_nothing_is_uncertain():
-    """At one scenario's warmth the courses part by speed alone; the mean is that of the table of expected numbers, the edges lie about it."""
+    """At one scenario's warmth the courses part by speed alone; the mean is that of the
+    table of expected numbers, the edges lie about it.
+    """
     sown = case([("egg", 60.0), (ADULT, 8.0)], spread=1.5)
     schedule = [(DAY + timedelta(days=n), sown.acts) for n in (0, 4, 8)]
     until = DAY + timedelta(days=14)
@@ -187,5 +269,14 @@ def test_the_spread_holds_the_mean_and_closes_where_nothing_is_uncertain():
     assert (wide.low <= wide.high).all()
     assert (wide.low[:3] <= wide.mean[:3] * 1.001).all()
     assert (wide.high >= wide.mean * 0.999).sum() >= len(totals) - 2
-    even = spread_of(replace(sown, series=constant(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 160, 21.0, spread_c=0.0)), schedule, until)
+    even = spread_of(
+        replace(
+            sown,
+            series=constant(
+                datetime.combine(DAY, time()) - timedelta(days=1), 24 * 160, 21.0, spread_c=0.0
+            ),
+        ),
+        schedule,
+        until,
+    )
     assert (even.high - even.low).sum() < (wide.high - wide.low).sum()

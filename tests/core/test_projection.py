@@ -1,4 +1,6 @@
-"""Expected numbers: what is found, what is caught, what is laid since; and stages that nobody saw."""
+"""Expected numbers: what is found, what is caught, what is laid since; and stages that
+nobody saw.
+"""
 
 from datetime import datetime, timedelta
 
@@ -31,7 +33,9 @@ def test_an_evening_takes_its_share_of_every_stage(make_case):
     case = make_case()
     strike = project(case, [(DAY, case.acts)], DAY + timedelta(days=3)).strikes[0]
     left = strike.after[2, 4] / strike.before[2, 4]
-    assert left == pytest.approx(case.refuge + (1 - case.refuge) * (1 - effect(case.acts, "adult", case.reach)))
+    assert left == pytest.approx(
+        case.refuge + (1 - case.refuge) * (1 - effect(case.acts, "adult", case.reach))
+    )
     assert survivals(chain_of(case.pest), case.acts, 0.9).shape == (chain_of(case.pest).size + 1,)
 
 
@@ -65,7 +69,7 @@ def test_an_unknown_stage_is_not_guessed():
         spread_group(shipped().pests[MITE], Found(DAY, "instar-7", 1.0), 22.0)
 
 
-def test_adults_imply_eggs_and_older_larvae_imply_pupae_in_the_soil_but_nothing_recorded_is_doubled():
+def test_adults_imply_eggs_and_older_larvae_pupae_but_nothing_recorded_is_doubled():
     pest = shipped().pests[THRIPS]
     seen = (Found(DAY, "adult", 5.0), Found(DAY, "larva-2", 8.0))
     inferred = [f for f in infer_hidden(pest, seen, WARM) if f.inferred]
@@ -81,11 +85,17 @@ def test_rough_classes_stand_a_factor_of_about_eight_apart():
 
 @pytest.mark.parametrize("celsius", [18.0, 27.0])
 def test_the_drawn_numbers_are_those_of_the_chain_also_where_stages_are_short(make_case, celsius):
-    """Aphids in the heat pass more than four sub-stages in a quarter of a day; no number is negative and none is made out of nothing."""
-    case = make_case("myzus-persicae", celsius, found=(Found(DAY, "nymph-1", 30.0), Found(DAY, "adult", 8.0)))
+    """Aphids in the heat pass more than four sub-stages in a quarter of a day; no
+    number is negative and none is made out of nothing.
+    """
+    case = make_case(
+        "myzus-persicae", celsius, found=(Found(DAY, "nymph-1", 30.0), Found(DAY, "adult", 8.0))
+    )
     schedule = [(DAY + timedelta(days=n), case.acts) for n in (0, 7, 14)]
     seen, until = project(case, schedule, DAY + timedelta(days=20)), DAY + timedelta(days=20)
     assert seen.numbers.min() > -1e-9
     for day, stages in expected(case, schedule, until)[1:]:
-        drawn = seen.at(datetime.combine(day, datetime.min.time()) + timedelta(hours=19, minutes=1)).sum()
+        drawn = seen.at(
+            datetime.combine(day, datetime.min.time()) + timedelta(hours=19, minutes=1)
+        ).sum()
         assert drawn == pytest.approx(sum(stages.values()), rel=0.25, abs=0.05), day

@@ -34,7 +34,15 @@ def test_a_daily_mean_is_not_good_enough_when_the_swing_crosses_the_threshold():
 
 def test_set_points_change_at_their_clock_times_and_share_the_hour_between():
     series = day_night(START, 48, day=24, night=16, day_from=time(7, 30), night_from=time(21))
-    assert [float(series.celsius[h]) for h in (0, 6, 7, 8, 20, 21, 31)] == [16, 16, 20, 24, 24, 16, 20]
+    assert [float(series.celsius[h]) for h in (0, 6, 7, 8, 20, 21, 31)] == [
+        16,
+        16,
+        20,
+        24,
+        24,
+        16,
+        20,
+    ]
     assert (series.origin == SET).all()
 
 
@@ -44,9 +52,18 @@ def test_night_may_begin_after_midnight():
 
 
 def test_short_gaps_are_interpolated_and_long_ones_filled_from_the_days_around():
-    readings = [(START + timedelta(minutes=30 * i), 20 + 5 * math.sin(2 * math.pi * i / 48)) for i in range(48 * 4)]
-    holes = [r for r in readings if not (START + timedelta(hours=10) <= r[0] < START + timedelta(hours=12))]
-    holes = [r for r in holes if not (START + timedelta(hours=36) <= r[0] < START + timedelta(hours=46))]
+    readings = [
+        (START + timedelta(minutes=30 * i), 20 + 5 * math.sin(2 * math.pi * i / 48))
+        for i in range(48 * 4)
+    ]
+    holes = [
+        r
+        for r in readings
+        if not (START + timedelta(hours=10) <= r[0] < START + timedelta(hours=12))
+    ]
+    holes = [
+        r for r in holes if not (START + timedelta(hours=36) <= r[0] < START + timedelta(hours=46))
+    ]
     series, whole = from_readings(holes), from_readings(readings)
     assert (series.origin[10:12] == MEASURED).all()
     assert (series.origin[36:46] == FILLED).all()
@@ -55,7 +72,9 @@ def test_short_gaps_are_interpolated_and_long_ones_filled_from_the_days_around()
 
 
 def test_readings_of_one_hour_are_averaged_in_any_order():
-    assert from_readings([(START + timedelta(minutes=50), 22.0), (START + timedelta(minutes=10), 20.0)]).celsius.tolist() == [21.0]
+    assert from_readings(
+        [(START + timedelta(minutes=50), 22.0), (START + timedelta(minutes=10), 20.0)]
+    ).celsius.tolist() == [21.0]
 
 
 @pytest.mark.parametrize("step", [1, 10, 60, 180, 1440])

@@ -53,12 +53,23 @@ def test_what_was_done_is_counted_and_a_slip_is_told(catalogue):
 
 
 def test_limits_replace_the_treatments_own_with_a_warning(catalogue):
-    answer = plan({**BASE, "limits": {"min_gap_days": 5, "weekdays": ["mon", "sat"], "harvest": "2026-07-01"}}, catalogue)
+    answer = plan(
+        {
+            **BASE,
+            "limits": {"min_gap_days": 5, "weekdays": ["mon", "sat"], "harvest": "2026-07-01"},
+        },
+        catalogue,
+    )
     assert any("label" in w for w in answer["warnings"])
 
 
 def test_the_keepers_own_kill_and_label_are_used(catalogue):
-    soap = {"id": "insecticidal-soap", "kill": {"egg": 0.9, "larva": 0.1}, "min_gap_days": 6, "max_applications": 3}
+    soap = {
+        "id": "insecticidal-soap",
+        "kill": {"egg": 0.9, "larva": 0.1},
+        "min_gap_days": 6,
+        "max_applications": 3,
+    }
     answer = plan({**BASE, "treatments": [soap]}, catalogue)
     assert answer["guard"] == "deutonymph"
     assert len(answer["applications"]) == 3
@@ -69,23 +80,46 @@ def test_the_keepers_own_kill_and_label_are_used(catalogue):
 @pytest.mark.parametrize(
     ("path", "value", "field"),
     [
-        (("pest",), "dragon", "pest"), (("pest",), None, "pest"), (("start",), "1800-01-01", "start"), (("start",), "June", "start"),
-        (("found",), [], "found"), (("found", 0, "count"), -3, "found.0.count"), (("found", 0, "count"), 1e9, "found.0.count"),
-        (("found", 0, "count"), float("nan"), "found.0.count"), (("found", 0, "count"), True, "found.0.count"),
-        (("found", 0, "stage"), "pupa", "found.0.stage"), (("found", 0), "egg", "found.0"), (("found", 0, "date"), 7, "found.0.date"),
-        (("temperature",), {"kind": "fire"}, "temperature.kind"), (("temperature", "celsius"), 99, "temperature.celsius"),
-        (("temperature",), {"kind": "hourly", "start": "2026-06-01T00:00", "celsius": []}, "temperature.celsius"),
-        (("temperature",), "warm", "temperature"), (("treatments",), [{"id": "tobacco"}], "treatments"), (("treatments",), [3], "treatments.0"),
-        (("treatments", 0, "min_gap_days"), 1.5, "treatments.0.min_gap_days"), (("reach",), 0, "reach"), (("schema",), 2, "schema"),
-        (("limits",), {"weekdays": ["funday"]}, "limits.weekdays"), (("limits",), {"away": [["2026-06-01"]]}, "limits.away.0"),
-        (("done",), {"date": 1}, "done"), (("done",), [3], "done.0"),
-        (("done",), [{"date": "2026-06-02", "treatments": 0.5}], "done.0.treatments"), (("temperature_sd",), "x", "temperature_sd"),
-        (("limits",), {"away": True}, "limits.away"), (("infer_hidden",), 3, "infer_hidden"),
-        (("limits",), [1], "limits"), (("horizon_days",), 3, "horizon_days"), (("also",), [3], "also"),
+        (("pest",), "dragon", "pest"),
+        (("pest",), None, "pest"),
+        (("start",), "1800-01-01", "start"),
+        (("start",), "June", "start"),
+        (("found",), [], "found"),
+        (("found", 0, "count"), -3, "found.0.count"),
+        (("found", 0, "count"), 1e9, "found.0.count"),
+        (("found", 0, "count"), float("nan"), "found.0.count"),
+        (("found", 0, "count"), True, "found.0.count"),
+        (("found", 0, "stage"), "pupa", "found.0.stage"),
+        (("found", 0), "egg", "found.0"),
+        (("found", 0, "date"), 7, "found.0.date"),
+        (("temperature",), {"kind": "fire"}, "temperature.kind"),
+        (("temperature", "celsius"), 99, "temperature.celsius"),
+        (
+            ("temperature",),
+            {"kind": "hourly", "start": "2026-06-01T00:00", "celsius": []},
+            "temperature.celsius",
+        ),
+        (("temperature",), "warm", "temperature"),
+        (("treatments",), [{"id": "tobacco"}], "treatments"),
+        (("treatments",), [3], "treatments.0"),
+        (("treatments", 0, "min_gap_days"), 1.5, "treatments.0.min_gap_days"),
+        (("reach",), 0, "reach"),
+        (("schema",), 2, "schema"),
+        (("limits",), {"weekdays": ["funday"]}, "limits.weekdays"),
+        (("limits",), {"away": [["2026-06-01"]]}, "limits.away.0"),
+        (("done",), {"date": 1}, "done"),
+        (("done",), [3], "done.0"),
+        (("done",), [{"date": "2026-06-02", "treatments": 0.5}], "done.0.treatments"),
+        (("temperature_sd",), "x", "temperature_sd"),
+        (("limits",), {"away": True}, "limits.away"),
+        (("infer_hidden",), 3, "infer_hidden"),
+        (("limits",), [1], "limits"),
+        (("horizon_days",), 3, "horizon_days"),
+        (("also",), [3], "also"),
         (("found",), [{"date": "2026-06-01", "stage": "egg", "count": 0}], "found.0.count"),
         (("treatments", 0, "when"), "often", "treatments.0.when"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_case_names_the_field(catalogue, path, value, field):
     data = copy.deepcopy(BASE)
     at = data
@@ -106,12 +140,23 @@ def test_a_garden_may_ask_to_hold_a_number_instead_of_clearing(catalogue):
 
 
 def test_a_second_pest_shares_the_dates_and_the_acts_of_both(catalogue):
-    flies = {"pest": "trialeurodes-vaporariorum", "found": [{"date": "2026-06-01", "stage": "nymph", "count": "few"}]}
+    flies = {
+        "pest": "trialeurodes-vaporariorum",
+        "found": [{"date": "2026-06-01", "stage": "nymph", "count": "few"}],
+    }
     answer = plan({**BASE, "also": [{**flies, "treatments": [{"id": "shower"}]}]}, catalogue)
     assert {s for a in answer["applications"] for s in a["serves"]} == {BASE["pest"], flies["pest"]}
-    assert {"wiping", "insecticidal-soap"} <= {t for a in answer["applications"] for t in a["treatments"]}
+    assert {"wiping", "insecticidal-soap"} <= {
+        t for a in answer["applications"] for t in a["treatments"]
+    }
     with pytest.raises(InputError) as caught:
-        plan({**BASE, "also": [{**flies, "found": [{"date": "2026-06-01", "stage": "wing", "count": 3}]}]}, catalogue)
+        plan(
+            {
+                **BASE,
+                "also": [{**flies, "found": [{"date": "2026-06-01", "stage": "wing", "count": 3}]}],
+            },
+            catalogue,
+        )
     assert caught.value.field == "also.0.found.0.stage"
 
 

@@ -23,17 +23,41 @@ class Keeper:
         self.store, self.catalogue, self.now = store, catalogue, NOW
         with store.writing() as session:
             warmth = places.Warmth(21.0, 21.0, time(7), time(21))
-            place = places.add(session, places.PlaceCommand("Kitchen sill", "", "set-points", warmth), now=NOW)
-            self.plant = plants.add(session, plants.PlantCommand("Coffee plant", "foliage", "", place, TODAY - timedelta(days=30)), now=NOW)
+            place = places.add(
+                session, places.PlaceCommand("Kitchen sill", "", "set-points", warmth), now=NOW
+            )
+            self.plant = plants.add(
+                session,
+                plants.PlantCommand(
+                    "Coffee plant", "foliage", "", place, TODAY - timedelta(days=30)
+                ),
+                now=NOW,
+            )
 
     def opens(self, **more):
-        found = (cases.FindCommand(TODAY, "egg", 40, None, ""), cases.FindCommand(TODAY, "adult", None, "few", "midrib"))
-        acts = (cases.ActCommand("wiping", None, None), cases.ActCommand("insecticidal-soap", None, None))
+        found = (
+            cases.FindCommand(TODAY, "egg", 40, None, ""),
+            cases.FindCommand(TODAY, "adult", None, "few", "midrib"),
+        )
+        acts = (
+            cases.ActCommand("wiping", None, None),
+            cases.ActCommand("insecticidal-soap", None, None),
+        )
         command = cases.OpenCommand(
-            **{"plant_id": self.plant, "pest_id": MITE, "found": found, "acts": acts, "start_on": TODAY, "test_patch": False, **more}
+            **{
+                "plant_id": self.plant,
+                "pest_id": MITE,
+                "found": found,
+                "acts": acts,
+                "start_on": TODAY,
+                "test_patch": False,
+                **more,
+            }
         )
         with self.store.writing() as session:
-            self.case = cases.open_case(session, self.catalogue, command, today=TODAY, now=self.now, speech=SPEECH)
+            self.case = cases.open_case(
+                session, self.catalogue, command, today=TODAY, now=self.now, speech=SPEECH
+            )
 
     def waits(self, days):
         self.now += timedelta(days=days)
@@ -41,13 +65,23 @@ class Keeper:
     def slots(self):
         planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
         with self.store.reading() as session:
-            return [(a.id, a.number, a.status, a.target_on, a.latest_on, a.sequence, a.uid) for a in queries.case(session, self.case).applications]
+            return [
+                (a.id, a.number, a.status, a.target_on, a.latest_on, a.sequence, a.uid)
+                for a in queries.case(session, self.case).applications
+            ]
 
     def marks(self, number, outcome="done", on=None, acts=()):
         slot = next(s[0] for s in self.slots() if s[1] == number)
         day = None if outcome == "skipped" else on or self.now.date()
         with self.store.writing() as session:
-            cases.mark(session, self.catalogue, slot, cases.MarkCommand(outcome, day, "", acts), now=self.now, speech=SPEECH)
+            cases.mark(
+                session,
+                self.catalogue,
+                slot,
+                cases.MarkCommand(outcome, day, "", acts),
+                now=self.now,
+                speech=SPEECH,
+            )
         return slot
 
     def sees(self):
@@ -58,7 +92,9 @@ class Keeper:
     def calendar(self):
         planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
         with self.store.reading() as session:
-            _, body = calendar.build(session, self.catalogue, self.case, Preferences(), now=self.now)
+            _, body = calendar.build(
+                session, self.catalogue, self.case, Preferences(), now=self.now
+            )
         return {str(e["uid"]): e for e in Calendar.from_ical(body).walk("VEVENT")}
 
 
@@ -67,7 +103,9 @@ def keeper(store, catalogue):
     return Keeper(store, catalogue)
 
 
-def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_in_the_calendar(keeper):
+def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_in_the_calendar(
+    keeper,
+):
     keeper.opens()
     keeper.marks(1)
     before, planned = keeper.calendar(), keeper.slots()
@@ -82,7 +120,9 @@ def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_
     assert "have probably laid" in cost
     assert "now in the plan" in cost
     assert set(before) <= set(after)
-    assert all(after[uid]["sequence"] > before[uid]["sequence"] for uid in before if uid != planned[0][6])
+    assert all(
+        after[uid]["sequence"] > before[uid]["sequence"] for uid in before if uid != planned[0][6]
+    )
     assert {e["dtstart"].dt for e in after.values()} != {e["dtstart"].dt for e in before.values()}
 
 
@@ -143,7 +183,10 @@ def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):
         assert [r.withdrawn_at is not None for r in records] == [True]
     before = keeper.slots()
     with keeper.store.writing() as session:
-        assert cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH) == keeper.case
+        assert (
+            cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
+            == keeper.case
+        )
     assert keeper.slots() == before, "the second tap changes nothing"
     with pytest.raises(NotFound), keeper.store.writing() as session:
         cases.unmark(session, keeper.catalogue, before[1][0], now=keeper.now, speech=SPEECH)
@@ -152,11 +195,22 @@ def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):
 def test_correcting_a_find_keeps_the_old_one_and_redoes_the_plan(keeper):
     keeper.opens()
     with keeper.store.reading() as session:
-        adult = next(f.id for f in queries.case(session, keeper.case).findings if f.stage == "adult")
+        adult = next(
+            f.id for f in queries.case(session, keeper.case).findings if f.stage == "adult"
+        )
     with keeper.store.writing() as session:
-        cases.correct_find(session, keeper.catalogue, adult, cases.FindCommand(TODAY, "adult", 9, None, "tip"), now=NOW, speech=SPEECH)
+        cases.correct_find(
+            session,
+            keeper.catalogue,
+            adult,
+            cases.FindCommand(TODAY, "adult", 9, None, "tip"),
+            now=NOW,
+            speech=SPEECH,
+        )
     page = keeper.sees()
-    assert [(f.rough, f.number, f.withdrawn_at is None) for f in page.row.findings if f.stage == "adult"] == [("few", None, False), (None, 9, True)]
+    assert [
+        (f.rough, f.number, f.withdrawn_at is None) for f in page.row.findings if f.stage == "adult"
+    ] == [("few", None, False), (None, 9, True)]
     assert page.corrected == {adult}
     assert next(f.count for f in page.case.found if f.stage == "adult") == 9
 
@@ -181,7 +235,12 @@ def test_a_find_of_adults_later_on_lengthens_the_course(keeper):
     keeper.waits(5)
     with keeper.store.writing() as session:
         cases.add_find(
-            session, keeper.catalogue, keeper.case, cases.FindCommand(keeper.now.date(), "adult", 2, None, ""), now=keeper.now, speech=SPEECH
+            session,
+            keeper.catalogue,
+            keeper.case,
+            cases.FindCommand(keeper.now.date(), "adult", 2, None, ""),
+            now=keeper.now,
+            speech=SPEECH,
         )
     assert keeper.slots()[-1][3] > last
 
@@ -204,7 +263,9 @@ def test_two_evenings_cannot_be_done_on_one_day_nor_two_cases_of_one_pest_opened
 
 def test_in_a_place_that_is_too_cold_a_case_waits_without_dates(keeper):
     with keeper.store.writing() as session:
-        place = places.PlaceCommand("Kitchen sill", "", "set-points", places.Warmth(6.0, 4.0, time(7), time(21)))
+        place = places.PlaceCommand(
+            "Kitchen sill", "", "set-points", places.Warmth(6.0, 4.0, time(7), time(21))
+        )
         places.change(session, queries.places(session)[0].id, place, now=NOW)
     keeper.opens()
     page = keeper.sees()
@@ -216,9 +277,16 @@ def test_in_a_place_that_is_too_cold_a_case_waits_without_dates(keeper):
 def test_a_move_keeps_the_earlier_places_temperatures(keeper):
     keeper.opens()
     with keeper.store.writing() as session:
-        cool = places.PlaceCommand("North stairwell", "", "set-points", places.Warmth(15.0, 15.0, time(7), time(21)))
+        cool = places.PlaceCommand(
+            "North stairwell", "", "set-points", places.Warmth(15.0, 15.0, time(7), time(21))
+        )
         cool_id = places.add(session, cool, now=NOW)
-        plants.change(session, keeper.plant, plants.PlantCommand("Coffee plant", "foliage", "", cool_id, TODAY + timedelta(days=2)), now=NOW)
+        plants.change(
+            session,
+            keeper.plant,
+            plants.PlantCommand("Coffee plant", "foliage", "", cool_id, TODAY + timedelta(days=2)),
+            now=NOW,
+        )
     series = keeper.sees().case.series
     assert series.mean(NOW, NOW + timedelta(hours=12)) == 21.0
     assert series.mean(NOW + timedelta(days=4), NOW + timedelta(days=5)) == 15.0
@@ -238,5 +306,7 @@ def test_a_closed_case_keeps_its_dates_and_can_be_opened_again(keeper):
     keeper.opens()
     for closed, words in ((True, "Closed"), (True, "Closed"), (False, "Wipe"), (False, "Wipe")):
         with keeper.store.writing() as session:
-            cases.close(session, keeper.catalogue, keeper.case, closed=closed, now=NOW, speech=SPEECH)
+            cases.close(
+                session, keeper.catalogue, keeper.case, closed=closed, now=NOW, speech=SPEECH
+            )
         assert words in keeper.sees().headline, "said twice it is the same as said once"

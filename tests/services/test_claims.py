@@ -1,4 +1,6 @@
-"""Nothing is claimed that nobody did: looks, clear plants, ways back, closings, plants that are gone; and what is said twice counts once."""
+"""Nothing is claimed that nobody did: looks, clear plants, ways back, closings, plants
+that are gone; and what is said twice counts once.
+"""
 
 from datetime import datetime, timedelta
 
@@ -8,7 +10,19 @@ from sqlalchemy import select
 from test_following import SPEECH, START, evening, look, open_mite, planned
 
 from brood.errors import FieldErrors, InputError
-from brood.services import aftercare, cases, clearing, events, inspecting, neighbours, patches, planning, quarantine, sharing, today
+from brood.services import (
+    aftercare,
+    cases,
+    clearing,
+    events,
+    inspecting,
+    neighbours,
+    patches,
+    planning,
+    quarantine,
+    sharing,
+    today,
+)
 from brood.services.plants import PlantCommand
 from brood.services.plants import add as add_plant
 from brood.services.preferences import Preferences
@@ -24,12 +38,20 @@ def at(day, hour=19):
 def beside(store, name="Pepper"):
     """A plant that stands in the same place."""
     with store.writing() as session:
-        return add_plant(session, PlantCommand(name, "fruiting-vegetable", "", 1, START - timedelta(days=20)), now=at(START))
+        return add_plant(
+            session,
+            PlantCommand(name, "fruiting-vegetable", "", 1, START - timedelta(days=20)),
+            now=at(START),
+        )
 
 
 def states(store, catalogue, day):
     with store.reading() as session:
-        return {s.plant.name: s.state for _, rows in neighbours.house(session, catalogue, day) for s in rows}
+        return {
+            s.plant.name: s.state
+            for _, rows in neighbours.house(session, catalogue, day)
+            for s in rows
+        }
 
 
 def tasks(store, catalogue, day):
@@ -45,7 +67,9 @@ def named(session, name):
 def test_no_mark_on_the_list_of_the_day_claims_a_look(demo_store, catalogue):
     for day in (NOW.date(), NOW.date() + timedelta(days=9)):
         for task in tasks(demo_store, catalogue, day):
-            assert not (task.action and task.kind in ("look", "neighbour", "quarantine", "card")), task.key
+            assert not (task.action and task.kind in ("look", "neighbour", "quarantine", "card")), (
+                task.key
+            )
 
 
 def test_a_neighbour_that_nobody_looked_at_is_never_clear(store, catalogue):
@@ -60,12 +84,19 @@ def test_a_neighbour_that_nobody_looked_at_is_never_clear(store, catalogue):
     assert states(store, catalogue, later)["Fern"] == "unseen"
     with store.writing() as session:
         first = quarantine.looked_over(session, fern, "key-1", now=at(later))
-        assert quarantine.looked_over(session, fern, "key-1", now=at(later)) == first, "the second tap of one button"
+        assert quarantine.looked_over(session, fern, "key-1", now=at(later)) == first, (
+            "the second tap of one button"
+        )
     assert states(store, catalogue, later)["Fern"] == "clear"
-    assert states(store, catalogue, later + timedelta(days=neighbours.LOOKED_DAYS + 1))["Fern"] == "unseen"
+    assert (
+        states(store, catalogue, later + timedelta(days=neighbours.LOOKED_DAYS + 1))["Fern"]
+        == "unseen"
+    )
 
 
-def test_a_plant_that_is_lost_closes_its_case_and_leaves_its_neighbours_to_be_looked_at(store, catalogue):
+def test_a_plant_that_is_lost_closes_its_case_and_leaves_its_neighbours_to_be_looked_at(
+    store, catalogue
+):
     plant_id, case_id = open_mite(store, catalogue, START)
     beside(store)
     day = START + timedelta(days=20)
@@ -90,7 +121,9 @@ def test_a_plant_that_is_lost_closes_its_case_and_leaves_its_neighbours_to_be_lo
     with store.writing() as session:
         (event,) = events.of_plant(session, plant_id)
         events.take_back(session, event.id, now=at(eight))
-    assert states(store, catalogue, eight)["Aubergine"] == "infested", "taken back, its case is open again"
+    assert states(store, catalogue, eight)["Aubergine"] == "infested", (
+        "taken back, its case is open again"
+    )
 
 
 def test_a_plant_lost_from_a_group_leaves_it(store, catalogue):
@@ -107,7 +140,10 @@ def test_a_plant_lost_from_a_group_leaves_it(store, catalogue):
 
 def test_a_plant_under_treatment_is_given_away_only_when_the_receiver_is_told(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START)
-    with pytest.raises(FieldErrors, match="under treatment for two-spotted spider mite"), store.writing() as session:
+    with (
+        pytest.raises(FieldErrors, match="under treatment for two-spotted spider mite"),
+        store.writing() as session,
+    ):
         events.befell(session, catalogue, plant_id, "given", START, "", now=at(START))
     with store.writing() as session:
         assert session.get(Plant, plant_id).gone_on is None
@@ -120,15 +156,21 @@ def test_a_plant_under_treatment_is_given_away_only_when_the_receiver_is_told(st
         events.befell(session, catalogue, apart, "given", START, "", now=at(START))
 
 
-def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two_looks(store, catalogue):
-    plant_id, _ = open_mite(store, catalogue, START, pest="planococcus-citri", acts=("alcohol-swab",))
+def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two_looks(
+    store, catalogue
+):
+    plant_id, _ = open_mite(
+        store, catalogue, START, pest="planococcus-citri", acts=("alcohol-swab",)
+    )
     day = START + timedelta(days=3)
     with store.writing() as session:
         kept = quarantine.take_cutting(session, plant_id, "Aubergine, cutting", now=at(day))
 
     def found(on):
         with store.reading() as session:
-            return quarantine.of_quarantine(session, catalogue, quarantine.quarantine(session, kept), on, SPEECH)
+            return quarantine.of_quarantine(
+                session, catalogue, quarantine.quarantine(session, kept), on, SPEECH
+            )
 
     assert "The plant it was taken from had citrus mealybug" in found(day).why
     assert "Nobody has looked yet" in found(day).why
@@ -139,7 +181,12 @@ def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two
             quarantine.step(session, kept, step)
             quarantine.step(session, kept, step)
         assert sorted(quarantine.quarantine(session, kept).steps) == sorted(quarantine.STEPS)
-    for said, back in (("No looks", 60), ("1 look on record", 61), ("too close together", 63), ("more than a week ago", 90)):
+    for said, back in (
+        ("No looks", 60),
+        ("1 look on record", 61),
+        ("too close together", 63),
+        ("more than a week ago", 90),
+    ):
         on = day + timedelta(days=back)
         with pytest.raises(FieldErrors, match=said), store.writing() as session:
             quarantine.release(session, kept, now=at(on))
@@ -157,18 +204,24 @@ def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two
 def test_closing_asks_for_what_is_missing_also_untreated_and_held(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     with store.reading() as session:
-        assert clearing.unsettled(session, catalogue, queries.case(session, case_id), START), "nothing was done"
+        assert clearing.unsettled(session, catalogue, queries.case(session, case_id), START), (
+            "nothing was done"
+        )
     with store.writing() as session:
         queries.case(session, case_id).keep_below = 20.0
     with store.reading() as session:
-        assert clearing.unsettled(session, catalogue, queries.case(session, case_id), START), "held is not cleared"
+        assert clearing.unsettled(session, catalogue, queries.case(session, case_id), START), (
+            "held is not cleared"
+        )
     with store.writing() as session:
         row = queries.case(session, case_id)
         row.keep_below = None
         for find in row.findings:
             find.withdrawn_at = NOW
     with store.reading() as session:
-        assert not clearing.unsettled(session, catalogue, queries.case(session, case_id), START), "every find was a mistake"
+        assert not clearing.unsettled(session, catalogue, queries.case(session, case_id), START), (
+            "every find was a mistake"
+        )
 
 
 def test_what_is_said_twice_is_the_same_as_said_once(demo_store, catalogue):
@@ -189,19 +242,30 @@ def test_what_is_said_twice_is_the_same_as_said_once(demo_store, catalogue):
 
 
 def look_id(session, catalogue):
-    return inspecting.record(session, catalogue, 1, inspecting.InspectCommand(NOW.date(), ()), now=NOW, speech=SPEECH)
+    return inspecting.record(
+        session, catalogue, 1, inspecting.InspectCommand(NOW.date(), ()), now=NOW, speech=SPEECH
+    )
 
 
 def test_test_leaves_that_were_judged_by_mistake_are_judged_again(demo_store, catalogue):
     with demo_store.writing() as session:
         row = queries.case(session, 1)
         row.test_patch = True
-        act = next((a.treatment_id for a in row.acts if patches.needs_test(catalogue, row, a.treatment_id, set())), None)
+        act = next(
+            (
+                a.treatment_id
+                for a in row.acts
+                if patches.needs_test(catalogue, row, a.treatment_id, set())
+            ),
+            None,
+        )
         if act is None:
             pytest.skip("the demo's first case has no spray")
         from brood.store.tables import PatchTest
 
-        test = PatchTest(treatment_id=act, leaf="the two lowest", started_at=NOW - timedelta(days=3))
+        test = PatchTest(
+            treatment_id=act, leaf="the two lowest", started_at=NOW - timedelta(days=3)
+        )
         row.patches.append(test)
         session.flush()
         patches.judge(session, test.id, "marked", "", now=NOW, speech=SPEECH)
@@ -215,7 +279,9 @@ def test_nothing_is_asked_for_longer_than_two_weeks_in_the_same_words(demo_store
         ids = [r.id for r in today.open_cases(session)]
     for case_id in ids[:4]:
         planning.ensure(demo_store, catalogue, case_id, day, at(day), SPEECH)
-    found = [t for t in tasks(demo_store, catalogue, day) if t.kind != "treat" or t.row_id in ids[:4]]
+    found = [
+        t for t in tasks(demo_store, catalogue, day) if t.kind != "treat" or t.row_id in ids[:4]
+    ]
     assert found
     assert len({t.key for t in found}) == len(found)
     for task in found:
@@ -226,8 +292,12 @@ def test_repotting_keeps_sprays_off_the_plan_for_ten_days(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START, acts=("insecticidal-soap",))
     with store.writing() as session:
         events.befell(session, catalogue, plant_id, "repotted", START, "", now=at(START))
-        planning.replan(session, catalogue, queries.case(session, case_id), START, at(START), SPEECH)
-    assert min(planned(store, catalogue, case_id, START)[0]) >= START + timedelta(days=events.ROOTING_DAYS)
+        planning.replan(
+            session, catalogue, queries.case(session, case_id), START, at(START), SPEECH
+        )
+    assert min(planned(store, catalogue, case_id, START)[0]) >= START + timedelta(
+        days=events.ROOTING_DAYS
+    )
 
 
 def test_a_sitters_sheet_and_the_feed_leave_out_what_is_gone(store, catalogue):
@@ -235,11 +305,31 @@ def test_a_sitters_sheet_and_the_feed_leave_out_what_is_gone(store, catalogue):
     evening(store, catalogue, 1, START)
     look(store, catalogue, 1, START + timedelta(days=1), {"young": 3.0})
     with store.writing() as session:
-        token = sharing.make(session, "sitter", "next door", now=at(START), from_on=START, until_on=START + timedelta(days=14))
-        events.befell(session, catalogue, plant_id, "lost", START + timedelta(days=2), "", now=at(START + timedelta(days=2)))
+        token = sharing.make(
+            session,
+            "sitter",
+            "next door",
+            now=at(START),
+            from_on=START,
+            until_on=START + timedelta(days=14),
+        )
+        events.befell(
+            session,
+            catalogue,
+            plant_id,
+            "lost",
+            START + timedelta(days=2),
+            "",
+            now=at(START + timedelta(days=2)),
+        )
     with store.reading() as session:
         row = sharing.address(session, "sitter", token, START)
-        assert sharing.sheet(session, catalogue, row, today=START + timedelta(days=2), speech=SPEECH).days == ()
+        assert (
+            sharing.sheet(
+                session, catalogue, row, today=START + timedelta(days=2), speech=SPEECH
+            ).days
+            == ()
+        )
 
 
 def test_a_plant_cleared_twice_in_winter_is_asked_for_once_in_spring(store, catalogue):
@@ -247,8 +337,15 @@ def test_a_plant_cleared_twice_in_winter_is_asked_for_once_in_spring(store, cata
     plant_id, first = open_mite(store, catalogue, begun)
     with store.writing() as session:
         cases.close(session, catalogue, first, closed=True, now=at(begun), speech=SPEECH)
-        finds, acts = (cases.FindCommand(begun, "adult", 3.0, None, ""),), (cases.ActCommand("wiping", None, None),)
+        finds, acts = (
+            (cases.FindCommand(begun, "adult", 3.0, None, ""),),
+            (cases.ActCommand("wiping", None, None),),
+        )
         again = cases.OpenCommand(plant_id, MITE, finds, acts, begun, False)
-        second = cases.open_case(session, catalogue, again, today=begun, now=at(begun), speech=SPEECH)
+        second = cases.open_case(
+            session, catalogue, again, today=begun, now=at(begun), speech=SPEECH
+        )
         cases.close(session, catalogue, second, closed=True, now=at(begun), speech=SPEECH)
-    assert [t.key.split("-")[0] for t in tasks(store, catalogue, datetime(2026, 3, 20).date())] == ["spring"]
+    assert [t.key.split("-")[0] for t in tasks(store, catalogue, datetime(2026, 3, 20).date())] == [
+        "spring"
+    ]

@@ -23,7 +23,9 @@ def named(session, name, table=Plant):
 
 
 def case_of(session, name):
-    return queries.case(session, next(c.id for c in named(session, name).cases if c.closed_at is None))
+    return queries.case(
+        session, next(c.id for c in named(session, name).cases if c.closed_at is None)
+    )
 
 
 def test_hours_and_money_add_up_and_what_was_not_timed_is_estimated(demo_store, catalogue):
@@ -33,11 +35,19 @@ def test_hours_and_money_add_up_and_what_was_not_timed_is_estimated(demo_store, 
         timed, guessed = by_plant["Aubergine"], by_plant["Coffee plant"]
         row = guessed.row
     looks = sum(i.withdrawn_at is None for i in timed.row.inspections)
-    assert (timed.told, timed.evenings, timed.minutes) == (True, 2, 2 * 35 + looks * effort.MINUTES["look"])
+    assert (timed.told, timed.evenings, timed.minutes) == (
+        True,
+        2,
+        2 * 35 + looks * effort.MINUTES["look"],
+    )
     assert not guessed.told
-    assert guessed.minutes == sum(sum(catalogue.care[t].minutes for t in r.treatments) for r in history.evenings_done(row))
+    assert guessed.minutes == sum(
+        sum(catalogue.care[t].minutes for t in r.treatments) for r in history.evenings_done(row)
+    )
     assert timed.spent == pytest.approx(11.90)
-    assert found.spent == pytest.approx(11.90 + 7.50 + 14.00), "the household's own is in the sum, and in no case"
+    assert found.spent == pytest.approx(11.90 + 7.50 + 14.00), (
+        "the household's own is in the sum, and in no case"
+    )
     assert found.minutes == pytest.approx(sum(r.minutes for r in found.rows))
 
 
@@ -45,7 +55,9 @@ def test_an_evening_is_expected_to_take_what_the_evenings_before_took(demo_store
     with demo_store.reading() as session:
         row = case_of(session, "Aubergine")
         assert effort.evening(catalogue, row, ["wiping", "insecticidal-soap"]) == pytest.approx(35)
-        part = catalogue.care["wiping"].minutes / effort.by_catalogue(catalogue, ["wiping", "insecticidal-soap"])
+        part = catalogue.care["wiping"].minutes / effort.by_catalogue(
+            catalogue, ["wiping", "insecticidal-soap"]
+        )
         assert effort.evening(catalogue, row, ["wiping"]) == pytest.approx(35 * part)
 
 
@@ -69,7 +81,15 @@ def test_a_year_stands_by_itself_and_an_expense_can_be_taken_back(demo_store, ca
 
 
 @pytest.mark.parametrize(
-    ("minutes", "said"), [(0, "0 minutes"), (1, "1 minute"), (59, "59 minutes"), (89.4, "89 minutes"), (90, "1.5 hours"), (170, "3 hours")]
+    ("minutes", "said"),
+    [
+        (0, "0 minutes"),
+        (1, "1 minute"),
+        (59, "59 minutes"),
+        (89.4, "89 minutes"),
+        (90, "1.5 hours"),
+        (170, "3 hours"),
+    ],
 )
 def test_time_is_said_as_exactly_as_it_is_known(minutes, said):
     assert hours(minutes) == said
@@ -79,25 +99,43 @@ def test_money_is_written_as_the_locale_writes_it():
     assert Speech("en-US").money(1234.5) == "1,234.50"
 
 
-def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_from(demo_store, catalogue):
+def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_from(
+    demo_store, catalogue
+):
     with demo_store.writing() as session:
         (room,) = quarantine.rooms(session)
-        assert (room.place.name, [p.name for p in room.here], room.free) == ("Box room", ["Lemon"], 2)
+        assert (room.place.name, [p.name for p in room.here], room.free) == (
+            "Box room",
+            ["Lemon"],
+            2,
+        )
         fern, box = named(session, "Maidenhair fern"), room.place.id
         home = fern.stays[-1].place_id
-        kept = quarantine.keep_apart(session, fern.id, "neighbour", TODAY, "", now=NOW, place_id=box)
+        kept = quarantine.keep_apart(
+            session, fern.id, "neighbour", TODAY, "", now=NOW, place_id=box
+        )
     with demo_store.writing() as session:
         row = session.get(Quarantine, kept)
-        assert (row.from_place_id, named(session, "Maidenhair fern").stays[-1].place_id) == (home, box)
-        quarantine.keep_apart(session, named(session, "Bay laurel").id, "neighbour", TODAY, "", now=NOW, place_id=box)
-    for place, says in (("Box room", "is full: Bay laurel, Lemon and Maidenhair fern"), ("Kitchen sill", "not kept apart there")):
+        assert (row.from_place_id, named(session, "Maidenhair fern").stays[-1].place_id) == (
+            home,
+            box,
+        )
+        quarantine.keep_apart(
+            session, named(session, "Bay laurel").id, "neighbour", TODAY, "", now=NOW, place_id=box
+        )
+    for place, says in (
+        ("Box room", "is full: Bay laurel, Lemon and Maidenhair fern"),
+        ("Kitchen sill", "not kept apart there"),
+    ):
         with demo_store.reading() as session:
             plant_id, place_id = named(session, "Fuchsia").id, named(session, place, Place).id
         with pytest.raises(FieldErrors) as refused, demo_store.writing() as session:
             quarantine.keep_apart(session, plant_id, "sick", TODAY, "", now=NOW, place_id=place_id)
         assert says in refused.value.by_field["place"]
     with demo_store.writing() as session:
-        assert not any(q.plant.name == "Fuchsia" for q in quarantine.open_quarantines(session)), "what was refused is not half kept"
+        assert not any(q.plant.name == "Fuchsia" for q in quarantine.open_quarantines(session)), (
+            "what was refused is not half kept"
+        )
         for step in quarantine.STEPS:
             quarantine.step(session, kept, step)
         quarantine.release(session, kept, home, sure=True, now=NOW)
@@ -105,16 +143,24 @@ def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_f
         assert named(session, "Maidenhair fern").stays[-1].place_id == home
 
 
-def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_clear(demo_store, catalogue):
+def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_clear(
+    demo_store, catalogue
+):
     with demo_store.writing() as session:
         row = case_of(session, "Sweet pepper")
         assert "until it is clear" in events.repotting(catalogue, row.plant)
-        assert "part of the treatment" in events.repotting(catalogue, case_of(session, "Basil seedling tray").plant)
+        assert "part of the treatment" in events.repotting(
+            catalogue, case_of(session, "Basil seedling tray").plant
+        )
         assert events.repotting(catalogue, named(session, "Bay laurel")) == ""
-        events.befell(session, catalogue, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW)
+        events.befell(
+            session, catalogue, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW
+        )
     with demo_store.reading() as session:
         gates = evening.build(session, catalogue, row.id, now=NOW, speech=SPEECH).gates
-        later = evening.build(session, catalogue, row.id, now=NOW + timedelta(days=8), speech=SPEECH).gates
+        later = evening.build(
+            session, catalogue, row.id, now=NOW + timedelta(days=8), speech=SPEECH
+        ).gates
     assert any("by hand only for 10 days" in g for g in gates)
     assert not any("Repotted" in g for g in later)
 
@@ -124,7 +170,14 @@ def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catal
         row = case_of(session, "Pak choi")
         slot = today.next_evening(row)
         assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping", "btk"))
-        cases.mark(session, catalogue, slot.id, cases.MarkCommand("done", TODAY, acts=("btk",)), now=NOW, speech=SPEECH)
+        cases.mark(
+            session,
+            catalogue,
+            slot.id,
+            cases.MarkCommand("done", TODAY, acts=("btk",)),
+            now=NOW,
+            speech=SPEECH,
+        )
         assert plants.last_treated(row.plant) == (TODAY, ("btk",))
         assert plants.last_treated(named(session, "Bay laurel")) is None
 
@@ -133,20 +186,33 @@ def treated(result):
     return {t.plant.name for _, tasks in result.now for t in tasks if t.kind == "treat"}
 
 
-def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_done(demo_store, catalogue):
+def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_done(
+    demo_store, catalogue
+):
     with demo_store.reading() as session:
         result = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
-        late = today.build(session, catalogue, Preferences(), now=NOW, tried=TODAY + timedelta(days=3))
+        late = today.build(
+            session, catalogue, Preferences(), now=NOW, tried=TODAY + timedelta(days=3)
+        )
     chosen = result.chosen
     assert chosen.on == TODAY
     assert treated(result) == {r.row.plant.name for r in chosen.rows}
     assert f"Treat {len(chosen.rows)} plants tonight" in result.headline
-    assert treated(late) < treated(result), "an evening tried on another day takes its plants along, but not those that no later one serves"
+    assert treated(late) < treated(result), (
+        "an evening tried on another day takes its plants along, but not those that no "
+        "later one serves"
+    )
     with demo_store.writing() as session:
         slot = today.next_evening(case_of(session, "Calamondin"))
-        cases.mark(session, catalogue, slot.id, cases.MarkCommand("done", TODAY), now=NOW, speech=SPEECH)
+        cases.mark(
+            session, catalogue, slot.id, cases.MarkCommand("done", TODAY), now=NOW, speech=SPEECH
+        )
     with demo_store.reading() as session:
         after = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
-        due = {r.row.plant.name for r in result.chosen.rows if today.next_evening(r.row).target_on <= TODAY} - {"Calamondin"}
+        due = {
+            r.row.plant.name
+            for r in result.chosen.rows
+            if today.next_evening(r.row).target_on <= TODAY
+        } - {"Calamondin"}
     assert treated(after) >= due
     assert "Calamondin" not in treated(after)

@@ -1,4 +1,6 @@
-"""Looking again in a recorded case: counts move the plan, verdicts and causes follow, the end is worked out; late, vague and odd days."""
+"""Looking again in a recorded case: counts move the plan, verdicts and causes follow,
+the end is worked out; late, vague and odd days.
+"""
 
 from datetime import date, datetime, timedelta
 
@@ -7,7 +9,18 @@ from conftest import MITE, NOW
 from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import cases, clearing, counted, following, group, history, inspecting, neighbours, quarantine, today
+from brood.services import (
+    cases,
+    clearing,
+    counted,
+    following,
+    group,
+    history,
+    inspecting,
+    neighbours,
+    quarantine,
+    today,
+)
 from brood.services.cases import ActCommand, FindCommand, MarkCommand, OpenCommand
 from brood.services.inspecting import CountCommand, InspectCommand
 from brood.services.places import PlaceCommand, Warmth
@@ -23,17 +36,46 @@ from brood.store.tables import Plant
 SPEECH = Speech()
 
 
-def open_mite(store, catalogue, on, *, plant="Aubergine", acts=("wiping", "insecticidal-soap"), pest=MITE, young=60.0):
+def open_mite(
+    store,
+    catalogue,
+    on,
+    *,
+    plant="Aubergine",
+    acts=("wiping", "insecticidal-soap"),
+    pest=MITE,
+    young=60.0,
+):
     """A case found on a day, at 22 °C by day and 18 at night."""
     at = datetime.combine(on, datetime.min.time()).replace(hour=9)
     with store.writing() as session:
         known = session.scalars(select(Plant)).first()
-        place = known.stays[0].place_id if known else add_place(
-            session, PlaceCommand("Kitchen sill", "", "set-points", Warmth(22, 18, at.time().replace(hour=7), at.time().replace(hour=21))), now=at)
-        plant_id = add_plant(session, PlantCommand(plant, "fruiting-vegetable", "", place, on - timedelta(days=30)), now=at)
+        place = (
+            known.stays[0].place_id
+            if known
+            else add_place(
+                session,
+                PlaceCommand(
+                    "Kitchen sill",
+                    "",
+                    "set-points",
+                    Warmth(22, 18, at.time().replace(hour=7), at.time().replace(hour=21)),
+                ),
+                now=at,
+            )
+        )
+        plant_id = add_plant(
+            session,
+            PlantCommand(plant, "fruiting-vegetable", "", place, on - timedelta(days=30)),
+            now=at,
+        )
         found = (FindCommand(on, "young", young, None, ""), FindCommand(on, "adult", 8.0, None, ""))
-        command = OpenCommand(plant_id, pest, found, tuple(ActCommand(a, None, None) for a in acts), on, False)
-        return plant_id, cases.open_case(session, catalogue, command, today=on, now=at, speech=SPEECH)
+        command = OpenCommand(
+            plant_id, pest, found, tuple(ActCommand(a, None, None) for a in acts), on, False
+        )
+        return plant_id, cases.open_case(
+            session, catalogue, command, today=on, now=at, speech=SPEECH
+        )
 
 
 def evening(store, catalogue, case_id, on, outcome="done", now=None):
@@ -41,19 +83,39 @@ def evening(store, catalogue, case_id, on, outcome="done", now=None):
         row = queries.case(session, case_id)
         slot = today.next_evening(row)
         said = MarkCommand(outcome, on if outcome == "done" else None)
-        cases.mark(session, catalogue, slot.id, said, now=now or datetime.combine(on, NOW.time()), speech=SPEECH)
+        cases.mark(
+            session,
+            catalogue,
+            slot.id,
+            said,
+            now=now or datetime.combine(on, NOW.time()),
+            speech=SPEECH,
+        )
 
 
 def look(store, catalogue, case_id, on, live, *, spread=0, at=None, **more):
-    said = InspectCommand(on, tuple(CountCommand(k, n, 0.0) for k, n in live.items()), spread_days=spread, **more)
+    said = InspectCommand(
+        on, tuple(CountCommand(k, n, 0.0) for k, n in live.items()), spread_days=spread, **more
+    )
     with store.writing() as session:
-        return inspecting.record(session, catalogue, case_id, said, now=at or datetime.combine(on, NOW.time()), speech=SPEECH)
+        return inspecting.record(
+            session,
+            catalogue,
+            case_id,
+            said,
+            now=at or datetime.combine(on, NOW.time()),
+            speech=SPEECH,
+        )
 
 
 def planned(store, catalogue, case_id, day):
     with store.reading() as session:
         row = queries.case(session, case_id)
-        return [a.target_on for a in sorted(row.applications, key=lambda a: a.number) if a.status == "planned"], row
+        return [
+            a.target_on
+            for a in sorted(row.applications, key=lambda a: a.number)
+            if a.status == "planned"
+        ], row
 
 
 START = date(2026, 5, 20)
@@ -74,7 +136,15 @@ def test_counts_that_fall_short_add_evenings_and_say_what_to_check(store, catalo
         result = following.build(session, catalogue, case_id, today=third, speech=SPEECH)
     assert result.verdict in ("stalled", "rising")
     assert len(after) > len(before) or after[-1] > before[-1]
-    assert [c.id for c in result.causes] == ["coverage", "mix", "stage", "identity", "timing", "re-entry", "resistance"]
+    assert [c.id for c in result.causes] == [
+        "coverage",
+        "mix",
+        "stage",
+        "identity",
+        "timing",
+        "re-entry",
+        "resistance",
+    ]
     assert result.causes[0].speaks
     assert result.causes[3].speaks
     assert result.reopen, "identification comes before anything stronger"
@@ -86,10 +156,14 @@ def test_not_having_looked_is_not_having_found_none(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
     with store.reading() as session:
-        bare = clearing.clearing_of(session, catalogue, queries.case(session, case_id), START + timedelta(days=2))
+        bare = clearing.clearing_of(
+            session, catalogue, queries.case(session, case_id), START + timedelta(days=2)
+        )
     kept = look(store, catalogue, case_id, START + timedelta(days=2), {})
     with store.reading() as session:
-        looked = clearing.clearing_of(session, catalogue, queries.case(session, case_id), START + timedelta(days=2))
+        looked = clearing.clearing_of(
+            session, catalogue, queries.case(session, case_id), START + timedelta(days=2)
+        )
     assert not bare.clean_looks
     assert len(looked.clean_looks) == 1
     with store.writing() as session:
@@ -97,53 +171,84 @@ def test_not_having_looked_is_not_having_found_none(store, catalogue):
     with store.reading() as session:
         row = queries.case(session, case_id)
         assert counted.looks_of(row) == ()
-        assert session.scalars(select(InspectionRecord)).one().withdrawn_at is not None, "what was typed is kept"
+        assert session.scalars(select(InspectionRecord)).one().withdrawn_at is not None, (
+            "what was typed is kept"
+        )
 
 
 @pytest.mark.parametrize(
     ("name", "steps", "says"),
     [
-        ("late", [("done", 0), ("done", 12)], {"late"}), ("skipped", [("done", 0), ("skipped", 5)], {"skipped"}),
-        ("back-dated", [("done", 0), ("back", 4)], {"done", "late"}), ("leap day", [("leap", 0)], {"done", "late"}),
+        ("late", [("done", 0), ("done", 12)], {"late"}),
+        ("skipped", [("done", 0), ("skipped", 5)], {"skipped"}),
+        ("back-dated", [("done", 0), ("back", 4)], {"done", "late"}),
+        ("leap day", [("leap", 0)], {"done", "late"}),
     ],
-)  # fmt: skip
+)
 def test_a_slip_is_planned_round(store, catalogue, name, steps, says):
-    """Late, skipped, recorded days afterwards, and over the 29th of February: the record keeps the true day and a plan follows it."""
+    """Late, skipped, recorded days afterwards, and over the 29th of February: the
+    record keeps the true day and a plan follows it.
+    """
     start = date(2028, 2, 27) if name == "leap day" else START
     _, case_id = open_mite(store, catalogue, start)
     for kind, n in steps:
         on = start + timedelta(days=2 if kind == "leap" else n)
         recorded = datetime.combine(on + timedelta(days=3 if kind == "back" else 0), NOW.time())
-        evening(store, catalogue, case_id, on, "skipped" if kind == "skipped" else "done", now=recorded)
+        evening(
+            store, catalogue, case_id, on, "skipped" if kind == "skipped" else "done", now=recorded
+        )
     dates, row = planned(store, catalogue, case_id, on)
     status = [a.status for a in sorted(row.applications, key=lambda a: a.number)][len(steps) - 1]
     assert status in says
-    done = [history.last_word(a).done_on for a in row.applications if history.last_word(a) and history.last_word(a).done_on]
+    done = [
+        history.last_word(a).done_on
+        for a in row.applications
+        if history.last_word(a) and history.last_word(a).done_on
+    ]
     if name == "leap day":
         assert done == [date(2028, 2, 29)]
     assert all(later > max([start, *done]) for later in dates)
     assert len(dates) >= 2
 
 
-def test_two_evenings_on_one_day_are_refused_in_a_sentence_and_a_vague_day_is_carried(store, catalogue):
+def test_two_evenings_on_one_day_are_refused_in_a_sentence_and_a_vague_day_is_carried(
+    store, catalogue
+):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
     with pytest.raises(FieldErrors, match="already recorded"):
         evening(store, catalogue, case_id, START)
     evening(store, catalogue, case_id, START + timedelta(days=3))
     on = START + timedelta(days=5)
-    look(store, catalogue, case_id, on - timedelta(days=1), {"young": 30.0}, spread=7, at=datetime.combine(on, NOW.time()))
+    look(
+        store,
+        catalogue,
+        case_id,
+        on - timedelta(days=1),
+        {"young": 30.0},
+        spread=7,
+        at=datetime.combine(on, NOW.time()),
+    )
     with store.reading() as session:
         row = queries.case(session, case_id)
         assert counted.looks_of(row)[0].spread_days == 7
         found = clearing.clearing_of(session, catalogue, row, on)
     assert found.last_live == on, "the latest that a vague day can have been, and not after today"
     with pytest.raises(FieldErrors):
-        look(store, catalogue, case_id, on + timedelta(days=9), {}, at=datetime.combine(on, NOW.time()))
+        look(
+            store,
+            catalogue,
+            case_id,
+            on + timedelta(days=9),
+            {},
+            at=datetime.combine(on, NOW.time()),
+        )
 
 
 def test_a_change_of_the_clock_and_the_southern_winter_move_no_evening(store, catalogue):
-    """Evenings are wall-clock: the last Sunday of March and a June start give the same gaps at the same warmth."""
+    """Evenings are wall-clock: the last Sunday of March and a June start give the same
+    gaps at the same warmth.
+    """
     gaps = []
     for start, plant in ((date(2026, 3, 27), "Aubergine"), (date(2026, 6, 26), "Pepper")):
         _, case_id = open_mite(store, catalogue, start, plant=plant)
@@ -158,7 +263,9 @@ def test_a_change_of_the_clock_and_the_southern_winter_move_no_evening(store, ca
 def test_the_end_of_a_case_counts_every_plant_of_it(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START)
     with store.writing() as session:
-        other = add_plant(session, PlantCommand("Pepper", "fruiting-vegetable", "", 1, START), now=NOW)
+        other = add_plant(
+            session, PlantCommand("Pepper", "fruiting-vegetable", "", 1, START), now=NOW
+        )
         group.join(session, case_id, other, START)
         group.join(session, case_id, other, START)
         group.join(session, case_id, plant_id, START)
@@ -186,7 +293,9 @@ def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
     last = first.clearing.all_clear
     with store.writing() as session:
         for needed in first.needed:
-            quarantine.look_apart(session, kept, InspectCommand(needed.on, ()), now=datetime.combine(last, NOW.time()))
+            quarantine.look_apart(
+                session, kept, InspectCommand(needed.on, ()), now=datetime.combine(last, NOW.time())
+            )
     with store.reading() as session:
         row = quarantine.quarantine(session, kept)
         after = quarantine.of_quarantine(session, catalogue, row, last, SPEECH)
@@ -198,7 +307,9 @@ def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
             quarantine.step(session, kept, step)
         at = datetime.combine(last, NOW.time())
         assert quarantine.release(session, kept, now=at) == plant_id
-        assert quarantine.release(session, kept, now=at + timedelta(days=9)) == plant_id, "a second tap changes nothing"
+        assert quarantine.release(session, kept, now=at + timedelta(days=9)) == plant_id, (
+            "a second tap changes nothing"
+        )
         assert quarantine.quarantine(session, kept).released_on == last
         with pytest.raises(NotFound):
             quarantine.step(session, kept, "no-such-step")
@@ -207,9 +318,18 @@ def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
 def test_neighbours_by_touch_tray_and_draught(demo_store, catalogue):
     with demo_store.reading() as session:
         names = {p.name: p for p in neighbours.everyone(session)}
-        risks = {(r.near.plant.name, r.row.plant.name): r for r in neighbours.risks(session, catalogue, NOW.date())}
-        pelargonium = next(n for n in neighbours.beside(session, names["Fuchsia"]) if n.plant.name == "Pelargonium")
-        states = {s.plant.name: s.state for _, rows in neighbours.house(session, catalogue, NOW.date()) for s in rows}
+        risks = {
+            (r.near.plant.name, r.row.plant.name): r
+            for r in neighbours.risks(session, catalogue, NOW.date())
+        }
+        pelargonium = next(
+            n for n in neighbours.beside(session, names["Fuchsia"]) if n.plant.name == "Pelargonium"
+        )
+        states = {
+            s.plant.name: s.state
+            for _, rows in neighbours.house(session, catalogue, NOW.date())
+            for s in rows
+        }
     assert pelargonium.ways == ("next", "downwind")
     assert risks["Aubergine", "Sweet pepper"].near.ways[0] == "touching"
     assert "shares its tray" in risks["Coffee plant", "Calamondin"].near.said
@@ -219,11 +339,16 @@ def test_neighbours_by_touch_tray_and_draught(demo_store, catalogue):
     assert states["Bay laurel"] == "unseen", "nobody has looked at it yet"
     later = NOW.date() + timedelta(days=40)
     with demo_store.reading() as session:
-        grown = {(r.near.plant.name, r.row.plant.name): r.chance for r in neighbours.risks(session, catalogue, later)}
+        grown = {
+            (r.near.plant.name, r.row.plant.name): r.chance
+            for r in neighbours.risks(session, catalogue, later)
+        }
     assert grown["Pelargonium", "Fuchsia"] > risks["Pelargonium", "Fuchsia"].chance
 
 
-def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_every_window(demo_store, catalogue):
+def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_every_window(
+    demo_store, catalogue
+):
     with demo_store.reading() as session:
         result = today.build(session, catalogue, Preferences(), now=NOW)
         busy = today.build(session, catalogue, Preferences(minutes="8"), now=NOW)
@@ -240,7 +365,9 @@ def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_e
 def test_what_was_cleared_in_winter_is_looked_at_in_spring(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, date(2025, 11, 20))
     with store.writing() as session:
-        cases.close(session, catalogue, case_id, closed=True, now=datetime(2026, 1, 10, 9), speech=SPEECH)
+        cases.close(
+            session, catalogue, case_id, closed=True, now=datetime(2026, 1, 10, 9), speech=SPEECH
+        )
     spring, summer = datetime(2026, 3, 20, 9), datetime(2026, 7, 20, 9)
     with store.reading() as session:
         shown = today.build(session, catalogue, Preferences(), now=spring)

@@ -1,4 +1,6 @@
-"""What is offered to whom and where: pets, fish, bees, harvest, food, soil, sensitive plants, natural enemies, cumulative load."""
+"""What is offered to whom and where: pets, fish, bees, harvest, food, soil, sensitive
+plants, natural enemies, cumulative load.
+"""
 
 from dataclasses import replace
 from datetime import date, timedelta
@@ -15,17 +17,37 @@ TODAY = date(2026, 6, 9)
 
 
 def plant(name="Coffee plant", kind="foliage", eaten="", marks=(), sensitive=False):
-    return Plant(name=name, kind=kind, species="", build="", eaten=eaten, marks=list(marks), sensitive=sensitive)
+    return Plant(
+        name=name,
+        kind=kind,
+        species="",
+        build="",
+        eaten=eaten,
+        marks=list(marks),
+        sensitive=sensitive,
+    )
 
 
 def here(who=(), setting="indoor", visitors=(), shelf=(), **more):
-    values = {"plant": plant(), "place": Place(name="Sill", setting=setting, visitors=list(visitors)), "household": Household(frozenset(who)),
-              "shelf": tuple(shelf), "today": TODAY}  # fmt: skip
+    values = {
+        "plant": plant(),
+        "place": Place(name="Sill", setting=setting, visitors=list(visitors)),
+        "household": Household(frozenset(who)),
+        "shelf": tuple(shelf),
+        "today": TODAY,
+    }
     return Setting(**{**values, **more})
 
 
 def product(holds, *allowed, **figures):
-    values = {"name": "A product", "holds": holds, "labelled": True, "allowed": list(allowed), "harvest_days": None, "expires_on": None}
+    values = {
+        "name": "A product",
+        "holds": holds,
+        "labelled": True,
+        "allowed": list(allowed),
+        "harvest_days": None,
+        "expires_on": None,
+    }
     return StockItem(**{**values, **figures})
 
 
@@ -39,23 +61,35 @@ PERMETHRIN = product("permethrin", "indoor", "outdoor", "edible")
 def test_with_a_cat_permethrin_is_offered_neither_indoors_nor_where_the_cat_goes():
     with_product = {"shelf": [PERMETHRIN]}
     assert "Can kill cats" in refused("permethrin", here(["cats"], **with_product))
-    assert "Can kill cats" in refused("permethrin", here(["cats"], "outdoor", ["cats"], **with_product))
+    assert "Can kill cats" in refused(
+        "permethrin", here(["cats"], "outdoor", ["cats"], **with_product)
+    )
     assert offer(CATALOGUE, "permethrin", here(["cats"], "outdoor", **with_product)).allowed
     assert offer(CATALOGUE, "permethrin", here(**with_product)).allowed
     assert "put on the shelf first" in refused("permethrin", here())
-    assert "put on the shelf first" in refused("permethrin", here(shelf=[product("permethrin", "outdoor")]))
-    assert "put on the shelf first" in refused("permethrin", here(shelf=[product("permethrin", "indoor", expires_on=TODAY - timedelta(days=1))]))
+    assert "put on the shelf first" in refused(
+        "permethrin", here(shelf=[product("permethrin", "outdoor")])
+    )
+    assert "put on the shelf first" in refused(
+        "permethrin",
+        here(shelf=[product("permethrin", "indoor", expires_on=TODAY - timedelta(days=1))]),
+    )
 
 
 def test_every_danger_to_a_creature_keeps_the_treatment_from_where_it_lives():
-    """For every hazard of the catalogue that is a danger there is a household and place where the treatment is not offered, with its very words."""
+    """For every hazard of the catalogue that is a danger there is a household and place
+    where the treatment is not offered, with its very words.
+    """
     places = {"bees": here(setting="outdoor", plant=plant(marks=("in-flower",)))}
     seen = 0
     for key, care in CATALOGUE.care.items():
         for who, hazard in care.hazards.items():
             if hazard.level == "danger":
                 seen += 1
-                assert hazard.text in offer(CATALOGUE, key, places.get(who, here([who]))).refused, (key, who)
+                assert hazard.text in offer(CATALOGUE, key, places.get(who, here([who]))).refused, (
+                    key,
+                    who,
+                )
                 if who != "bees":
                     assert hazard.text not in offer(CATALOGUE, key, here()).refused
     assert seen >= 15
@@ -78,14 +112,18 @@ def test_six_days_before_harvest_only_what_the_waiting_time_allows():
     slow = replace(bed, shelf=(product("spinosad", "outdoor", "edible", harvest_days=7),))
     assert "must wait 7 days" in refused("spinosad", slow)
     assert "must wait 60 days" in refused("imidacloprid-granules", bed)
-    assert "must wait 3 days" in refused("spinosad", replace(bed, harvest=TODAY + timedelta(days=2)))
+    assert "must wait 3 days" in refused(
+        "spinosad", replace(bed, harvest=TODAY + timedelta(days=2))
+    )
     assert offer(CATALOGUE, "spinosad", replace(bed, harvest=TODAY - timedelta(days=1))).allowed
     for o in offers(CATALOGUE, "plutella-xylostella", bed):
         if o.allowed and o.care.supply == "product":
             assert (bed.harvest - TODAY).days >= o.record.harvest_days
 
 
-@pytest.mark.parametrize("kind", ["cabbage-family", "seedling-herb", "fruiting-vegetable", "woody-citrus"])
+@pytest.mark.parametrize(
+    "kind", ["cabbage-family", "seedling-herb", "fruiting-vegetable", "woody-citrus"]
+)
 def test_what_is_eaten_gets_no_home_mix_and_the_reason(kind):
     garden = here(setting="outdoor", plant=plant("Something", kind))
     for key in CATALOGUE.recipes.recipe:
@@ -96,7 +134,9 @@ def test_what_is_eaten_gets_no_home_mix_and_the_reason(kind):
     labelled = replace(garden, shelf=(product("insecticidal-soap", "outdoor", "edible"),))
     assert offer(CATALOGUE, "insecticidal-soap", labelled).product is labelled.shelf[0]
     assert offer(CATALOGUE, "insecticidal-soap", here()).home_mix
-    assert offer(CATALOGUE, "insecticidal-soap", replace(garden, plant=plant("Lemon", kind, eaten="no"))).home_mix
+    assert offer(
+        CATALOGUE, "insecticidal-soap", replace(garden, plant=plant("Lemon", kind, eaten="no"))
+    ).home_mix
 
 
 def test_drying_goes_neither_with_seedlings_nor_with_what_needs_moist_soil():
@@ -105,7 +145,9 @@ def test_drying_goes_neither_with_seedlings_nor_with_what_needs_moist_soil():
     for wet in ("bti-drench", "steinernema-feltiae"):
         assert "one or the other" in refused("soil-drying", here(chosen=frozenset({wet})))
         assert "one or the other" in refused(wet, here(chosen=frozenset({"soil-drying"})))
-    assert offer(CATALOGUE, "soil-drying", here(chosen=frozenset({"wiping", "sticky-cards"}))).allowed
+    assert offer(
+        CATALOGUE, "soil-drying", here(chosen=frozenset({"wiping", "sticky-cards"}))
+    ).allowed
 
 
 def test_a_fern_is_warned_of_soap_and_oil_and_wiping_comes_first():
@@ -117,27 +159,46 @@ def test_a_fern_is_warned_of_soap_and_oil_and_wiping_comes_first():
     assert not offer(CATALOGUE, "wiping", fern).warnings
     marked = offer(CATALOGUE, "paraffinic-oil", here(plant=plant(marks=("waxy-leaf",)))).warnings
     assert "bloom of wax" in marked[0]
-    assert "easily injured" in " ".join(offer(CATALOGUE, "neem-oil", here(plant=plant(sensitive=True))).warnings)
-    assert not offer(CATALOGUE, "insecticidal-soap", here(plant=plant("Cauliferno"))).warnings, "a word inside a word is not the plant"
+    assert "easily injured" in " ".join(
+        offer(CATALOGUE, "neem-oil", here(plant=plant(sensitive=True))).warnings
+    )
+    assert not offer(CATALOGUE, "insecticidal-soap", here(plant=plant("Cauliferno"))).warnings, (
+        "a word inside a word is not the plant"
+    )
 
 
 def test_natural_enemies_wait_for_what_is_left_of_a_spray():
     used = ((TODAY - timedelta(days=3), "spinosad"),)
     assert "2026-06-27" in refused("phytoseiulus", here(used=used))
-    assert offer(CATALOGUE, "phytoseiulus", here(used=((TODAY - timedelta(days=30), "spinosad"),))).allowed
+    assert offer(
+        CATALOGUE, "phytoseiulus", here(used=((TODAY - timedelta(days=30), "spinosad"),))
+    ).allowed
     assert "one or the other" in refused("orius", here(chosen=frozenset({"neem-oil"})))
-    assert offer(CATALOGUE, "orius", here(chosen=frozenset({"wiping", "insecticidal-soap"}))).allowed
+    assert offer(
+        CATALOGUE, "orius", here(chosen=frozenset({"wiping", "insecticidal-soap"}))
+    ).allowed
 
 
 def test_too_many_sprays_and_one_group_for_too_long_are_said():
     soaps = tuple((TODAY - timedelta(days=d), "insecticidal-soap") for d in (2, 6, 10))
-    assert "Used 3 times in 14 days" in " ".join(offer(CATALOGUE, "insecticidal-soap", here(used=soaps)).warnings)
+    assert "Used 3 times in 14 days" in " ".join(
+        offer(CATALOGUE, "insecticidal-soap", here(used=soaps)).warnings
+    )
     assert not offer(CATALOGUE, "insecticidal-soap", here(used=soaps[:2])).warnings
-    group = tuple((TODAY - timedelta(days=d), key) for d, key in ((2, "pyrethrins"), (25, "pyrethrins")))
-    assert "Group 3A" in " ".join(offer(CATALOGUE, "pyrethrins", here(used=group, generation_days=18.0)).warnings)
-    assert "Group" not in " ".join(offer(CATALOGUE, "pyrethrins", here(used=group, generation_days=40.0)).warnings)
+    group = tuple(
+        (TODAY - timedelta(days=d), key) for d, key in ((2, "pyrethrins"), (25, "pyrethrins"))
+    )
+    assert "Group 3A" in " ".join(
+        offer(CATALOGUE, "pyrethrins", here(used=group, generation_days=18.0)).warnings
+    )
+    assert "Group" not in " ".join(
+        offer(CATALOGUE, "pyrethrins", here(used=group, generation_days=40.0)).warnings
+    )
 
 
 def test_local_rules_are_shown_with_what_the_keeper_noted():
-    noted = here(household := ["dogs"], household=Household(frozenset(household), "Not at home, only the municipality."))
+    noted = here(
+        household := ["dogs"],
+        household=Household(frozenset(household), "Not at home, only the municipality."),
+    )
     assert "only the municipality" in " ".join(offer(CATALOGUE, "spinosad", noted).cautions)

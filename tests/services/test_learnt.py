@@ -1,4 +1,6 @@
-"""What the record teaches and tells: lessons by treatment, the report for an expert, a day's evenings and steps."""
+"""What the record teaches and tells: lessons by treatment, the report for an expert, a
+day's evenings and steps.
+"""
 
 from datetime import timedelta
 
@@ -6,7 +8,17 @@ import pytest
 from conftest import NOW
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import cases, group, inspecting, lessons, neighbours, preferences, record, report, steps
+from brood.services import (
+    cases,
+    group,
+    inspecting,
+    lessons,
+    neighbours,
+    preferences,
+    record,
+    report,
+    steps,
+)
 from brood.services.inspecting import CountCommand, InspectCommand
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech
@@ -19,11 +31,24 @@ SPEECH = Speech()
 def test_lessons_tell_uses_effect_and_injury(demo_store, catalogue):
     with demo_store.writing() as session:
         row = queries.case(session, 4)
-        row.patches.append(PatchTest(treatment_id="alcohol-swab", leaf="lowest", started_at=NOW, outcome="marked", judged_at=NOW, note=""))
+        row.patches.append(
+            PatchTest(
+                treatment_id="alcohol-swab",
+                leaf="lowest",
+                started_at=NOW,
+                outcome="marked",
+                judged_at=NOW,
+                note="",
+            )
+        )
     with demo_store.reading() as session:
         found = {lesson.name: lesson for lesson in lessons.lessons(session, catalogue, NOW.date())}
-        wiping = sum(r.outcome == "done" and "wiping" in r.treatments and r.withdrawn_at is None
-                     for i in range(1, 10) for a in queries.case(session, i).applications for r in a.records)  # fmt: skip
+        wiping = sum(
+            r.outcome == "done" and "wiping" in r.treatments and r.withdrawn_at is None
+            for i in range(1, 10)
+            for a in queries.case(session, i).applications
+            for r in a.records
+        )
     assert found["wiping"].evenings == wiping
     assert found["wiping"].cases >= 4
     assert found["alcohol swab"].marked == "Calamondin"
@@ -56,14 +81,19 @@ def test_the_record_is_searched_by_plant_kind_and_words(demo_store, catalogue):
 
 def test_steps_follow_the_work(demo_store, catalogue):
     with demo_store.reading() as session:
-        before = {s.name: s for s in steps.steps(session, catalogue, queries.case(session, 1), NOW.date())}
+        before = {
+            s.name: s for s in steps.steps(session, catalogue, queries.case(session, 1), NOW.date())
+        }
     assert before["Keep it apart"].state == "open"
     assert before["Evenings"].said.startswith("2 done, last 2 days ago")
     assert before["Clear"].state == "later"
     with demo_store.writing() as session:
         cases.close(session, catalogue, 1, closed=True, now=NOW, speech=SPEECH)
     with demo_store.reading() as session:
-        assert {s.name: s.state for s in steps.steps(session, catalogue, queries.case(session, 1), NOW.date())}["Clear"] == "done"
+        assert {
+            s.name: s.state
+            for s in steps.steps(session, catalogue, queries.case(session, 1), NOW.date())
+        }["Clear"] == "done"
 
 
 @pytest.mark.parametrize(("evenings", "free"), [("0123456", 7), ("56", 2), ("", 7), ("9", 7)])
@@ -84,8 +114,16 @@ def test_a_card_is_counted_once_a_time_and_in_order(demo_store, catalogue):
 
     def count(ago, number, **more):
         with demo_store.writing() as session:
-            return inspecting.count(session, catalogue, card.id, NOW.date() - timedelta(days=ago), number,
-                                    **{"replaced": False, "gone": False, **more}, now=NOW, speech=SPEECH)  # fmt: skip
+            return inspecting.count(
+                session,
+                catalogue,
+                card.id,
+                NOW.date() - timedelta(days=ago),
+                number,
+                **{"replaced": False, "gone": False, **more},
+                now=NOW,
+                speech=SPEECH,
+            )
 
     assert count(3, 8) == 6
     with pytest.raises(FieldErrors):

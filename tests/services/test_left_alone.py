@@ -1,4 +1,6 @@
-"""A case that nobody told anything of for longer than a generation: count again, and a new course begins from the count."""
+"""A case that nobody told anything of for longer than a generation: count again, and a
+new course begins from the count.
+"""
 
 from dataclasses import fields, replace
 from datetime import date, datetime, timedelta
@@ -65,7 +67,9 @@ def test_however_long_it_was_the_page_opens_and_says_the_same(store, catalogue, 
         assert planned(store, catalogue, case_id, day)[0] == []
 
 
-def test_a_keeper_who_comes_every_week_is_asked_after_the_evening_and_not_sent_to_count(store, catalogue):
+def test_a_keeper_who_comes_every_week_is_asked_after_the_evening_and_not_sent_to_count(
+    store, catalogue
+):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
     day = START + timedelta(days=8)
@@ -85,18 +89,27 @@ def test_forty_counted_after_four_months_are_treated_at_once(store, catalogue, a
     assert row.course_from == back
     assert dates[0] <= back + timedelta(days=3)
     assert dates[-1] < back + timedelta(days=120)
-    assert 40 < sum(f.count for f in page.case.found if not f.inferred) < 120, "from the count, and not from what was found in May"
+    assert 40 < sum(f.count for f in page.case.found if not f.inferred) < 120, (
+        "from the count, and not from what was found in May"
+    )
     assert page.case.done == (), "what was done in the old course is history"
     assert min(f.on for f in page.case.found) == back
 
 
-def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet(store, catalogue, alone):
+def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet(
+    store, catalogue, alone
+):
     case_id, back = alone
     opened(store, catalogue, case_id, back)
     look(store, catalogue, case_id, back, {})
     page = opened(store, catalogue, case_id, back)
-    assert page.headline == f"Nothing alive was seen. Look closely again {SPEECH.day(back + timedelta(days=7))}."
-    assert opened(store, catalogue, case_id, back + timedelta(days=9)).headline.endswith("again now.")
+    assert (
+        page.headline
+        == f"Nothing alive was seen. Look closely again {SPEECH.day(back + timedelta(days=7))}."
+    )
+    assert opened(store, catalogue, case_id, back + timedelta(days=9)).headline.endswith(
+        "again now."
+    )
     assert planned(store, catalogue, case_id, back)[0] == []
     with store.reading() as session:
         over = clearing.clearing_of(session, catalogue, queries.case(session, case_id), back)
@@ -105,13 +118,22 @@ def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet
     for needed in over.needed:
         look(store, catalogue, case_id, needed.on, {})
     with store.reading() as session:
-        assert clearing.clearing_of(session, catalogue, queries.case(session, case_id), over.all_clear).settled
+        assert clearing.clearing_of(
+            session, catalogue, queries.case(session, case_id), over.all_clear
+        ).settled
 
 
 def test_a_find_after_a_long_time_begins_a_new_course_too(store, catalogue, alone):
     case_id, back = alone
     with store.writing() as session:
-        cases.add_find(session, catalogue, case_id, FindCommand(back, "egg", 30.0, None, ""), now=at(back), speech=SPEECH)
+        cases.add_find(
+            session,
+            catalogue,
+            case_id,
+            FindCommand(back, "egg", 30.0, None, ""),
+            now=at(back),
+            speech=SPEECH,
+        )
     page = opened(store, catalogue, case_id, back)
     assert {f.on for f in page.case.found} == {back}
 
@@ -140,9 +162,14 @@ def test_what_was_done_meanwhile_and_not_marked_can_still_be_said(store, catalog
     assert page.headline != "Count again first."
     assert lately in {d.on for d in page.case.done}
     with store.reading() as session:
-        dropped = next((a.id for a in queries.case(session, case_id).applications if a.status == "dropped"), 999)
+        dropped = next(
+            (a.id for a in queries.case(session, case_id).applications if a.status == "dropped"),
+            999,
+        )
     with store.writing() as session, pytest.raises(NotFound):
-        cases.mark(session, catalogue, dropped, MarkCommand("done", lately), now=at(back), speech=SPEECH)
+        cases.mark(
+            session, catalogue, dropped, MarkCommand("done", lately), now=at(back), speech=SPEECH
+        )
 
 
 def test_an_evening_that_went_by_stays_the_one_that_is_asked_about(store, catalogue):
@@ -171,14 +198,17 @@ def test_a_whole_course_that_was_looked_at_late_is_no_course_left_alone(store, c
     page = opened(store, catalogue, case_id, day)
     assert page.headline.startswith("The course is done")
     look(store, catalogue, case_id, day, {})
-    assert planned(store, catalogue, case_id, day)[1].course_from is None, "a clean look is one of those that end it"
+    assert planned(store, catalogue, case_id, day)[1].course_from is None, (
+        "a clean look is one of those that end it"
+    )
     look(store, catalogue, case_id, day + timedelta(days=30), {"young": 12.0})
     dates, row = planned(store, catalogue, case_id, day)
     assert row.course_from == day + timedelta(days=30)
     assert dates
 
 
-# -- what a plan is made from, and what is told of now ---------------------------------------------------------------
+# -- what a plan is made from, and what is told of now
+# ---------------------------------------------------------------
 
 
 def changed(value):
@@ -196,8 +226,16 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
     case = make_case()
     case = replace(case, also=(make_case("myzus-persicae", acts=("shower", "insecticidal-soap")),))
     known = planning.fingerprint(case)
-    others = {"pest": make_case("myzus-persicae").pest, "found": case.found[:-1], "acts": case.acts[:1], "keep_below": 5.0, "horizon_days": 50,
-              "limits": replace(case.limits, max_applications=3), "fixed": make_case().done, "also": ()}  # fmt: skip
+    others = {
+        "pest": make_case("myzus-persicae").pest,
+        "found": case.found[:-1],
+        "acts": case.acts[:1],
+        "keep_below": 5.0,
+        "horizon_days": 50,
+        "limits": replace(case.limits, max_applications=3),
+        "fixed": make_case().done,
+        "also": (),
+    }
     for field in fields(case):
         value = getattr(case, field.name)
         if field.name == "series" or (field.name in ("done", "fixed", "promised") and not value):
@@ -205,12 +243,28 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
         other = others.get(field.name, changed(value))
         assert planning.fingerprint(replace(case, **{field.name: other})) != known, field.name
     series = case.series
-    spot, later = replace(series, warm_spot_c=3.0), replace(series, start=series.start + timedelta(days=1))
-    cool, origin = replace(series, cool_spot_c=1.0), replace(series, origin=np.full(len(series), EXPECTED, dtype=np.uint8))
+    spot, later = (
+        replace(series, warm_spot_c=3.0),
+        replace(series, start=series.start + timedelta(days=1)),
+    )
+    cool, origin = (
+        replace(series, cool_spot_c=1.0),
+        replace(series, origin=np.full(len(series), EXPECTED, dtype=np.uint8)),
+    )
     warmer = replace(series, celsius=np.append(series.celsius[:-1], series.celsius[-1] + 0.1))
-    for other in (spot, later, cool, origin, warmer, replace(series, spread_c=series.spread_c * 1.01)):
+    for other in (
+        spot,
+        later,
+        cool,
+        origin,
+        warmer,
+        replace(series, spread_c=series.spread_c * 1.01),
+    ):
         assert planning.fingerprint(replace(case, series=other)) != known
-        assert planning.fingerprint(replace(case, also=(replace(case.also[0], series=other),))) != known
+        assert (
+            planning.fingerprint(replace(case, also=(replace(case.also[0], series=other),)))
+            != known
+        )
 
 
 def test_the_warmest_spot_changes_the_dates_at_once(store, catalogue):
@@ -223,7 +277,12 @@ def test_the_warmest_spot_changes_the_dates_at_once(store, catalogue):
         place = queries.places(session)[0]
         point = readings.set_point(session, place.id)
         warmth = places.Warmth(point.day_c, point.night_c, point.day_from, point.night_from)
-        places.change(session, place.id, places.PlaceCommand(place.name, "", "set-points", warmth, warm_spot_c=8.0), now=at(START))
+        places.change(
+            session,
+            place.id,
+            places.PlaceCommand(place.name, "", "set-points", warmth, warm_spot_c=8.0),
+            now=at(START),
+        )
     opened(store, catalogue, case_id, START)
     assert planned(store, catalogue, case_id, START)[0] != before
 
@@ -233,12 +292,24 @@ def test_an_evening_that_nobody_marked_has_killed_nothing_yet(store, catalogue):
     alive = {}
     for hour in (10, 20):
         with store.reading() as session:
-            page = cases.build(session, catalogue, case_id, now=datetime.combine(START, NOW.time().replace(hour=hour)), speech=SPEECH)
+            page = cases.build(
+                session,
+                catalogue,
+                case_id,
+                now=datetime.combine(START, NOW.time().replace(hour=hour)),
+                speech=SPEECH,
+            )
         alive[hour] = sum(n for *_, n in page.alive)
     assert alive[20] == pytest.approx(alive[10], rel=0.1)
     evening(store, catalogue, case_id, START)
     with store.reading() as session:
-        page = cases.build(session, catalogue, case_id, now=datetime.combine(START, NOW.time().replace(hour=20)), speech=SPEECH)
+        page = cases.build(
+            session,
+            catalogue,
+            case_id,
+            now=datetime.combine(START, NOW.time().replace(hour=20)),
+            speech=SPEECH,
+        )
     assert sum(n for *_, n in page.alive) < 0.6 * alive[20]
 
 
@@ -250,14 +321,23 @@ def test_an_absence_that_was_told_calls_nobody_to_treat(store, catalogue):
     first = planned(store, catalogue, case_id, START)[0][0]
     away = (first + timedelta(days=1), first + timedelta(days=9))
     with store.writing() as session:
-        put(session, catalogue, case_id, CourseCommand(None, None, (away,), None, 0.9), now=at(START), speech=SPEECH)
+        put(
+            session,
+            catalogue,
+            case_id,
+            CourseCommand(None, None, (away,), None, 0.9),
+            now=at(START),
+            speech=SPEECH,
+        )
     for day in (away[0], away[0] + timedelta(days=4)):
         opened(store, catalogue, case_id, day)
         assert not [t for t in items(store, catalogue, day)[0] if t.kind == "treat"]
         assert not any(away[0] <= d <= away[1] for d in planned(store, catalogue, case_id, day)[0])
 
 
-def test_a_slip_that_moved_the_end_of_the_course_day_by_day_says_so_when_it_is_marked(store, catalogue):
+def test_a_slip_that_moved_the_end_of_the_course_day_by_day_says_so_when_it_is_marked(
+    store, catalogue
+):
     _, case_id = open_mite(store, catalogue, START, young=200.0)
     evening(store, catalogue, case_id, START)
     dates = planned(store, catalogue, case_id, START)[0]
@@ -266,7 +346,12 @@ def test_a_slip_that_moved_the_end_of_the_course_day_by_day_says_so_when_it_is_m
     evening(store, catalogue, case_id, dates[0] + timedelta(days=7))
     after, row = planned(store, catalogue, case_id, START)
     last = max(after, default=dates[0] + timedelta(days=7))
-    cost = next(r.cost for a in row.applications for r in a.records if r.done_on == dates[0] + timedelta(days=7))
+    cost = next(
+        r.cost
+        for a in row.applications
+        for r in a.records
+        if r.done_on == dates[0] + timedelta(days=7)
+    )
     assert last > dates[-1]
     assert "does not move" not in cost
     assert SPEECH.day(last) in cost
@@ -298,13 +383,20 @@ def test_a_place_that_turns_cold_stops_the_dates_and_warmth_brings_them_back(sto
         with store.writing() as session:
             place = queries.places(session)[0]
             warmth = places.Warmth(day, night, time(7), time(21))
-            places.change(session, place.id, places.PlaceCommand(place.name, "", "set-points", warmth), now=at(START))
+            places.change(
+                session,
+                place.id,
+                places.PlaceCommand(place.name, "", "set-points", warmth),
+                now=at(START),
+            )
 
     put(6, 5)
     page = opened(store, catalogue, case_id, START + timedelta(days=1))
     assert page.headline == "Nothing to do while nothing develops."
     assert planned(store, catalogue, case_id, START)[0] == []
-    assert not [t for t in items(store, catalogue, START + timedelta(days=1))[0] if t.kind == "treat"]
+    assert not [
+        t for t in items(store, catalogue, START + timedelta(days=1))[0] if t.kind == "treat"
+    ]
     put(22, 18)
     assert opened(store, catalogue, case_id, START + timedelta(days=2)).next is not None
     with store.reading() as session:

@@ -1,4 +1,6 @@
-"""Looking a plant over: answers kept and withdrawn, stages carried into a case, photos measured, severity by one rule."""
+"""Looking a plant over: answers kept and withdrawn, stages carried into a case, photos
+measured, severity by one rule.
+"""
 
 import io
 from datetime import timedelta
@@ -18,7 +20,13 @@ from brood.store.queries import looks as queries
 from brood.store.tables import LookAnswer, Photo
 
 AUBERGINE, PEPPER, LAUREL = 1, 2, 5
-SCALE = {"where-along-veins": "yes", "bump-flat-oval-brown": "yes", "fixed-in-place": "yes", "sticky-plant": "yes", "lift-soft-whole": "yes"}
+SCALE = {
+    "where-along-veins": "yes",
+    "bump-flat-oval-brown": "yes",
+    "fixed-in-place": "yes",
+    "sticky-plant": "yes",
+    "lift-soft-whole": "yes",
+}
 
 
 def begun(session, catalogue, answers, plant=PEPPER):
@@ -35,23 +43,42 @@ def shown(session, catalogue, look_id, zone=""):
 def test_every_answer_is_kept_at_once_and_a_changed_one_stays_in_the_log(demo_store, catalogue):
     with demo_store.writing() as session:
         look_id = begun(session, catalogue, {"web-fine": "yes"})
-        assert looks.begin(session, PEPPER, now=NOW) == look_id, "a look that is open is gone on with"
-        looks.answer(session, catalogue, look_id, {"web-fine": "no"}, now=NOW + timedelta(minutes=1), sure=False)
+        assert looks.begin(session, PEPPER, now=NOW) == look_id, (
+            "a look that is open is gone on with"
+        )
+        looks.answer(
+            session,
+            catalogue,
+            look_id,
+            {"web-fine": "no"},
+            now=NOW + timedelta(minutes=1),
+            sure=False,
+        )
         looks.answer(session, catalogue, look_id, {"stipple-pale-dots": "old"}, now=NOW)
     with demo_store.reading() as session:
-        rows = session.scalars(select(LookAnswer).where(LookAnswer.look_id == look_id).order_by(LookAnswer.id)).all()
+        rows = session.scalars(
+            select(LookAnswer).where(LookAnswer.look_id == look_id).order_by(LookAnswer.id)
+        ).all()
         assert [(r.observation, r.said, r.withdrawn_at is None) for r in rows] == [
-            ("web-fine", "yes", False), ("web-fine", "no", True), ("stipple-pale-dots", "old", True),
-        ]  # fmt: skip
+            ("web-fine", "yes", False),
+            ("web-fine", "no", True),
+            ("stipple-pale-dots", "old", True),
+        ]
         result = shown(session, catalogue, look_id, "upper")
-        assert [q.said for q in result.questions if q.observation.id == "stipple-pale-dots"] == ["old"]
-        assert not [e for s in result.suspects for e in s.speaks_for if "pinprick" in e.text], "old damage is no evidence"
+        assert [q.said for q in result.questions if q.observation.id == "stipple-pale-dots"] == [
+            "old"
+        ]
+        assert not [e for s in result.suspects for e in s.speaks_for if "pinprick" in e.text], (
+            "old damage is no evidence"
+        )
         assert result.answered == 2
 
 
 def test_unknown_questions_are_refused(demo_store, catalogue):
     with demo_store.writing() as session, pytest.raises(FieldErrors):
-        looks.answer(session, catalogue, looks.begin(session, PEPPER, now=NOW), {"no-such": "yes"}, now=NOW)
+        looks.answer(
+            session, catalogue, looks.begin(session, PEPPER, now=NOW), {"no-such": "yes"}, now=NOW
+        )
 
 
 def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(demo_store, catalogue):
@@ -61,49 +88,127 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
         assert [s.id for s in result.present] == ["coccus-hesperidum"]
         assert result.headline.startswith("Brown soft scale, ")
         assert {s.kind for s in result.stages["coccus-hesperidum"]} == {"nymph", "adult"}
-        looks.keep_stages(session, look_id, "coccus-hesperidum", [
-            looks.StageCommand("adult", 6, None, 0.25, "alive", "holds on firmly"), looks.StageCommand("young", None, "dozens", None, "unsure", ""),
-        ], now=NOW, affected=0.2)  # fmt: skip
+        looks.keep_stages(
+            session,
+            look_id,
+            "coccus-hesperidum",
+            [
+                looks.StageCommand("adult", 6, None, 0.25, "alive", "holds on firmly"),
+                looks.StageCommand("young", None, "dozens", None, "unsure", ""),
+            ],
+            now=NOW,
+            affected=0.2,
+        )
         carried = looking.carried_over(queries.look(session, look_id), "coccus-hesperidum")
         assert carried["number-adult"] == "24", "six on a quarter of the plant"
         assert (carried["rough-young"], carried["where-young"]) == ("dozens", "not sure it lives")
         again = shown(session, catalogue, look_id)
         assert again.severity.grade == "middling"
         finds = (cases.FindCommand(NOW.date(), "adult", 24, None, ""),)
-        command = cases.OpenCommand(PEPPER, "coccus-hesperidum", finds, (cases.ActCommand("wiping", None, None),), NOW.date(), False)
-        case_id = cases.open_case(session, catalogue, command, today=NOW.date(), now=NOW, speech=Speech())
+        command = cases.OpenCommand(
+            PEPPER,
+            "coccus-hesperidum",
+            finds,
+            (cases.ActCommand("wiping", None, None),),
+            NOW.date(),
+            False,
+        )
+        case_id = cases.open_case(
+            session, catalogue, command, today=NOW.date(), now=NOW, speech=Speech()
+        )
         looks.close(session, look_id, now=NOW, case_id=case_id)
         second = looks.reopen_of_case(session, case_id, now=NOW + timedelta(days=20))
         assert second != look_id
         reopened = queries.look(session, second)
-        assert {a.observation for a in looks.standing(reopened)} == set(SCALE), "asked again, from what was answered"
+        assert {a.observation for a in looks.standing(reopened)} == set(SCALE), (
+            "asked again, from what was answered"
+        )
         assert all(a.how.startswith("from the look of") for a in reopened.answers)
 
 
 def test_what_was_seen_implies_what_was_not(demo_store, catalogue):
     with demo_store.writing() as session:
         look_id = begun(session, catalogue, {}, AUBERGINE)
-        looks.keep_stages(session, look_id, "tetranychus-urticae", [looks.StageCommand("adult", 10, None, 1.0, "alive", "")], now=NOW)
-        hidden = dict(loupe.build(session, catalogue, look_id, "tetranychus-urticae", now=NOW).hidden)
+        looks.keep_stages(
+            session,
+            look_id,
+            "tetranychus-urticae",
+            [looks.StageCommand("adult", 10, None, 1.0, "alive", "")],
+            now=NOW,
+        )
+        hidden = dict(
+            loupe.build(session, catalogue, look_id, "tetranychus-urticae", now=NOW).hidden
+        )
         assert hidden["eggs"] > 100
-        looks.keep_stages(session, look_id, "tetranychus-urticae", [looks.StageCommand("adult", 10, None, 1.0, "dead", "dry")], now=NOW)
+        looks.keep_stages(
+            session,
+            look_id,
+            "tetranychus-urticae",
+            [looks.StageCommand("adult", 10, None, 1.0, "dead", "dry")],
+            now=NOW,
+        )
         assert loupe.build(session, catalogue, look_id, "tetranychus-urticae", now=NOW).hidden == ()
 
 
-@pytest.mark.parametrize(("answers", "headline", "notice"), [
-    ({}, "Nothing looked at yet.", None),
-    ({"sticky-plant": "yes", "ants-on-plant": "yes"}, "Undecided so far.", "Search:"),
-    ({"eats-other-insects": "yes", "white-shaggy-tassels": "yes", "runs-fast": "yes", "size-4-to-8": "yes"},
-     "Nothing to treat: a helpful hunter,", "Leave it:"),
-    ({"slime-trail": "yes", "holes-ragged": "yes", "night-soft-legless": "yes"}, "Not treated here: slugs or snails,", None),
-    ({"all-sizes-together": "yes", "where-growing-tips": "yes", "sticky-plant": "yes", "husks-white-papery": "yes", "leaves-curled": "yes"},
-     "Aphids, over 19 in 20; which kind", None),
-    ({"tracks-inside-leaf": "yes", "grey-oval-on-leaf-top": "yes", "web-coarse-few": "yes", "eggs-on-stalks": "yes", "holes-ragged": "no"},
-     "Undecided: this fits nothing", None),
-    ({"lens-nothing-living": "yes", "tap-nothing-alive": "yes", "above-ground-clean": "yes", "tap-specks-walk": "yes", "web-fine": "yes",
-      "eggs-round-clear": "yes"}, "Undecided: the answers contradict", None),
-])  # fmt: skip
-def test_the_page_says_in_one_sentence_where_it_stands(demo_store, catalogue, answers, headline, notice):
+@pytest.mark.parametrize(
+    ("answers", "headline", "notice"),
+    [
+        ({}, "Nothing looked at yet.", None),
+        ({"sticky-plant": "yes", "ants-on-plant": "yes"}, "Undecided so far.", "Search:"),
+        (
+            {
+                "eats-other-insects": "yes",
+                "white-shaggy-tassels": "yes",
+                "runs-fast": "yes",
+                "size-4-to-8": "yes",
+            },
+            "Nothing to treat: a helpful hunter,",
+            "Leave it:",
+        ),
+        (
+            {"slime-trail": "yes", "holes-ragged": "yes", "night-soft-legless": "yes"},
+            "Not treated here: slugs or snails,",
+            None,
+        ),
+        (
+            {
+                "all-sizes-together": "yes",
+                "where-growing-tips": "yes",
+                "sticky-plant": "yes",
+                "husks-white-papery": "yes",
+                "leaves-curled": "yes",
+            },
+            "Aphids, over 19 in 20; which kind",
+            None,
+        ),
+        (
+            {
+                "tracks-inside-leaf": "yes",
+                "grey-oval-on-leaf-top": "yes",
+                "web-coarse-few": "yes",
+                "eggs-on-stalks": "yes",
+                "holes-ragged": "no",
+            },
+            "Undecided: this fits nothing",
+            None,
+        ),
+        (
+            {
+                "lens-nothing-living": "yes",
+                "tap-nothing-alive": "yes",
+                "above-ground-clean": "yes",
+                "tap-specks-walk": "yes",
+                "web-fine": "yes",
+                "eggs-round-clear": "yes",
+            },
+            "Undecided: the answers contradict",
+            None,
+        ),
+    ],
+)
+def test_the_page_says_in_one_sentence_where_it_stands(
+    demo_store, catalogue, answers, headline, notice
+):
     with demo_store.writing() as session:
         result = shown(session, catalogue, begun(session, catalogue, answers, LAUREL))
         assert result.headline.startswith(headline)
@@ -114,12 +219,16 @@ def test_the_page_says_in_one_sentence_where_it_stands(demo_store, catalogue, an
             assert [o.text for o in card.outcomes][-1] in ("No", "None of these")
 
 
-def test_what_a_neighbour_has_is_likelier_and_only_tools_at_hand_are_asked_for(demo_store, catalogue):
+def test_what_a_neighbour_has_is_likelier_and_only_tools_at_hand_are_asked_for(
+    demo_store, catalogue
+):
     with demo_store.writing() as session:
         look_id = begun(session, catalogue, {}, PEPPER)
         beside = shown(session, catalogue, look_id)
         looks.set_tools(session, look_id, ["phone"], "somebody")
-        assert next(s for s in beside.suspects if s.id == "tetranychus-urticae").chance == max(s.chance for s in beside.suspects)
+        assert next(s for s in beside.suspects if s.id == "tetranychus-urticae").chance == max(
+            s.chance for s in beside.suspects
+        )
         assert {c.tool for c in shown(session, catalogue, look_id).checks} <= {"none", "phone"}
 
 
@@ -129,7 +238,9 @@ def picture(size=(3000, 2000), **more):
     return out.getvalue()
 
 
-def test_a_photo_is_made_small_loses_its_data_and_a_length_on_it_answers_the_size_question(demo_store, catalogue):
+def test_a_photo_is_made_small_loses_its_data_and_a_length_on_it_answers_the_size_question(
+    demo_store, catalogue
+):
     exif = Image.Exif()
     exif[0x010F], exif[0x0112] = "Maker of cameras", 6
     with demo_store.writing() as session:
@@ -137,12 +248,18 @@ def test_a_photo_is_made_small_loses_its_data_and_a_length_on_it_answers_the_siz
         photo_id = photos.add(session, look_id, "leaf.jpg", picture(exif=exif.tobytes()), now=NOW)
         kept = session.get(Photo, photo_id)
         with Image.open(io.BytesIO(kept.jpeg)) as small:
-            assert (small.size, len(small.getexif())) == ((1067, 1600), 0), "turned upright, at most 1600 long, nothing of the camera's"
+            assert (small.size, len(small.getexif())) == ((1067, 1600), 0), (
+                "turned upright, at most 1600 long, nothing of the camera's"
+            )
         with pytest.raises(FieldErrors):
             photos.measure(session, catalogue, photo_id, (0, 0, 50, 0), now=NOW)
         photos.set_scale(session, photo_id, (100, 100, 100, 300), 10.0)
-        assert photos.measure(session, catalogue, photo_id, (10, 10, 40, 50), now=NOW) == pytest.approx(2.5)
-        said = {a.observation: (a.said, a.how) for a in looks.standing(queries.look(session, look_id))}
+        assert photos.measure(
+            session, catalogue, photo_id, (10, 10, 40, 50), now=NOW
+        ) == pytest.approx(2.5)
+        said = {
+            a.observation: (a.said, a.how) for a in looks.standing(queries.look(session, look_id))
+        }
         assert said == {"size-2-to-4": ("yes", "2.50 mm on the photo")}
         photos.set_scale(session, photo_id, (100, 100, 100, 300), 20.0)
         assert kept.lengths_mm == [pytest.approx(5.0)]
@@ -150,17 +267,28 @@ def test_a_photo_is_made_small_loses_its_data_and_a_length_on_it_answers_the_siz
             photos.measure(session, catalogue, photo_id, (10, 10, 5000, 50), now=NOW)
 
 
-@pytest.mark.parametrize("data", [b"", b"no picture at all", picture()[:400], b"x" * 12_000_001], ids=["empty", "text", "cut", "large"])
+@pytest.mark.parametrize(
+    "data",
+    [b"", b"no picture at all", picture()[:400], b"x" * 12_000_001],
+    ids=["empty", "text", "cut", "large"],
+)
 def test_what_is_no_picture_is_refused_in_a_sentence(data):
     with pytest.raises(FieldErrors) as caught:
         photos.small(data)
     assert caught.value.by_field["photo"].endswith((".", "can."))
 
 
-@pytest.mark.parametrize(("number", "leaves", "kinds", "spread", "grade"), [
-    (4, 0.05, {"adult"}, False, "light"), (15, None, {"young", "adult"}, True, "light"), (60, 0.3, {"young", "adult"}, False, "middling"),
-    (500, 0.6, {"young"}, True, "heavy"), (0, None, set(), False, "light"), (121, 0.34, set(), False, "middling"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("number", "leaves", "kinds", "spread", "grade"),
+    [
+        (4, 0.05, {"adult"}, False, "light"),
+        (15, None, {"young", "adult"}, True, "light"),
+        (60, 0.3, {"young", "adult"}, False, "middling"),
+        (500, 0.6, {"young"}, True, "heavy"),
+        (0, None, set(), False, "light"),
+        (121, 0.34, set(), False, "middling"),
+    ],
+)
 def test_severity_follows_one_rule(number, leaves, kinds, spread, grade):
     found = severity(number, leaves, kinds, spread)
     assert found.grade == grade
@@ -169,12 +297,24 @@ def test_severity_follows_one_rule(number, leaves, kinds, spread, grade):
 
 def test_chances_are_said_in_words_and_as_frequencies():
     said = [(frequency(p), likelihood(p)) for p in (0.001, 0.05, 0.26, 0.8, 0.949, 0.96)]
-    assert said == [("under 1 in 20", "very unlikely"), ("about 1 in 10", "unlikely"), ("about 3 in 10", "possible"), ("about 8 in 10", "likely"),
-                    ("about 9 in 10", "very likely"), ("over 19 in 20", "very likely")]  # fmt: skip
+    assert said == [
+        ("under 1 in 20", "very unlikely"),
+        ("about 1 in 10", "unlikely"),
+        ("about 3 in 10", "possible"),
+        ("about 8 in 10", "likely"),
+        ("about 9 in 10", "very likely"),
+        ("over 19 in 20", "very likely"),
+    ]
     assert [strokes(w) for w in (0.2, -0.5, 1.5, -3)] == [0, 1, 2, 3]
-    assert [looking.season(NOW.replace(month=m), side) for m, side in ((1, "north"), (7, "north"), (7, "south"), (12, "south"))] == [
-        "winter", "summer", "winter", "summer",
-    ]  # fmt: skip
+    assert [
+        looking.season(NOW.replace(month=m), side)
+        for m, side in ((1, "north"), (7, "north"), (7, "south"), (12, "south"))
+    ] == [
+        "winter",
+        "summer",
+        "winter",
+        "summer",
+    ]
 
 
 def test_a_plants_build_sets_the_walk_and_its_kind_what_it_is_prone_to(demo_store, catalogue):
@@ -185,7 +325,9 @@ def test_a_plants_build_sets_the_walk_and_its_kind_what_it_is_prone_to(demo_stor
         assert "cabbage white" not in prone
         assert 1 <= len(prone) <= plants.MOST_PRONE
         traits = plants.PlantTraits(species="Laurus nobilis", build="cactus", eaten="no")
-        command = plants.PlantCommand("Bay laurel", "woody-citrus", "", plant.stays[-1].place_id, NOW.date(), traits)
+        command = plants.PlantCommand(
+            "Bay laurel", "woody-citrus", "", plant.stays[-1].place_id, NOW.date(), traits
+        )
         plants.change(session, LAUREL, command, now=NOW)
         assert not plants.is_eaten(plant)
         result = shown(session, catalogue, looks.begin(session, LAUREL, now=NOW))

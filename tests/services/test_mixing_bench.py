@@ -21,10 +21,22 @@ def amounts(made):
 
 def test_the_amounts_of_the_usual_mixes():
     assert amounts(mix(CATALOGUE, SPRAY)) == {"isopropyl-alcohol": 321.43, "true-soap": 3.75}
-    assert amounts(mix(CATALOGUE, replace(SPRAY, stocks={"isopropyl-alcohol": 91})))["isopropyl-alcohol"] == 247.25
-    assert amounts(mix(CATALOGUE, MixCommand("paraffinic-oil", 1000, {"paraffinic-oil": 80}))) == {"paraffinic-oil": 12.5}
-    assert amounts(mix(CATALOGUE, MixCommand("peroxide-drench", 1000, {"hydrogen-peroxide": 3}))) == {"hydrogen-peroxide": 250}
-    assert amounts(mix(CATALOGUE, MixCommand("neem-oil", 500))) == {"raw-neem": 2.5, "true-soap": 1.25}
+    assert (
+        amounts(mix(CATALOGUE, replace(SPRAY, stocks={"isopropyl-alcohol": 91})))[
+            "isopropyl-alcohol"
+        ]
+        == 247.25
+    )
+    assert amounts(mix(CATALOGUE, MixCommand("paraffinic-oil", 1000, {"paraffinic-oil": 80}))) == {
+        "paraffinic-oil": 12.5
+    }
+    assert amounts(
+        mix(CATALOGUE, MixCommand("peroxide-drench", 1000, {"hydrogen-peroxide": 3}))
+    ) == {"hydrogen-peroxide": 250}
+    assert amounts(mix(CATALOGUE, MixCommand("neem-oil", 500))) == {
+        "raw-neem": 2.5,
+        "true-soap": 1.25,
+    }
     ethanol = replace(SPRAY, instead={"isopropyl-alcohol": "ethanol"}, stocks={"ethanol": 96})
     assert amounts(mix(CATALOGUE, ethanol)) == {"ethanol": 234.38, "true-soap": 3.75}
 
@@ -45,21 +57,33 @@ REFUSED = [
     (MixCommand("insecticidal-soap", 500, extras={"bleach": None}), "gas"),
     (MixCommand("insecticidal-soap", 500, extras={"tobacco": 1.0}), "Nicotine"),
     (MixCommand("paraffinic-oil", 500, extras={"sulphur": None}), "30 days"),
-    (MixCommand("neem-oil", 500, extras={"sulphur": None}), "30 days"), (replace(SPRAY, extras={"bleach": None}), "poison"),
+    (MixCommand("neem-oil", 500, extras={"sulphur": None}), "30 days"),
+    (replace(SPRAY, extras={"bleach": None}), "poison"),
     (MixCommand("paraffinic-oil", 500, instead={"paraffinic-oil": "plant-oil"}), "too heavy"),
     (MixCommand("insecticidal-soap", 500, instead={"true-soap": "dish-detergent"}), "wax"),
-    (MixCommand("neem-oil", 500, {"clarified-neem": 70}, {"raw-neem": "clarified-neem"}), "label of the extract"),
+    (
+        MixCommand("neem-oil", 500, {"clarified-neem": 70}, {"raw-neem": "clarified-neem"}),
+        "label of the extract",
+    ),
     (MixCommand("neem-oil", 500, extras={"clarified-neem": None}), "another product"),
     (MixCommand("insecticidal-soap", 500, extras={"essential-oil": None}), "0.1 % is the most"),
     (MixCommand("insecticidal-soap", 500, extras={"essential-oil": 1.0}), "0.1 % is the most"),
-    (MixCommand("insecticidal-soap", 500, extras={"essential-oil": 0.05}, household=frozenset({"birds"})), "none where they live"),
-    (MixCommand("insecticidal-soap", 500, eaten=True), "Parts of this plant are eaten"), (replace(SPRAY, use="drench"), "kills roots"),
+    (
+        MixCommand(
+            "insecticidal-soap", 500, extras={"essential-oil": 0.05}, household=frozenset({"birds"})
+        ),
+        "none where they live",
+    ),
+    (MixCommand("insecticidal-soap", 500, eaten=True), "Parts of this plant are eaten"),
+    (replace(SPRAY, use="drench"), "kills roots"),
     (replace(SPRAY, strengths={"isopropyl-alcohol": 30}), "injures the plant"),
     (MixCommand("insecticidal-soap", 500, extras={"gravel": None}), "not known"),
-    (MixCommand("permethrin", 500), "no home mix"), (MixCommand("witchcraft", 500), "no treatment"), (MixCommand("neem-oil", 0), "more than 0"),
+    (MixCommand("permethrin", 500), "no home mix"),
+    (MixCommand("witchcraft", 500), "no treatment"),
+    (MixCommand("neem-oil", 0), "more than 0"),
     (MixCommand("alcohol-swab", 500, {"isopropyl-alcohol": 60}), "60 % undiluted is the most"),
     (MixCommand("spinosad", 500, label_rate=1000), "whole volume"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("command", "words"), REFUSED)
@@ -70,7 +94,9 @@ def test_what_must_not_be_mixed_is_refused_with_the_reason(command, words):
 
 @pytest.mark.parametrize("rule", CATALOGUE.recipes.forbidden, ids=lambda rule: "+".join(rule.of))
 def test_every_forbidden_pair_is_refused_in_every_mix_that_could_hold_it(rule):
-    """Where a recipe holds one of the pair, adding the other is refused; what is forbidden by itself is refused everywhere, label's rate or not."""
+    """Where a recipe holds one of the pair, adding the other is refused; what is
+    forbidden by itself is refused everywhere, label's rate or not.
+    """
     tried = 0
     for key, extra in product(CATALOGUE.recipes.recipe, rule.of):
         held = {part.ingredient for part in CATALOGUE.recipes.recipe[key].parts}

@@ -11,7 +11,9 @@ from brood.services.logger import LoggerPlan, csv_text
 from brood.store.queries import cases, readings
 
 START = datetime(2026, 6, 1)
-SILL = places.PlaceCommand("Kitchen sill", "", "set-points", places.Warmth(22.0, 18.0, time(7), time(21)))
+SILL = places.PlaceCommand(
+    "Kitchen sill", "", "set-points", places.Warmth(22.0, 18.0, time(7), time(21))
+)
 
 
 @pytest.fixture
@@ -52,7 +54,11 @@ def test_readings_that_contradict_an_earlier_file_are_refused_and_told(store, si
 def test_a_file_of_days_goes_into_the_diary_leaves_what_stands_and_can_be_withdrawn(store, sill):
     with store.writing() as session:
         places.keep_diary(session, sill, [places.DiaryEntry(NOW.date(), 14.0, 21.0)], now=NOW)
-    upload = take(store, sill, "Date;Min;Max\n06.06.2026;12,5;20\n07.06.2026;13;22\n08.06.2026;9;19\n09.06.2026;30;20\n")
+    upload = take(
+        store,
+        sill,
+        "Date;Min;Max\n06.06.2026;12,5;20\n07.06.2026;13;22\n08.06.2026;9;19\n09.06.2026;30;20\n",
+    )
     assert (upload.taken, upload.known, [r["row"] for r in upload.refused]) == (2, 0, [5])
     assert "2026-06-08 was left as it stands: 14 to 21 °C." in upload.notes
     for out, expected in ((True, 1), (True, 1), (False, 3), (False, 3)):
@@ -83,7 +89,11 @@ def test_a_corrected_reading_keeps_the_old_value(store, sill):
         logger_files.correct_reading(session, wrong, 21.0, now=NOW)
     with store.reading() as session:
         rows = readings.of_day(session, sill, START.date())
-        assert [(r.celsius, r.withdrawn_at is None) for r in rows] == [(20, True), (41, False), (21, True)]
+        assert [(r.celsius, r.withdrawn_at is None) for r in rows] == [
+            (20, True),
+            (41, False),
+            (21, True),
+        ]
         assert [c for _, c in readings.pairs(session, sill)] == [20, 21]
     with pytest.raises(NotFound), store.writing() as session:
         logger_files.correct_reading(session, wrong, None, now=NOW)
@@ -104,7 +114,9 @@ def test_two_places_cannot_share_a_name_and_set_points_are_kept(store, sill):
     with pytest.raises(FieldErrors, match="already a place"), store.writing() as session:
         places.add(session, SILL, now=NOW)
     with store.writing() as session:
-        warmer = places.PlaceCommand("Kitchen sill", "", "set-points", places.Warmth(25.0, 18.0, time(7), time(21)))
+        warmer = places.PlaceCommand(
+            "Kitchen sill", "", "set-points", places.Warmth(25.0, 18.0, time(7), time(21))
+        )
         places.change(session, sill, warmer, now=NOW)
         places.change(session, sill, warmer, now=NOW)
     with store.reading() as session:

@@ -23,7 +23,10 @@ def test_dates_follow_the_locale_and_temperatures_the_unit():
     assert GB.span(MON, MON) == "Mon 1 June"
 
 
-@pytest.mark.parametrize(("value", "words_"), [(0.3, "under 1"), (1.2, "1"), (99.4, "99"), (123.0, "120"), (2468.0, "2500")])
+@pytest.mark.parametrize(
+    ("value", "words_"),
+    [(0.3, "under 1"), (1.2, "1"), (99.4, "99"), (123.0, "120"), (2468.0, "2500")],
+)
 def test_numbers_are_as_exact_as_they_deserve(value, words_):
     assert number(value) == words_
 
@@ -34,8 +37,14 @@ def test_lists_and_days_read_as_english():
     assert (days(1), days(3)) == ("1 day", "3 days")
 
 
-@pytest.mark.parametrize("kind", ["first-laying", "first-immature", "first-hidden", "after-patch", "repeat", "short", "overdue"])
-@pytest.mark.parametrize(("pest", "stage", "event"), [(MITE, "egg", "hatch"), (THRIPS, "pupa", "emergence"), (MITE, "larva", "moult")])
+@pytest.mark.parametrize(
+    "kind",
+    ["first-laying", "first-immature", "first-hidden", "after-patch", "repeat", "short", "overdue"],
+)
+@pytest.mark.parametrize(
+    ("pest", "stage", "event"),
+    [(MITE, "egg", "hatch"), (THRIPS, "pupa", "emergence"), (MITE, "larva", "moult")],
+)
 def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage, event):
     why = Reason(kind, stage, event, WHEN, WHEN, 21.4, 0.97, 0.6)
     text = words.reason(catalogue.pests[pest], why, GB, 2)
@@ -44,7 +53,10 @@ def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage
     assert text.endswith(".")
     assert "None" not in text
     if kind in ("repeat", "short"):
-        assert catalogue.pests[pest].stages[catalogue.pests[pest].index(stage)].plural.lower() in text.lower()
+        assert (
+            catalogue.pests[pest].stages[catalogue.pests[pest].index(stage)].plural.lower()
+            in text.lower()
+        )
 
 
 @pytest.mark.parametrize(
@@ -60,7 +72,15 @@ def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage
 )
 def test_the_next_action_is_one_sentence(catalogue, earliest, target, latest, today, headline):
     at = [DAY.replace(day=d) for d in (earliest, target, latest, today)]
-    a = Application(2, at[0], at[1], at[2], 0, ("insecticidal-soap", "wiping"), Reason("repeat", "egg", "hatch", WHEN, WHEN, 20.0, 0.97, 0.6))
+    a = Application(
+        2,
+        at[0],
+        at[1],
+        at[2],
+        0,
+        ("insecticidal-soap", "wiping"),
+        Reason("repeat", "egg", "hatch", WHEN, WHEN, 20.0, 0.97, 0.6),
+    )
     assert words.next_step(a, at[3], True, GB, catalogue.treatments) == headline
     assert "None" not in words.window(a, at[3], GB)
 
@@ -69,4 +89,7 @@ def test_a_changed_course_is_told_with_its_cost():
     later = words.course_change(MON, date(2026, 6, 9), 5, 6, GB)
     assert later == "It costs 1 more evening and the course ends 8 days later, on Tue 9 June."
     assert words.course_change(MON, MON, 5, 5, GB) == "The end of the course does not move."
-    assert words.course_change(MON, date(2026, 5, 30), 5, 4, GB) == "The course ends 2 days sooner, on Sat 30 May."
+    assert (
+        words.course_change(MON, date(2026, 5, 30), 5, 4, GB)
+        == "The course ends 2 days sooner, on Sat 30 May."
+    )

@@ -1,4 +1,6 @@
-"""Nothing is lost: export and import, backup under load, writes cut off by a kill, many plants, addresses that end."""
+"""Nothing is lost: export and import, backup under load, writes cut off by a kill, many
+plants, addresses that end.
+"""
 
 import csv
 import io
@@ -65,14 +67,28 @@ def test_an_export_read_into_an_empty_household_gives_the_same_bytes(demo_store,
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        (lambda d: "{", "no JSON"), (lambda d: json.dumps({**d, "kind": "x"}), "not a household"),
+        (lambda d: "{", "no JSON"),
+        (lambda d: json.dumps({**d, "kind": "x"}), "not a household"),
         (lambda d: json.dumps({**d, "version": "19990101_01"}), "another version"),
         (lambda d: json.dumps({**d, "tables": {**d["tables"], "sundries": []}}), "no table"),
         (lambda d: json.dumps({**d, "tables": {**d["tables"], "plant": [{"id": 1}]}}), "columns"),
-        (lambda d: json.dumps({**d, "tables": {**d["tables"], "place": [{**d["tables"]["place"][0], "created_at": "soon"}]}}), "cannot be read"),
+        (
+            lambda d: json.dumps(
+                {
+                    **d,
+                    "tables": {
+                        **d["tables"],
+                        "place": [{**d["tables"]["place"][0], "created_at": "soon"}],
+                    },
+                }
+            ),
+            "cannot be read",
+        ),
     ],
-)  # fmt: skip
-def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(demo_store, store, change, says):
+)
+def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(
+    demo_store, store, change, says
+):
     with demo_store.reading() as session:
         document = json.loads(exported(session))
     with pytest.raises(InputError, match=says), store.writing() as session:
@@ -81,10 +97,19 @@ def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(demo_sto
         assert transfer.is_empty(session)
 
 
-LATEST = {"application": ["missed_end_on", "missed_evenings"], "pest_case": ["course_from"], "plant": ["mother_id"]}
+LATEST = {
+    "application": ["missed_end_on", "missed_evenings"],
+    "pest_case": ["course_from"],
+    "plant": ["mother_id"],
+}
 NEW_SINCE = {
     "20261126_02": LATEST,
-    "20261126_01": {**LATEST, "application_record": ["minutes"], "place": ["apart_room"], "quarantine": ["from_place_id"]},
+    "20261126_01": {
+        **LATEST,
+        "application_record": ["minutes"],
+        "place": ["apart_room"],
+        "quarantine": ["from_place_id"],
+    },
 }
 
 
@@ -108,14 +133,21 @@ def as_archive(document):
             archive.writestr(transfer.VERSION, document["version"])
         for name, rows in document["tables"].items():
             body = io.StringIO()
-            columns = [c.name for c in next(t for t in older.tables_at(document["version"]) if t.name == name).columns]
+            columns = [
+                c.name
+                for c in next(
+                    t for t in older.tables_at(document["version"]) if t.name == name
+                ).columns
+            ]
             csv.writer(body).writerow(columns)
             csv.writer(body).writerows([transfer._cell(row[c]) for c in columns] for row in rows)
             archive.writestr(f"{name}.csv", body.getvalue())
     return out.getvalue()
 
 
-@pytest.mark.parametrize(("version", "kind"), [("20261126_02", "json"), ("20261126_02", "csv"), ("20261126_01", "csv")])
+@pytest.mark.parametrize(
+    ("version", "kind"), [("20261126_02", "json"), ("20261126_02", "csv"), ("20261126_01", "csv")]
+)
 def test_what_an_earlier_version_exported_is_read_in_whole(demo_store, store, version, kind):
     with demo_store.reading() as session:
         was, expected = earlier(json.loads(exported(session)), version)
@@ -176,7 +208,12 @@ def test_a_backup_taken_while_others_write_is_sound_and_can_be_put_back(demo_sto
     kept = backup.restore(target, demo_store.path, now=NOW)
     assert kept.is_file()
     with demo_store.reading() as session:
-        assert session.scalar(select(func.count()).select_from(Plant).where(Plant.name.like("Plant %"))) == copied
+        assert (
+            session.scalar(
+                select(func.count()).select_from(Plant).where(Plant.name.like("Plant %"))
+            )
+            == copied
+        )
     (tmp_path / "letter.txt").write_text("no database")
     with pytest.raises(InputError, match="not a sound backup"):
         backup.restore(tmp_path / "letter.txt", demo_store.path, now=NOW)
@@ -199,7 +236,9 @@ for n in range(200):
 def test_what_was_acknowledged_before_a_kill_is_there_afterwards(store, after):
     """Kill -9 in the middle of two hundred writes."""
     said = 0
-    with subprocess.Popen([sys.executable, "-c", WRITES, str(store.path)], stdout=subprocess.PIPE, text=True) as writer:
+    with subprocess.Popen(
+        [sys.executable, "-c", WRITES, str(store.path)], stdout=subprocess.PIPE, text=True
+    ) as writer:
         for line in writer.stdout:
             said = int(line) + 1
             if said == after:
@@ -217,7 +256,9 @@ def test_what_was_acknowledged_before_a_kill_is_there_afterwards(store, after):
 
 
 def test_four_thousand_plants_are_pasted_listed_and_found(demo_store, catalogue):
-    text = "name;place;kind\n" + "\n".join(f"Seedling {n};Propagation shelf;seedlings or herbs" for n in range(4000))
+    text = "name;place;kind\n" + "\n".join(
+        f"Seedling {n};Propagation shelf;seedlings or herbs" for n in range(4000)
+    )
     with demo_store.writing() as session:
         rows = pasting.lines(session, text)
         assert not any(r.fault for r in rows)
@@ -231,7 +272,12 @@ def test_four_thousand_plants_are_pasted_listed_and_found(demo_store, catalogue)
 
 
 @pytest.mark.parametrize(
-    ("line", "says"), [("Fern;Attic;", "no place called"), (";Box room;", "name is missing"), ("Fern;Box room;cheese", "no kind")]
+    ("line", "says"),
+    [
+        ("Fern;Attic;", "no place called"),
+        (";Box room;", "name is missing"),
+        ("Fern;Box room;cheese", "no kind"),
+    ],
 )
 def test_a_line_that_cannot_be_used_says_why(demo_store, line, says):
     with demo_store.reading() as session:
@@ -242,16 +288,28 @@ def test_addresses_end_when_taken_back_and_open_on_their_days_alone(demo_store, 
     day = NOW.date()
     with demo_store.writing() as session:
         feed = sharing.make(session, "feed", "phone", now=NOW)
-        sitter = sharing.make(session, "sitter", "next door", now=NOW, from_on=day, until_on=day + timedelta(days=6))
+        sitter = sharing.make(
+            session, "sitter", "next door", now=NOW, from_on=day, until_on=day + timedelta(days=6)
+        )
     with demo_store.reading() as session:
         row = sharing.address(session, "sitter", sitter, day)
-        assert feed not in [a.digest for a in sharing.every(session)], "the secret itself is not kept"
+        assert feed not in [a.digest for a in sharing.every(session)], (
+            "the secret itself is not kept"
+        )
         sheet = sharing.sheet(session, catalogue, row, today=day, speech=SPEECH)
-        for kind, token, on in (("feed", sitter, day), ("sitter", feed, day), ("feed", feed + "x", day), ("feed", "", day),
-                                ("sitter", sitter, day - timedelta(days=1)), ("sitter", sitter, day + timedelta(days=7))):  # fmt: skip
+        for kind, token, on in (
+            ("feed", sitter, day),
+            ("sitter", feed, day),
+            ("feed", feed + "x", day),
+            ("feed", "", day),
+            ("sitter", sitter, day - timedelta(days=1)),
+            ("sitter", sitter, day + timedelta(days=7)),
+        ):
             with pytest.raises(NotFound):
                 sharing.address(session, kind, token, on)
-    task = next(t for on, tasks in sheet.days for t in tasks if on == day and t.key.startswith("treat"))
+    task = next(
+        t for on, tasks in sheet.days for t in tasks if on == day and t.key.startswith("treat")
+    )
     with demo_store.writing() as session:
         row = sharing.address(session, "sitter", sitter, day)
         with pytest.raises(NotFound):
@@ -276,15 +334,23 @@ def test_addresses_end_when_taken_back_and_open_on_their_days_alone(demo_store, 
 def test_a_plant_that_is_gone_is_out_of_the_lists_and_in_the_record(demo_store, catalogue):
     with demo_store.writing() as session:
         plant = session.scalars(select(Plant).where(Plant.name == "Bay laurel")).one()
-        events.befell(session, catalogue, plant.id, "given", date(2026, 6, 7), "to the neighbours", now=NOW)
+        events.befell(
+            session, catalogue, plant.id, "given", date(2026, 6, 7), "to the neighbours", now=NOW
+        )
     with demo_store.reading() as session:
-        assert "Bay laurel" not in [n.plant.name for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)]
+        assert "Bay laurel" not in [
+            n.plant.name
+            for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)
+        ]
         entries = record.build(session, catalogue, plant_id=plant.id).entries
         told = events.of_plant(session, plant.id)
     assert any("given away" in e.text for e in entries)
     with demo_store.writing() as session:
         assert events.take_back(session, told[0].id, now=NOW) == plant.id
     with demo_store.writing() as session:
-        assert "Bay laurel" in [n.plant.name for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)]
+        assert "Bay laurel" in [
+            n.plant.name
+            for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)
+        ]
         with pytest.raises(NotFound):
             events.take_back(session, told[0].id, now=NOW)

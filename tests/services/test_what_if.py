@@ -1,4 +1,6 @@
-"""Other evenings for a recorded case, its chance, what would help, and every assumption with its ends."""
+"""Other evenings for a recorded case, its chance, what would help, and every assumption
+with its ends.
+"""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -23,12 +25,22 @@ def keeper(store, catalogue):
 
 def held(keeper):
     with keeper.store.reading() as session:
-        return planning.planned(planning.model(session, keeper.catalogue, queries.case(session, keeper.case), TODAY))
+        return planning.planned(
+            planning.model(session, keeper.catalogue, queries.case(session, keeper.case), TODAY)
+        )
 
 
 def tried(keeper, dates="", **more):
     with keeper.store.reading() as session:
-        return what_if.tried(session, keeper.catalogue, queries.case(session, keeper.case), dates, now=NOW, speech=SPEECH, **more)
+        return what_if.tried(
+            session,
+            keeper.catalogue,
+            queries.case(session, keeper.case),
+            dates,
+            now=NOW,
+            speech=SPEECH,
+            **more,
+        )
 
 
 def text(days):
@@ -64,18 +76,21 @@ def test_the_chart_shows_where_the_evenings_stood(keeper):
     moved = tried(keeper, text([days[0], *(d + timedelta(days=2) for d in days[1:])]), chart=True)
     was = [s.was.date() for s in moved.chart.strokes if s.was]
     assert was == days[1:]
-    assert [s.at.date() for s in moved.chart.strokes][1:] == [d + timedelta(days=2) for d in days[1:]]
+    assert [s.at.date() for s in moved.chart.strokes][1:] == [
+        d + timedelta(days=2) for d in days[1:]
+    ]
 
 
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        (lambda days: text(days[:-1]), "give a date for each"), (lambda days: "soon", "cannot be read"),
+        (lambda days: text(days[:-1]), "give a date for each"),
+        (lambda days: "soon", "cannot be read"),
         (lambda days: text([days[0], days[0], *days[2:]]), "same day"),
         (lambda days: text([days[0] - timedelta(days=30), *days[1:]]), "from today"),
         (lambda days: text([*days[:-1], days[-1] + timedelta(days=3000)]), "from today"),
     ],
-)  # fmt: skip
+)
 def test_dates_that_cannot_be_say_so_and_nothing_is_kept(keeper, change, words):
     days = planned_days(keeper)
     with pytest.raises(FieldErrors, match=words):
@@ -107,12 +122,18 @@ def test_a_mark_on_time_keeps_the_promised_dates(keeper):
 
 def test_the_chance_page_has_one_course_for_each_rule_and_the_plan(keeper):
     with keeper.store.reading() as session:
-        found = case_chance.of_case(session, keeper.catalogue, queries.case(session, keeper.case), TODAY, SPEECH, rules=True)
+        found = case_chance.of_case(
+            session, keeper.catalogue, queries.case(session, keeper.case), TODAY, SPEECH, rules=True
+        )
     assert len(found.courses) == len(found.rules) + 1 == 10
     assert found.reaches
     assert found.changes == ()
     assert [len(row) for row in found.scenarios] == [3, 3, 3]
-    four = next(c for c, r in zip(found.courses[1:], found.rules, strict=True) if r.id == "four-days-running")
+    four = next(
+        c
+        for c, r in zip(found.courses[1:], found.rules, strict=True)
+        if r.id == "four-days-running"
+    )
     assert four.early == (1, 2, 3)
     assert found.courses[0].early == ()
 
@@ -144,16 +165,30 @@ def test_a_rehearsal_of_a_case_starts_from_its_finds_and_dates(keeper):
         values = rehearsal.of_case(session, keeper.catalogue, keeper.case, TODAY)
     assert (values["pest"], values["egg"], values["adult"]) == (MITE, "40", "4")
     assert values["first"].startswith("0, ")
-    command = rehearsal.RehearsalCommand(MITE, 21, 21, (("egg", 40.0), ("adult", 4.0)), 0.9, 0.02, ("wiping", "insecticidal-soap"),
-                                         rehearsal.days_of(values["first"]), rehearsal.days_of("every 7 days 4 times"))  # fmt: skip
+    command = rehearsal.RehearsalCommand(
+        MITE,
+        21,
+        21,
+        (("egg", 40.0), ("adult", 4.0)),
+        0.9,
+        0.02,
+        ("wiping", "insecticidal-soap"),
+        rehearsal.days_of(values["first"]),
+        rehearsal.days_of("every 7 days 4 times"),
+    )
     found = rehearsal.rehearse(command, keeper.catalogue, TODAY)
     assert found.sides[0].outcome.chance > found.sides[1].outcome.chance + 0.2
     problem = problem_of(rehearsal.case_of(command, keeper.catalogue, TODAY))
-    again = outcomes(problem, [tuple((TODAY.toordinal() + d, problem.acts) for d in command.second)])[0]
+    again = outcomes(
+        problem, [tuple((TODAY.toordinal() + d, problem.acts) for d in command.second)]
+    )[0]
     assert found.sides[1].outcome.chance == pytest.approx(again.chance)
 
 
-@pytest.mark.parametrize(("words", "days"), [("0, 3,6", (0, 3, 6)), ("6 0 3 3", (0, 3, 6)), ("every 4 days 3 times", (0, 4, 8)), ("", ())])
+@pytest.mark.parametrize(
+    ("words", "days"),
+    [("0, 3,6", (0, 3, 6)), ("6 0 3 3", (0, 3, 6)), ("every 4 days 3 times", (0, 4, 8)), ("", ())],
+)
 def test_days_are_read_as_people_write_them(words, days):
     assert rehearsal.days_of(words) == days
 
@@ -166,7 +201,9 @@ def test_days_that_are_none_are_refused(words):
 
 def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch):
     def cold(problem):
-        error = planning.planner.NothingDevelops("Nothing develops: eggs wait.", field="temperature")
+        error = planning.planner.NothingDevelops(
+            "Nothing develops: eggs wait.", field="temperature"
+        )
         error.inspect_on = TODAY + timedelta(days=14)
         raise error
 

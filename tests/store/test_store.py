@@ -23,9 +23,17 @@ def test_migrating_from_nothing_gives_the_tables_as_they_are_described(tmp_path)
     engine = migration_engine(path)
     with engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), Table.metadata) == []
-        assert connection.execute(text("select version_num from alembic_version")).scalar_one() == newest()
-        checks = connection.execute(text("select count(*) from sqlite_master where sql like '%CHECK%'")).scalar_one()
-        expected = sum(any("CheckConstraint" in type(c).__name__ for c in table.constraints) for table in Table.metadata.tables.values())
+        assert (
+            connection.execute(text("select version_num from alembic_version")).scalar_one()
+            == newest()
+        )
+        checks = connection.execute(
+            text("select count(*) from sqlite_master where sql like '%CHECK%'")
+        ).scalar_one()
+        expected = sum(
+            any("CheckConstraint" in type(c).__name__ for c in table.constraints)
+            for table in Table.metadata.tables.values()
+        )
         assert checks == expected
     engine.dispose()
 

@@ -1,60 +1,32 @@
-"""A real browser: from an empty household to a downloaded calendar, with and without script, and no serious axe violation."""
+"""A real browser: from an empty household to a downloaded calendar, with and without
+script, and no serious axe violation.
+"""
 
-import logging
 import shutil
-import threading
 from pathlib import Path
 
 import pytest
 from conftest import MITE, NOW
 from icalendar import Calendar
-from playwright.sync_api import expect, sync_playwright
-from werkzeug.serving import make_server
+from playwright.sync_api import expect
+from serving import SIZES, Site, visit
 
 from brood.services.logger import LoggerPlan, csv_text
-from brood.settings import Settings
-from brood.web.app import create_app
 
 pytestmark = pytest.mark.browser
-logging.getLogger("werkzeug").setLevel(logging.WARNING)
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text("utf-8")
-QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
-         "--disable-sync", "--disable-dev-shm-usage"]  # fmt: skip
-SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "height": 844}}
-PAGES = ["/plants", "/plants/new", "/plants/1", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/1", "/places/1/edit",
-         "/places/1/day/2026-06-01", "/cases/1", "/cases/3", "/cases/3/chance", "/cases/1/try", "/cases/1/assumptions", "/rehearsal",
-         "/settings", "/keys", "/sources", "/phone", "/enter", "/nope",
-         "/guide", f"/guide/{MITE}", f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/places/4", "/places/5",
-         "/places/6", "/degree-days?place=6&lower=7.4", "/looks/1?zone=upper", "/looks/1/suspects", "/looks/3/suspects",
-         "/looks/1/every?theme=creature", "/looks/1/loupe/coccus-hesperidum", "/photos/1", "/ruler", "/cases/1/evening", "/cases/6/means",
-         "/mix?case=6", "/shelf", "/shelf/new", "/household", "/safety", "/cases/9/course", "/cases/6",
-         "/", "/cases/4/follow", "/cases/1/inspect", "/cases/1/clearing", "/quarantine/1", "/house", "/places/1/plan", "/record", "/record/lessons",
-         "/record/costs", "/record/data", "/cases/4/report", "/sharing", "/plants/paste", "/quarantine"]  # fmt: skip
-
-
-@pytest.fixture(scope="module")
-def browser():
-    with sync_playwright() as play:
-        opened = play.chromium.launch(executable_path=shutil.which("chromium"), args=QUIET)
-        yield opened
-        opened.close()
-
-
-class Site:
-    """A household served on a free port in this process, at a fixed moment or by a clock."""
-
-    def __init__(self, folder, clock=lambda: NOW, *, lan=False, port=0):
-        self.app = create_app(Settings(data=folder, lan=lan), clock)
-        self.server = make_server("127.0.0.1", port, self.app, threaded=True)
-        self.address = f"http://127.0.0.1:{self.server.server_port}"
-        self.thread = threading.Thread(target=self.server.serve_forever)
-        self.thread.start()
-
-    def stop(self):
-        self.server.shutdown()
-        self.thread.join()
-        self.server.server_close()
-        self.app.extensions["household"].store.close()
+PAGES = f"""
+    /plants /plants/new /plants/1 /plants/2/case /plants/2/case?pest={MITE} /places /places/1
+    /places/1/edit /places/1/day/2026-06-01 /cases/1 /cases/3 /cases/3/chance /cases/1/try
+    /cases/1/assumptions /rehearsal /settings /keys /sources /phone /enter /nope /guide
+    /guide/{MITE} /guide/{MITE}/figures?figure=stage.egg.k_dd&value=70 /places/4 /places/5
+    /places/6 /degree-days?place=6&lower=7.4 /looks/1?zone=upper /looks/1/suspects
+    /looks/3/suspects /looks/1/every?theme=creature /looks/1/loupe/coccus-hesperidum /photos/1
+    /ruler /cases/1/evening /cases/6/means /mix?case=6 /shelf /shelf/new /household /safety
+    /cases/9/course /cases/6 / /cases/4/follow /cases/1/inspect /cases/1/clearing /quarantine/1
+    /house /places/1/plan /record /record/lessons /record/costs /record/data /cases/4/report
+    /sharing /plants/paste /quarantine
+""".split()
 
 
 @pytest.fixture
@@ -63,25 +35,6 @@ def site(empty_household, tmp_path):
     opened = Site(tmp_path)
     yield opened
     opened.stop()
-
-
-@pytest.fixture(scope="module")
-def demo_site(demo_household, tmp_path_factory):
-    folder = tmp_path_factory.mktemp("demo-site")
-    shutil.copy(demo_household, folder / "household.sqlite")
-    opened = Site(folder)
-    yield opened
-    opened.stop()
-
-
-def visit(browser, site, **options):
-    context = browser.new_context(base_url=site.address, accept_downloads=True, **options)
-    page = context.new_page()
-    page.faults = []
-    page.on("console", lambda m: page.faults.append(m.text) if m.type == "error" and "422" not in m.text and "404" not in m.text else None)
-    page.on("pageerror", lambda e: page.faults.append(str(e)))
-    page.clock.install(time=NOW)
-    return page
 
 
 def set_up_household(page):
@@ -114,7 +67,9 @@ def test_from_nothing_to_a_calendar(browser, site, size, script):
     set_up_household(page)
     open_case(page)
     expect(page.get_by_role("heading", level=2).first).to_contain_text("tonight")
-    expect(page.get_by_text("in nine of ten scenarios" if script else "Work out the chance").first).to_be_visible()
+    expect(
+        page.get_by_text("in nine of ten scenarios" if script else "Work out the chance").first
+    ).to_be_visible()
     page.get_by_role("button", name="Done today").click()
     expect(page.get_by_role("heading", level=2).first).to_contain_text("Wipe and spray")
     with page.expect_download() as download:
@@ -169,7 +124,15 @@ def test_a_week_of_a_diary_is_typed_with_the_keyboard_alone(browser, site, size)
     set_up_household(page)
     page.goto("/places/1")
     page.get_by_label("Highest on Tue 2 June").focus()
-    for high, low in (("24", "15"), ("25,5", "16"), ("23", "14.5"), ("22", "15"), ("24", "13"), ("26", "14"), ("25", "15")):
+    for high, low in (
+        ("24", "15"),
+        ("25,5", "16"),
+        ("23", "14.5"),
+        ("22", "15"),
+        ("24", "13"),
+        ("26", "14"),
+        ("25", "15"),
+    ):
         page.keyboard.type(high)
         page.keyboard.press("Tab")
         page.keyboard.type(low)
@@ -187,7 +150,9 @@ def test_the_guide_turns_to_one_stage_and_an_own_figure_shows_its_effect(browser
     page.goto("/guide")
     page.get_by_role("link", name="Citrus mealybug").click()
     page.get_by_role("link", name="egg", exact=True).click()
-    expect(page.get_by_role("img", name="citrus mealybug, egg: days against temperature")).to_be_visible()
+    expect(
+        page.get_by_role("img", name="citrus mealybug, egg: days against temperature")
+    ).to_be_visible()
     page.goto(f"/guide/{MITE}")
     page.get_by_role("link", name="All figures, and your own").click()
     page.get_by_role("link", name="Change heat sum, egg").click()
@@ -220,16 +185,25 @@ def test_keys_move_between_pages_and_tab_reaches_the_action(browser, demo_site):
 
 
 BOTH_WAYS = ("/cases/1", "/plants", "/looks/1?zone=upper", "/rehearsal")
-"""Pages that are looked through on a laptop by day and on a phone in the evening theme; the others take turns."""
+"""Pages that are looked through on a laptop by day and on a phone in the evening theme;
+the others take turns.
+"""
 
 
 WAYS = (("laptop", "light"), ("phone", "dark"))
-RULES = "{preload: false, resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'best-practice']}"
+RULES = (
+    "{preload: false, resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', "
+    "'wcag21aa', 'best-practice']}"
+)
 
 
 def serious(page):
     found = page.evaluate(f"axe.run(document, {RULES})")["violations"]
-    return [(v["id"], v["nodes"][0]["html"][:160]) for v in found if v["impact"] in ("serious", "critical")]
+    return [
+        (v["id"], v["nodes"][0]["html"][:160])
+        for v in found
+        if v["impact"] in ("serious", "critical")
+    ]
 
 
 @pytest.mark.parametrize("half", [0, 1])
@@ -255,18 +229,27 @@ def test_no_page_has_a_serious_axe_violation_or_scrolls_sideways(browser, demo_s
 
 def press(page, name, exact=True):
     """Reach a control by its name and press it with the keyboard alone."""
-    found = page.get_by_role("button", name=name, exact=exact).or_(page.get_by_role("link", name=name, exact=exact)).first
+    found = (
+        page.get_by_role("button", name=name, exact=exact)
+        .or_(page.get_by_role("link", name=name, exact=exact))
+        .first
+    )
     found.focus()
     page.keyboard.press("Enter")
 
 
 def tap(page, name, exact=True):
-    page.get_by_role("button", name=name, exact=exact).or_(page.get_by_role("link", name=name, exact=exact)).first.tap()
+    page.get_by_role("button", name=name, exact=exact).or_(
+        page.get_by_role("link", name=name, exact=exact)
+    ).first.tap()
 
 
 def pin(page, start, way):
     link = page.locator(f"a.pin[aria-label^='{start}']")
-    link.locator(".pin-disc").tap() if way == "touch" else (link.focus(), page.keyboard.press("Enter"))
+    link.locator(".pin-disc").tap() if way == "touch" else (
+        link.focus(),
+        page.keyboard.press("Enter"),
+    )
     expect(link).to_have_attribute("aria-current", "true")
 
 
@@ -306,7 +289,9 @@ def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way
     page.context.close()
 
 
-def test_a_photo_is_measured_by_pointer_and_by_keys_and_the_screen_becomes_a_ruler(browser, demo_site):
+def test_a_photo_is_measured_by_pointer_and_by_keys_and_the_screen_becomes_a_ruler(
+    browser, demo_site
+):
     page = visit(browser, demo_site, viewport=SIZES["laptop"])
     page.goto("/photos/1")
     canvas, end = page.locator("#shot"), page.locator("[data-end=x2]")
@@ -327,6 +312,8 @@ def test_a_photo_is_measured_by_pointer_and_by_keys_and_the_screen_becomes_a_rul
     page.get_by_role("button", name="It fits").click()
     page.goto("/looks/1/loupe/coccus-hesperidum")
     expect(page.get_by_text("Life size on this device.")).to_be_visible()
-    assert float(page.locator("svg.life-size").get_attribute("width")) == pytest.approx(76 * 428 / 85.6)
+    assert float(page.locator("svg.life-size").get_attribute("width")) == pytest.approx(
+        76 * 428 / 85.6
+    )
     assert page.faults == []
     page.context.close()

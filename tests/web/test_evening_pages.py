@@ -1,4 +1,6 @@
-"""A keeper with a phone: choose, mix, test two leaves, wait, treat, after-care; and an evening during which the network goes."""
+"""A keeper with a phone: choose, mix, test two leaves, wait, treat, after-care; and an
+evening during which the network goes.
+"""
 
 import shutil
 from datetime import timedelta
@@ -6,7 +8,7 @@ from datetime import timedelta
 import pytest
 from conftest import NOW
 from playwright.sync_api import expect
-from test_browser import SIZES, Site, browser, visit  # noqa: F401
+from serving import SIZES, Site, visit
 
 CASE = 6
 """The long-tailed mealybugs on the coffee plant of the demo household."""
@@ -20,7 +22,7 @@ def own_demo(demo_household, tmp_path, clock):
     opened.stop()
 
 
-def phone(browser, site):  # noqa: F811
+def phone(browser, site):
     return visit(browser, site, viewport=SIZES["phone"], has_touch=True)
 
 
@@ -29,7 +31,7 @@ def later(page, clock, **more):
     page.clock.set_fixed_time(clock.now)
 
 
-def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):  # noqa: F811
+def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):
     page = phone(browser, own_demo)
     page.goto(f"/cases/{CASE}/means")
     expect(page.get_by_text("As chosen now:")).to_be_visible(timeout=30_000)
@@ -39,7 +41,9 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):  #
     page.get_by_role("button", name="Plan with these").click()
     page.get_by_role("link", name="Mix and shopping list").click()
     page.locator("select[name=treatment]").select_option(label="paraffinic oil")
-    page.locator("select[name=stock]").select_option(label="Spray oil: paraffinic oil concentrate, 80 %")
+    page.locator("select[name=stock]").select_option(
+        label="Spray oil: paraffinic oil concentrate, 80 %"
+    )
     page.get_by_label("How much").fill("100")
     page.get_by_role("button", name="Work it out").click()
     expect(page.locator("#made")).to_contain_text("1.25 ml")
@@ -64,8 +68,10 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):  #
     before = page.locator("#dates").get_by_text("done", exact=True).count()
     page.get_by_role("link", name="Start the evening").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("paraffinic oil")
-    small = page.evaluate("""() => [...document.querySelectorAll('#evening button, #evening .check, #evening summary, #evening .input')]
-        .filter(el => el.offsetParent && Math.min(el.offsetWidth, el.offsetHeight) < 44).map(el => el.outerHTML)""")
+    small = page.evaluate("""() => ['button', '.check', 'summary', '.input']
+        .flatMap(kind => [...document.querySelectorAll('#evening ' + kind)])
+        .filter(el => el.offsetParent && Math.min(el.offsetWidth, el.offsetHeight) < 44)
+        .map(el => el.outerHTML)""")
     assert small == []
     for name in ("Undersides", "Along the veins", "Axils and sheaths", "Stem and twigs"):
         page.get_by_role("checkbox", name=name).check()
@@ -85,7 +91,9 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):  #
     assert page.faults == []
 
 
-def test_the_network_goes_in_the_middle_of_the_evening_and_nothing_is_lost(browser, own_demo, clock):  # noqa: F811
+def test_the_network_goes_in_the_middle_of_the_evening_and_nothing_is_lost(
+    browser, own_demo, clock
+):
     page = phone(browser, own_demo)
     page.goto("/cases/1/evening")
     page.get_by_role("checkbox", name="Undersides").check()
@@ -94,7 +102,9 @@ def test_the_network_goes_in_the_middle_of_the_evening_and_nothing_is_lost(brows
     page.get_by_role("button", name="+1 dead: adults").click()
     page.get_by_label("Note").fill("by torch light")
     page.get_by_role("button", name="Evening done").click()
-    expect(page.locator("#offline")).to_contain_text("No connection: the evening is kept on this device")
+    expect(page.locator("#offline")).to_contain_text(
+        "No connection: the evening is kept on this device"
+    )
     assert done(own_demo) == []
 
     page.context.set_offline(False)
@@ -111,7 +121,7 @@ def test_the_network_goes_in_the_middle_of_the_evening_and_nothing_is_lost(brows
     assert page.faults == []
 
 
-def test_what_was_ticked_is_there_after_a_reload(browser, own_demo, clock):  # noqa: F811
+def test_what_was_ticked_is_there_after_a_reload(browser, own_demo, clock):
     page = phone(browser, own_demo)
     page.goto("/cases/1/evening")
     page.get_by_role("checkbox", name="Undersides").check()

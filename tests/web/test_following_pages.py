@@ -1,4 +1,6 @@
-"""Looking again by page: what a tap records, what is refused in a sentence, data out and in, addresses, and journeys in a browser."""
+"""Looking again by page: what a tap records, what is refused in a sentence, data out
+and in, addresses, and journeys in a browser.
+"""
 
 import io
 import json
@@ -13,7 +15,7 @@ from conftest import NOW
 from icalendar import Calendar
 from PIL import Image
 from playwright.sync_api import expect
-from test_browser import SIZES, Site, browser, visit  # noqa: F401
+from serving import SIZES, Site, visit
 
 TODAY = NOW.date().isoformat()
 PART = {"HX-Request": "true"}
@@ -32,17 +34,37 @@ def picture():
 def test_only_a_look_counts_and_a_contradiction_is_said(demo_client):
     address = "/cases/6/inspect"
     assert "Only a look counts" in text_of(demo_client.post(address, data={}))
-    assert "One of the two is not so" in text_of(demo_client.post(address, data={"seen": "none", "live-adult": "3"}))
-    kept = demo_client.post(address, data={"seen": "some", "live-adult": "three", "note": "under the pot"})
+    assert "One of the two is not so" in text_of(
+        demo_client.post(address, data={"seen": "none", "live-adult": "3"})
+    )
+    kept = demo_client.post(
+        address, data={"seen": "some", "live-adult": "three", "note": "under the pot"}
+    )
     assert kept.status_code == 422
     assert "under the pot" in text_of(kept), "nothing typed is lost"
-    assert "has not come" in text_of(demo_client.post(address, data={"seen": "none", "looked_on": "2026-07-01"}))
+    assert "has not come" in text_of(
+        demo_client.post(address, data={"seen": "none", "looked_on": "2026-07-01"})
+    )
 
 
 def test_a_look_with_a_photo_stands_on_the_page_and_can_be_taken_out(demo_client):
-    data = {"seen": "some", "live-young": "7", "dead-adult": "4", "share": "0.5", "thorough": "lens", "spread": "2", "photo": (picture(), "leaf.jpg"),
-            "sent_key": "one", "looked_on": TODAY}  # fmt: skip
-    assert demo_client.post("/cases/6/inspect", data=data, content_type="multipart/form-data").status_code == 303
+    data = {
+        "seen": "some",
+        "live-young": "7",
+        "dead-adult": "4",
+        "share": "0.5",
+        "thorough": "lens",
+        "spread": "2",
+        "photo": (picture(), "leaf.jpg"),
+        "sent_key": "one",
+        "looked_on": TODAY,
+    }
+    assert (
+        demo_client.post(
+            "/cases/6/inspect", data=data, content_type="multipart/form-data"
+        ).status_code
+        == 303
+    )
     page = text_of(demo_client.get("/cases/6/follow"))
     assert "7 nymphs alive, 4 dead" in page
     assert "give or take 2 days" in page
@@ -67,7 +89,10 @@ def test_one_tap_of_the_day_records_it_and_comes_back(demo_client):
     day = text_of(demo_client.get("/"))
     assert f'href="{look}/inspect"' not in day
     undo = re.search(r'Recorded.*?action="(/inspections/\d+/withdraw)"', day, re.DOTALL)[1]
-    assert demo_client.post(undo, data={"undo": "1", "to": "out", "back": "/"}).headers["Location"] == "/"
+    assert (
+        demo_client.post(undo, data={"undo": "1", "to": "out", "back": "/"}).headers["Location"]
+        == "/"
+    )
     day = text_of(demo_client.get("/"))
     assert "Recorded." not in day
     assert f'href="{look}/inspect"' in day
@@ -85,11 +110,18 @@ def test_each_line_of_days_left_loads_by_itself(demo_client):
 
 
 def test_cards_are_placed_counted_replaced_and_wrong_days_refused(demo_client):
-    demo_client.post("/cases/6/cards", data={"colour": "yellow", "placed_on": (NOW.date() - timedelta(days=4)).isoformat()})
+    demo_client.post(
+        "/cases/6/cards",
+        data={"colour": "yellow", "placed_on": (NOW.date() - timedelta(days=4)).isoformat()},
+    )
     page = text_of(demo_client.get("/cases/6/follow"))
     card = re.search(r'action="(/cards/\d+)"', page)[1]
     assert "Say how many are on it" in text_of(demo_client.post(card, data={"number": ""}))
-    assert "after it was placed" in text_of(demo_client.post(card, data={"number": "3", "counted_on": (NOW.date() - timedelta(days=9)).isoformat()}))
+    assert "after it was placed" in text_of(
+        demo_client.post(
+            card, data={"number": "3", "counted_on": (NOW.date() - timedelta(days=9)).isoformat()}
+        )
+    )
     demo_client.post(card, data={"number": "12", "counted_on": TODAY, "after": "fresh"})
     assert "3.0 a day; fresh card" in text_of(demo_client.get("/cases/6/follow"))
 
@@ -125,25 +157,39 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
     page = text_of(demo_client.get("/quarantine"))
     assert "room for 2 of 3" in page
     box = re.search(r'<option value="(\d+)">Box room: room for 2', page)[1]
-    answer = demo_client.post("/quarantine", data={"plant": "6", "reason": "neighbour", "place": box})
+    answer = demo_client.post(
+        "/quarantine", data={"plant": "6", "reason": "neighbour", "place": box}
+    )
     one = answer.headers["Location"]
     page = text_of(demo_client.get("/plants/6"))
     assert "Box room" in page
     undone = re.search(r'Recorded.*?action="(/quarantine/\d+/undo)"', page, re.DOTALL)[1]
     demo_client.post(undone, data={"undo": "1", "to": "never"})
     assert "North stairwell" in text_of(demo_client.get("/plants/6")).split("Cases")[0]
-    one = demo_client.post("/quarantine", data={"plant": "6", "reason": "neighbour", "place": box}).headers["Location"]
+    one = demo_client.post(
+        "/quarantine", data={"plant": "6", "reason": "neighbour", "place": box}
+    ).headers["Location"]
     for step in ("furled", "soil", "rim", "roots", "near", "home"):
         demo_client.post(f"{one}/step", data={"step": step})
-    home = re.search(r'<option value="(\d+)" selected>North stairwell', text_of(demo_client.get(one)))[1]
-    assert demo_client.post(f"{one}/release", data={"place": "999999", "sure": "1"}).status_code == 404
+    home = re.search(
+        r'<option value="(\d+)" selected>North stairwell', text_of(demo_client.get(one))
+    )[1]
+    assert (
+        demo_client.post(f"{one}/release", data={"place": "999999", "sure": "1"}).status_code == 404
+    )
     refused = text_of(demo_client.post(f"{one}/release", data={"place": home}))
     assert "No looks on record since it is kept apart" in refused
     demo_client.post(f"{one}/release", data={"place": home, "sure": "1"})
     assert "North stairwell" in text_of(demo_client.get("/plants/6")).split("Cases")[0]
-    full = demo_client.post("/places/7/edit", data={"name": "Box room", "source": "constant", "constant": "18", "apart_room": "1"})
+    full = demo_client.post(
+        "/places/7/edit",
+        data={"name": "Box room", "source": "constant", "constant": "18", "apart_room": "1"},
+    )
     assert full.status_code == 303
-    refused = demo_client.post("/quarantine", data={"plant": "6", "reason": "sick", "place": box, "note": "limp since Friday"})
+    refused = demo_client.post(
+        "/quarantine",
+        data={"plant": "6", "reason": "sick", "place": box, "note": "limp since Friday"},
+    )
     assert refused.status_code == 422
     assert "Box room is full: Lemon" in text_of(refused)
     assert "limp since Friday" in text_of(refused)
@@ -151,12 +197,22 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
 
 @pytest.mark.parametrize(
     ("address", "part"),
-    [("/", "Today"), ("/plants/paste", "Plants"), ("/cases/1/report", "Plants"), ("/quarantine", "Places"), ("/places/7/edit", "Places"),
-     ("/mix", "Shelf"), ("/record/costs", "Record")],
-)  # fmt: skip
+    [
+        ("/", "Today"),
+        ("/plants/paste", "Plants"),
+        ("/cases/1/report", "Plants"),
+        ("/quarantine", "Places"),
+        ("/places/7/edit", "Places"),
+        ("/mix", "Shelf"),
+        ("/record/costs", "Record"),
+    ],
+)
 def test_every_page_says_to_which_part_it_belongs(demo_client, address, part):
     page = text_of(demo_client.get(address))
-    assert re.findall(r'aria-current="page">(?:<svg.*?</svg>)?([A-Z][a-z ]+)</a>', page) == [part, part]
+    assert re.findall(r'aria-current="page">(?:<svg.*?</svg>)?([A-Z][a-z ]+)</a>', page) == [
+        part,
+        part,
+    ]
 
 
 LONG = "9" * 40
@@ -166,11 +222,20 @@ LONG = "9" * 40
 def test_a_number_that_is_none_finds_nothing_and_breaks_nothing(demo_client, number):
     for address in ("/places/{}/plan", "/cases/{}/clearing", "/quarantine/{}", "/plants/{}"):
         assert demo_client.get(address.format(number)).status_code == 404
-    for address in ("/today/apart?kept={}", "/record?plant={}&skip={}", "/record/costs?year={}", "/rehearsal?case={}", "/degree-days?place={}",
-                    "/mix?case={}", "/plants/1/case?look={}"):  # fmt: skip
+    for address in (
+        "/today/apart?kept={}",
+        "/record?plant={}&skip={}",
+        "/record/costs?year={}",
+        "/rehearsal?case={}",
+        "/degree-days?place={}",
+        "/mix?case={}",
+        "/plants/1/case?look={}",
+    ):
         assert demo_client.get(address.replace("{}", number)).status_code == 200
     assert demo_client.post("/cases/1/members", data={"plant": number}).status_code in (303, 404)
-    assert demo_client.post("/quarantine", data={"plant": number, "reason": "sick"}).status_code == 422
+    assert (
+        demo_client.post("/quarantine", data={"plant": number, "reason": "sick"}).status_code == 422
+    )
 
 
 def test_what_it_came_to_is_added_up_and_corrected(demo_client):
@@ -195,8 +260,16 @@ def test_what_it_came_to_is_added_up_and_corrected(demo_client):
 def test_a_plan_of_a_place_is_kept_and_moved_along(demo_client):
     page = text_of(demo_client.get("/places/1/plan"))
     first, second = re.findall(r'name="shelf-(\d+)"', page)
-    data = {f"shelf-{first}": "1", f"position-{first}": "1", f"touches-{first}": "1", f"shelf-{second}": "1", f"position-{second}": "2",
-            f"tray-{second}": "long tray", "draught": "left", "move": f"{first}:right"}  # fmt: skip
+    data = {
+        f"shelf-{first}": "1",
+        f"position-{first}": "1",
+        f"touches-{first}": "1",
+        f"shelf-{second}": "1",
+        f"position-{second}": "2",
+        f"tray-{second}": "long tray",
+        "draught": "left",
+        "move": f"{first}:right",
+    }
     assert demo_client.post("/places/1/plan", data=data).status_code == 303
     after = text_of(demo_client.get("/places/1/plan"))
     assert re.findall(r'name="shelf-(\d+)"', after) == [second, first]
@@ -216,10 +289,18 @@ def test_data_out_and_in_by_page(demo_client, client):
     with sqlite3.connect(":memory:") as db:
         db.deserialize(copy)
         assert db.execute("PRAGMA integrity_check").fetchone() == ("ok",)
-    refused = client.post("/record/import", data={"file": (io.BytesIO(b"{}"), "x.json")}, content_type="multipart/form-data")
+    refused = client.post(
+        "/record/import",
+        data={"file": (io.BytesIO(b"{}"), "x.json")},
+        content_type="multipart/form-data",
+    )
     assert "not a household" in text_of(refused)
     head = b'--sep\r\nContent-Disposition: form-data; name="file"; filename="x.json"\r\n\r\n'
-    taken = client.post("/record/import", data=head + document.data + b"\r\n--sep--\r\n", content_type="multipart/form-data; boundary=sep")
+    taken = client.post(
+        "/record/import",
+        data=head + document.data + b"\r\n--sep--\r\n",
+        content_type="multipart/form-data; boundary=sep",
+    )
     assert taken.status_code == 303
     assert client.get("/record/household.json").data == document.data
 
@@ -229,7 +310,9 @@ def test_a_pasted_list_is_shown_first_and_kept_whole_or_not_at_all(demo_client):
     page = text_of(demo_client.post("/plants/paste", data={"list": listed, "act": "keep"}))
     assert "no place called “Attic”" in page
     assert "Sage" not in text_of(demo_client.get("/plants"))
-    demo_client.post("/plants/paste", data={"list": listed.replace("Attic", "Box room"), "act": "keep"})
+    demo_client.post(
+        "/plants/paste", data={"list": listed.replace("Attic", "Box room"), "act": "keep"}
+    )
     assert "Mint" in text_of(demo_client.get("/plants"))
 
 
@@ -241,7 +324,9 @@ def made(client, kind, **more):
 def test_feed_and_sitter_open_without_the_passcode_and_nothing_else_does(lan_client):
     outside = {"REMOTE_ADDR": "10.9.8.20"}
     feed = made(lan_client, "feed")
-    sitter = made(lan_client, "sitter", from_on=TODAY, until_on=(NOW.date() + timedelta(days=5)).isoformat())
+    sitter = made(
+        lan_client, "sitter", from_on=TODAY, until_on=(NOW.date() + timedelta(days=5)).isoformat()
+    )
     events = Calendar.from_ical(lan_client.get(feed, environ_base=outside).data).walk("VEVENT")
     assert len({str(e["uid"]) for e in events}) == len(events) > 20
     sheet = lan_client.get(sitter, environ_base=outside)
@@ -250,15 +335,21 @@ def test_feed_and_sitter_open_without_the_passcode_and_nothing_else_does(lan_cli
     for path in ("/", "/record", "/cases/1", "/record/household.json", "/sharing"):
         assert lan_client.get(path, environ_base=outside).status_code == 303, "the door"
     for path in ("/evenings/1", "/cases/1/close", "/sharing/feed", "/record/import"):
-        assert lan_client.post(path, environ_base=outside).headers["Location"].startswith("/enter"), "the door"
-    assert lan_client.post(sitter, data={"task": "treat-999"}, environ_base=outside).status_code == 404
+        assert (
+            lan_client.post(path, environ_base=outside).headers["Location"].startswith("/enter")
+        ), "the door"
+    assert (
+        lan_client.post(sitter, data={"task": "treat-999"}, environ_base=outside).status_code == 404
+    )
     assert lan_client.post(feed, environ_base=outside).status_code in (303, 405)
     for n in re.findall(r"/sharing/(\d+)/revoke", text_of(lan_client.get("/sharing"))):
         lan_client.post(f"/sharing/{n}/revoke")
     for path in (feed, sitter, feed[:-9] + "AAAAA.ics", sitter + "A"):
         assert lan_client.get(path, environ_base=outside).status_code == 404
         assert lan_client.get(path).status_code == 404
-    assert lan_client.post(sitter, data={"task": "treat-1"}, environ_base=outside).status_code == 404
+    assert (
+        lan_client.post(sitter, data={"task": "treat-1"}, environ_base=outside).status_code == 404
+    )
 
 
 @pytest.fixture
@@ -270,7 +361,7 @@ def demo_here(demo_household, tmp_path, clock):
 
 
 @pytest.mark.browser
-def test_a_wet_thumb_counts_and_the_verdict_follows(browser, demo_here):  # noqa: F811
+def test_a_wet_thumb_counts_and_the_verdict_follows(browser, demo_here):
     page = visit(browser, demo_here, viewport=SIZES["phone"], has_touch=True)
     page.goto("/cases/6")
     page.get_by_role("link", name="Look and count", exact=True).tap()
@@ -285,7 +376,9 @@ def test_a_wet_thumb_counts_and_the_verdict_follows(browser, demo_here):  # noqa
 
 
 @pytest.mark.browser
-def test_a_look_made_without_a_connection_waits_on_the_device_and_counts_once(browser, demo_here, clock):  # noqa: F811
+def test_a_look_made_without_a_connection_waits_on_the_device_and_counts_once(
+    browser, demo_here, clock
+):
     page = visit(browser, demo_here, viewport=SIZES["phone"], has_touch=True)
     page.goto("/cases/6/inspect")
     page.get_by_role("radio", name="with a lens").check()
@@ -293,7 +386,9 @@ def test_a_look_made_without_a_connection_waits_on_the_device_and_counts_once(br
     page.get_by_role("button", name="+1 live: nymphs").tap()
     page.get_by_role("button", name="+1 live: nymphs").tap()
     page.get_by_role("button", name="Keep this look").tap()
-    expect(page.locator("#offline")).to_contain_text("No connection: the look is kept on this device")
+    expect(page.locator("#offline")).to_contain_text(
+        "No connection: the look is kept on this device"
+    )
     page.get_by_role("button", name="Try again now").tap()
     page.context.set_offline(False)
     page.wait_for_url("**/cases/6/follow", timeout=60_000)
@@ -310,10 +405,12 @@ def test_a_look_made_without_a_connection_waits_on_the_device_and_counts_once(br
 
 
 @pytest.mark.browser
-def test_a_day_by_keys_without_script_evening_kept_and_sitter_ticks(browser, demo_here):  # noqa: F811
+def test_a_day_by_keys_without_script_evening_kept_and_sitter_ticks(browser, demo_here):
     page = visit(browser, demo_here, viewport=SIZES["laptop"], java_script_enabled=False)
     page.goto("/")
-    keep = page.get_by_role("button", name=re.compile("^Keep (Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)day"))
+    keep = page.get_by_role(
+        "button", name=re.compile("^Keep (Mon|Tues|Wednes|Thurs|Fri|Satur|Sun)day")
+    )
     if keep.count():
         keep.focus()
         page.keyboard.press("Enter")

@@ -1,4 +1,6 @@
-"""Means, shelf, mix, household, test leaves and evenings as pages: what is refused, kept, and what follows."""
+"""Means, shelf, mix, household, test leaves and evenings as pages: what is refused,
+kept, and what follows.
+"""
 
 import re
 from datetime import date, datetime, time, timedelta
@@ -24,48 +26,79 @@ def means(client, case, *acts, **more):
 
 
 def figures(client, case):
-    pattern = (r'<tr><th scope="row">(with|without) ([^<]+?)(?: <span.*?</span>)?</th><td class="n" data-label="evenings">([\d–]+)</td>'
-               r'<td class="n whitespace-nowrap" data-label="clear">([^<]+)</td>')  # fmt: skip
+    pattern = (
+        r'<tr><th scope="row">(with|without) ([^<]+?)(?: <span.*?</span>)?</th><td '
+        r'class="n" data-label="evenings">([\d–]+)</td>'
+        r'<td class="n whitespace-nowrap" data-label="clear">([^<]+)</td>'
+    )
     rows = re.findall(pattern, text(client.get(f"/cases/{case}/means/figures")))
     return {f"{way} {name}": (int(n) if n != "–" else 0, clear) for way, name, n, clear in rows}
 
 
 def test_long_tailed_mealybugs_on_coffee_take_swab_and_spray_and_fewer_evenings(demo_client):
     rows = figures(demo_client, COFFEE)
-    now = int(re.search(r"As chosen now:</strong> (\d+) evenings", text(demo_client.get(f"/cases/{COFFEE}/means/figures")))[1])
+    now = int(
+        re.search(
+            r"As chosen now:</strong> (\d+) evenings",
+            text(demo_client.get(f"/cases/{COFFEE}/means/figures")),
+        )[1]
+    )
     assert rows["without alcohol swab"][0] > now
     assert rows["without insecticidal soap"][0] > now
     assert means(demo_client, COFFEE, "insecticidal-soap").status_code == 303
-    alone = re.findall(r'data-dates="([^"]*)"', text(demo_client.get(f"/cases/{COFFEE}")))[0].split(",")
+    alone = re.findall(r'data-dates="([^"]*)"', text(demo_client.get(f"/cases/{COFFEE}")))[0].split(
+        ","
+    )
     means(demo_client, COFFEE, "insecticidal-soap", "alcohol-swab")
-    both = re.findall(r'data-dates="([^"]*)"', text(demo_client.get(f"/cases/{COFFEE}")))[0].split(",")
+    both = re.findall(r'data-dates="([^"]*)"', text(demo_client.get(f"/cases/{COFFEE}")))[0].split(
+        ","
+    )
     assert len(both) < len(alone)
 
 
 def test_means_that_are_not_offered_are_refused_from_every_form(demo_client):
-    demo_client.post("/shelf/new", data={"name": "A strong one", "holds": "product:permethrin", "allowed-indoor": "1", "allowed-outdoor": "1"})
+    demo_client.post(
+        "/shelf/new",
+        data={
+            "name": "A strong one",
+            "holds": "product:permethrin",
+            "allowed-indoor": "1",
+            "allowed-outdoor": "1",
+        },
+    )
     page = text(demo_client.get(f"/cases/{COFFEE}/means"))
     assert "Can kill cats" in page
     assert 'name="act-permethrin"' not in page
     answer = means(demo_client, COFFEE, "permethrin")
     assert answer.status_code == 422
     assert "Can kill cats" in text(answer)
-    found = {"pest": MITE, "found_on": TODAY.isoformat(), "start_on": TODAY.isoformat(), "number-adult": "4"}
+    found = {
+        "pest": MITE,
+        "found_on": TODAY.isoformat(),
+        "start_on": TODAY.isoformat(),
+        "number-adult": "4",
+    }
     opened = demo_client.post("/plants/6/case", data={**found, "act-permethrin": "1"})
     assert opened.status_code == 422
     assert "Can kill cats" in text(opened)
     demo_client.post("/household", data={"living-dogs": "1"})
-    assert 'name="act-permethrin"' in text(demo_client.get(f"/cases/{COFFEE}/means")), "without a cat it is offered, for its label allows it"
+    assert 'name="act-permethrin"' in text(demo_client.get(f"/cases/{COFFEE}/means")), (
+        "without a cat it is offered, for its label allows it"
+    )
     assert means(demo_client, 5, "soil-drying", "bti-drench").status_code == 422
     assert means(demo_client, COFFEE).status_code == 422
 
 
 def test_what_was_done_with_a_means_that_was_given_up_still_counts(demo_client):
-    """Soap was used twice on the aubergine; given up, it is planned no more, yet the animals it caught stay caught."""
+    """Soap was used twice on the aubergine; given up, it is planned no more, yet the
+    animals it caught stay caught.
+    """
     before = text(demo_client.get(f"/cases/{AUBERGINE}"))
     means(demo_client, AUBERGINE, "wiping", test_patch="")
     after = text(demo_client.get(f"/cases/{AUBERGINE}"))
-    alive = [re.search(r'eggs</span><span class="figure">([^<]+)', page)[1] for page in (before, after)]
+    alive = [
+        re.search(r'eggs</span><span class="figure">([^<]+)', page)[1] for page in (before, after)
+    ]
     assert alive[0] == alive[1]
     planned = re.findall(r'>next</span></th>.*?data-label="what">([^<]+)', after, re.S)
     assert planned == ["wiping"]
@@ -76,7 +109,11 @@ def test_what_was_done_with_a_means_that_was_given_up_still_counts(demo_client):
 def test_cutting_the_worst_leaves_is_weighed_and_bad_numbers_are_a_sentence(demo_client):
     said = text(demo_client.get(f"/cases/{AUBERGINE}/means/cut?worst=4&leaves=20"))
     assert "Cutting the 4 worst leaves of 20 takes about 36 in 100" in said
-    refused = {"worst=9&leaves=4": "no more than have the pest", "worst=x&leaves=4": "must be a number", "worst=0&leaves=4": "must lie between"}
+    refused = {
+        "worst=9&leaves=4": "no more than have the pest",
+        "worst=x&leaves=4": "must be a number",
+        "worst=0&leaves=4": "must lie between",
+    }
     for bad, words in refused.items():
         answer = demo_client.get(f"/cases/{AUBERGINE}/means/cut?{bad}")
         assert answer.status_code == 422
@@ -84,22 +121,33 @@ def test_cutting_the_worst_leaves_is_weighed_and_bad_numbers_are_a_sentence(demo
 
 
 def test_the_soil_is_treated_where_a_stage_lives_and_left_where_none_does(demo_client):
-    assert "No stage of it lives in the soil" in text(demo_client.get(f"/cases/{AUBERGINE}/means/figures"))
-    assert "sit in the soil, where no leaf spray reaches" in text(demo_client.get("/cases/3/means/figures"))
+    assert "No stage of it lives in the soil" in text(
+        demo_client.get(f"/cases/{AUBERGINE}/means/figures")
+    )
+    assert "sit in the soil, where no leaf spray reaches" in text(
+        demo_client.get("/cases/3/means/figures")
+    )
 
 
 FORBIDDEN = [
-    ({"treatment": "peroxide-drench", "extra": "vinegar"}, "peracetic"), ({"treatment": "insecticidal-soap", "extra": "tobacco"}, "Nicotine"),
-    ({"treatment": "paraffinic-oil", "extra": "sulphur"}, "30 days"), ({"treatment": "insecticidal-soap", "extra": "bleach"}, "poisonous gas"),
-    ({"treatment": "insecticidal-soap", "extra": "essential-oil", "extra_percent": "0.05"}, "poison cats"),
+    ({"treatment": "peroxide-drench", "extra": "vinegar"}, "peracetic"),
+    ({"treatment": "insecticidal-soap", "extra": "tobacco"}, "Nicotine"),
+    ({"treatment": "paraffinic-oil", "extra": "sulphur"}, "30 days"),
+    ({"treatment": "insecticidal-soap", "extra": "bleach"}, "poisonous gas"),
+    (
+        {"treatment": "insecticidal-soap", "extra": "essential-oil", "extra_percent": "0.05"},
+        "poison cats",
+    ),
     ({"treatment": "neem-oil", "stock": "clarified-neem", "percent": "70"}, "label of the extract"),
-    ({"treatment": "alcohol-spray", "use": "drench"}, "kills roots"), ({"treatment": "neem-oil", "amount": "0"}, "more than 0"),
+    ({"treatment": "alcohol-spray", "use": "drench"}, "kills roots"),
+    ({"treatment": "neem-oil", "amount": "0"}, "more than 0"),
     ({"treatment": "alcohol-swab", "percent": "60"}, "60 % undiluted is the most"),
     ({"treatment": "insecticidal-soap", "case": str(AUBERGINE), "stock": ""}, "no home mix"),
-    ({"treatment": "neem-oil", "amount": "much"}, "must be a number"), ({"treatment": "spinosad", "stock": ""}, "no home mix"),
+    ({"treatment": "neem-oil", "amount": "much"}, "must be a number"),
+    ({"treatment": "spinosad", "stock": ""}, "no home mix"),
     ({"treatment": "neem-oil", "amount_unit": "bucket"}, "measure from the list"),
     ({"treatment": "alcohol-spray", "strength": "30"}, "injures the plant"),
-]  # fmt: skip
+]
 
 
 def test_a_forbidden_mix_is_refused_by_the_form_by_the_page_and_on_the_label(demo_client):
@@ -122,11 +170,20 @@ def test_a_mix_comes_from_the_shelf_by_the_label_and_in_the_keepers_measures(dem
     assert f"Away with it on {SAID.day(TODAY + timedelta(days=30))}" in label
     assert "Use today" in text(demo_client.get("/mix/label?treatment=insecticidal-soap&amount=500"))
     demo_client.post("/settings", data={"measure": "us"})
-    assert "fl oz" in text(demo_client.get("/mix?treatment=alcohol-spray&amount=16&amount_unit=fl+oz"))
+    assert "fl oz" in text(
+        demo_client.get("/mix?treatment=alcohol-spray&amount=16&amount_unit=fl+oz")
+    )
 
 
 def test_a_bottle_is_put_on_the_shelf_corrected_and_taken_away(demo_client):
-    bottle = {"name": "White bottle", "holds": "stuff:ethanol", "percent": "96", "size": "16", "size_unit": "fl oz", "expires_on": "2026-06-01"}
+    bottle = {
+        "name": "White bottle",
+        "holds": "stuff:ethanol",
+        "percent": "96",
+        "size": "16",
+        "size_unit": "fl oz",
+        "expires_on": "2026-06-01",
+    }
     assert demo_client.post("/shelf/new", data=bottle).status_code == 303
     page = text(demo_client.get("/shelf"))
     assert "Past its date" in page
@@ -138,8 +195,13 @@ def test_a_bottle_is_put_on_the_shelf_corrected_and_taken_away(demo_client):
     newest = re.search(r"White bottle.*?/shelf/(\d+)", text(demo_client.get("/shelf")), re.S)[1]
     demo_client.post(f"/shelf/{newest}", data={"act": "away"})
     assert "White bottle" not in text(demo_client.get("/shelf"))
-    for bad, words in (({"name": ""}, "missing"), ({"holds": "stuff:gold"}, "Choose what is in it"), ({"percent": "140"}, "must lie between"),
-                       ({"size": "-3"}, "must lie between"), ({"harvest_days": "x", "holds": "product:btk"}, "must be a number")):  # fmt: skip
+    for bad, words in (
+        ({"name": ""}, "missing"),
+        ({"holds": "stuff:gold"}, "Choose what is in it"),
+        ({"percent": "140"}, "must lie between"),
+        ({"size": "-3"}, "must lie between"),
+        ({"harvest_days": "x", "holds": "product:btk"}, "must be a number"),
+    ):
         answer = demo_client.post("/shelf/new", data={**bottle, **bad})
         assert answer.status_code == 422
         assert words in text(answer)
@@ -148,7 +210,10 @@ def test_a_bottle_is_put_on_the_shelf_corrected_and_taken_away(demo_client):
 def test_the_household_is_kept_and_says_who_is_minded(demo_client):
     page = text(demo_client.get("/household"))
     assert re.search(r'name="living-cats" value="1" checked', page)
-    demo_client.post("/household", data={"living-birds": "1", "at-6-birds": "1", "region": "Ask the municipality."})
+    demo_client.post(
+        "/household",
+        data={"living-birds": "1", "at-6-birds": "1", "region": "Ask the municipality."},
+    )
     page = text(demo_client.get("/household"))
     assert re.search(r'name="at-6-birds" value="1" checked', page)
     assert "Ask the municipality." in page
@@ -168,17 +233,38 @@ def planned(page):
 def test_a_spray_waits_for_its_test_leaves_and_hand_work_does_not(demo_client, clock):
     page = start_patched(demo_client)
     assert "Not tested yet" in page
-    assert demo_client.post(f"/cases/{COFFEE}/patch", data={"treatment": "paraffinic-oil", "leaf": ""}).status_code == 422
-    assert demo_client.post(f"/cases/{COFFEE}/patch", data={"treatment": "wiping", "leaf": "one"}).status_code == 422
-    demo_client.post(f"/cases/{COFFEE}/patch", data={"treatment": "paraffinic-oil", "leaf": "the two lowest"})
+    assert (
+        demo_client.post(
+            f"/cases/{COFFEE}/patch", data={"treatment": "paraffinic-oil", "leaf": ""}
+        ).status_code
+        == 422
+    )
+    assert (
+        demo_client.post(
+            f"/cases/{COFFEE}/patch", data={"treatment": "wiping", "leaf": "one"}
+        ).status_code
+        == 422
+    )
+    demo_client.post(
+        f"/cases/{COFFEE}/patch", data={"treatment": "paraffinic-oil", "leaf": "the two lowest"}
+    )
     page = text(demo_client.get(f"/cases/{COFFEE}"))
     assert f"Look again <strong>{SAID.moment(NOW + timedelta(hours=48))}" in page
     number = re.search(r"/patches/(\d+)", page)[1]
     early = demo_client.post(f"/patches/{number}", data={"outcome": "fine"})
     assert early.status_code == 422
     assert "48 hours after" in text(early)
-    sprays = [when for when, what in re.findall(r'whitespace-nowrap">(.+?)<.*?data-label="what">([^<]+)', page, re.S) if "oil" in what]
-    assert all(SAID.day(TODAY) not in when and SAID.day(TODAY + timedelta(days=1)) not in when for when in sprays)
+    sprays = [
+        when
+        for when, what in re.findall(
+            r'whitespace-nowrap">(.+?)<.*?data-label="what">([^<]+)', page, re.S
+        )
+        if "oil" in what
+    ]
+    assert all(
+        SAID.day(TODAY) not in when and SAID.day(TODAY + timedelta(days=1)) not in when
+        for when in sprays
+    )
     clock.now = NOW + timedelta(hours=49)
     assert "the 48 hours are over" in text(demo_client.get(f"/cases/{COFFEE}"))
     demo_client.post(f"/patches/{number}", data={"outcome": "fine"})
@@ -189,7 +275,9 @@ def test_a_spray_waits_for_its_test_leaves_and_hand_work_does_not(demo_client, c
 
 def test_what_marks_its_test_leaves_is_left_out_of_the_plan(demo_client):
     start_patched(demo_client)
-    demo_client.post(f"/cases/{COFFEE}/patch", data={"treatment": "paraffinic-oil", "leaf": "the two lowest"})
+    demo_client.post(
+        f"/cases/{COFFEE}/patch", data={"treatment": "paraffinic-oil", "leaf": "the two lowest"}
+    )
     number = re.search(r"/patches/(\d+)", text(demo_client.get(f"/cases/{COFFEE}")))[1]
     demo_client.post(f"/patches/{number}", data={"outcome": "marked", "note": "pale spots"})
     page = text(demo_client.get(f"/cases/{COFFEE}"))
@@ -200,11 +288,21 @@ def test_what_marks_its_test_leaves_is_left_out_of_the_plan(demo_client):
     assert demo_client.post("/patches/999", data={"outcome": "fine"}).status_code == 404
 
 
-EVENING = {"did-wiping": "1", "did-insecticidal-soap": "1", "sent_key": "k1", "took": "80", "took_unit": "ml", "live-young": "3", "dead-young": "12"}
+EVENING = {
+    "did-wiping": "1",
+    "did-insecticidal-soap": "1",
+    "sent_key": "k1",
+    "took": "80",
+    "took_unit": "ml",
+    "live-young": "3",
+    "dead-young": "12",
+}
 
 
 def test_an_evening_that_missed_the_undersides_counts_for_less(demo_client, clock):
-    """The same evening with every part done, and with the tops alone: the second leaves more alive and needs no fewer evenings."""
+    """The same evening with every part done, and with the tops alone: the second leaves
+    more alive and needs no fewer evenings.
+    """
     page = text(demo_client.get(f"/cases/{AUBERGINE}/evening"))
     parts = re.findall(r'name="(part-[a-z]+)"', page)
     assert {"part-undersides", "part-veins", "part-tops"} <= set(parts)
@@ -230,11 +328,16 @@ def test_an_evening_that_missed_the_undersides_counts_for_less(demo_client, cloc
 
 def test_an_evening_sent_twice_counts_once_and_a_bad_one_keeps_what_was_typed(demo_client):
     before = len(planned(text(demo_client.get(f"/cases/{AUBERGINE}"))))
-    bad = demo_client.post(f"/cases/{AUBERGINE}/evening", data={**EVENING, "live-young": "many", "note": "by torch light"})
+    bad = demo_client.post(
+        f"/cases/{AUBERGINE}/evening",
+        data={**EVENING, "live-young": "many", "note": "by torch light"},
+    )
     assert bad.status_code == 422
     assert 'value="by torch light"' in text(bad)
     assert 'value="many"' in text(bad)
-    assert demo_client.post(f"/cases/{AUBERGINE}/evening", data={"sent_key": "k2"}).status_code == 422
+    assert (
+        demo_client.post(f"/cases/{AUBERGINE}/evening", data={"sent_key": "k2"}).status_code == 422
+    )
     for _ in range(3):
         assert demo_client.post(f"/cases/{AUBERGINE}/evening", data=EVENING).status_code == 303
     page = text(demo_client.get(f"/cases/{AUBERGINE}"))
@@ -287,7 +390,9 @@ def test_the_safety_page_holds_every_caution_for_those_who_live_here(demo_client
 
 
 def test_what_would_help_names_nothing_that_is_not_offered_here(demo_client):
-    """The aubergine is eaten: alcohol would help, yet it is proposed neither among the means nor beside the chance."""
+    """The aubergine is eaten: alcohol would help, yet it is proposed neither among the
+    means nor beside the chance.
+    """
     means(demo_client, AUBERGINE, "shower")
     page = text(demo_client.get(f"/cases/{AUBERGINE}/chance"))
     helps = re.search(r"What would help</h2>(.*?)</ol>", page, re.S)[1]

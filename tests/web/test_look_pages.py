@@ -1,4 +1,6 @@
-"""The pages of a look without a browser: every form works by post and redirect, bad input is told, nothing is lost."""
+"""The pages of a look without a browser: every form works by post and redirect, bad
+input is told, nothing is lost.
+"""
 
 import io
 import re
@@ -19,12 +21,17 @@ def html(client, path):
 
 
 def said(client, look, observation):
-    found = re.findall(rf'id="b-{observation}-(\w+)"[^>]*aria-pressed="true"', html(client, f"/looks/{look}/every?theme={theme(observation)}"))
+    found = re.findall(
+        rf'id="b-{observation}-(\w+)"[^>]*aria-pressed="true"',
+        html(client, f"/looks/{look}/every?theme={theme(observation)}"),
+    )
     return found[0] if found else None
 
 
 def theme(observation):
-    return {"web": "residue", "sti": "damage", "bum": "creature", "dis": "creature"}[observation[:3]]
+    return {"web": "residue", "sti": "damage", "bum": "creature", "dis": "creature"}[
+        observation[:3]
+    ]
 
 
 @pytest.fixture
@@ -35,7 +42,9 @@ def look(demo_client):
 
 
 def post(client, look, observation, answer, **more):
-    return client.post(f"/looks/{look}/answers", data={"observation": observation, "said": answer, **more})
+    return client.post(
+        f"/looks/{look}/answers", data={"observation": observation, "said": answer, **more}
+    )
 
 
 def test_an_answer_leads_back_to_its_question_and_can_be_taken_back(demo_client, look):
@@ -52,7 +61,10 @@ def test_an_answer_leads_back_to_its_question_and_can_be_taken_back(demo_client,
     assert log.count("withdrawn.") == 2
 
 
-@pytest.mark.parametrize(("observation", "answer"), [("no-such", "yes"), ("web-fine", "perhaps"), ("", "yes"), ("<script>alert(1)</script>", "no")])
+@pytest.mark.parametrize(
+    ("observation", "answer"),
+    [("no-such", "yes"), ("web-fine", "perhaps"), ("", "yes"), ("<script>alert(1)</script>", "no")],
+)
 def test_an_answer_that_cannot_be_is_refused(demo_client, look, observation, answer):
     refused = post(demo_client, look, observation, answer)
     assert refused.status_code == 422
@@ -69,19 +81,31 @@ def test_old_damage_is_an_answer_for_marks_only(demo_client, look):
 
 def test_a_check_is_answered_by_one_choice_or_by_none_of_them(demo_client, look):
     options = ["bump-flat-oval-brown", "bump-smooth-dome", "disc-thin-round-pale"]
-    demo_client.post(f"/looks/{look}/choice", data={"option": options, "chosen": "bump-smooth-dome", "view": "suspects"})
+    demo_client.post(
+        f"/looks/{look}/choice",
+        data={"option": options, "chosen": "bump-smooth-dome", "view": "suspects"},
+    )
     assert said(demo_client, look, "bump-smooth-dome") == "yes"
     assert said(demo_client, look, "bump-flat-oval-brown") == "out"
-    demo_client.post(f"/looks/{look}/choice", data={"option": options, "chosen": "", "view": "suspects"})
+    demo_client.post(
+        f"/looks/{look}/choice", data={"option": options, "chosen": "", "view": "suspects"}
+    )
     assert {said(demo_client, look, o) for o in options} == {"no"}
 
 
 def test_tools_and_the_looker_are_kept_and_htmx_gets_a_part(demo_client, look):
-    demo_client.post(f"/looks/{look}/tools", data={"tool": ["phone", "sledge-hammer"], "looker": "<b>Somebody</b>", "view": "suspects"})
+    demo_client.post(
+        f"/looks/{look}/tools",
+        data={"tool": ["phone", "sledge-hammer"], "looker": "<b>Somebody</b>", "view": "suspects"},
+    )
     page = html(demo_client, f"/looks/{look}/suspects")
     assert 'value="phone" checked' in page
     assert "<b>Somebody" not in page
-    part = demo_client.post(f"/looks/{look}/answers", data={"observation": "web-fine", "said": "yes"}, headers={"HX-Request": "true"})
+    part = demo_client.post(
+        f"/looks/{look}/answers",
+        data={"observation": "web-fine", "said": "yes"},
+        headers={"HX-Request": "true"},
+    )
     assert part.status_code == 200
     assert "<html" not in part.get_data(as_text=True)
 
@@ -91,19 +115,39 @@ def test_stages_are_needed_and_what_was_typed_stays(demo_client):
     empty = demo_client.post(path, data={"share": "25", "then": "case"})
     assert empty.status_code == 422
     assert "Say what you see" in empty.get_data(as_text=True)
-    wrong = demo_client.post(path, data={"share": "25", "number-adult": "-3", "rough-young": "dozens"})
+    wrong = demo_client.post(
+        path, data={"share": "25", "number-adult": "-3", "rough-young": "dozens"}
+    )
     assert wrong.status_code == 422
     assert 'value="-3"' in wrong.get_data(as_text=True)
-    good = demo_client.post(path, data={"share": "25", "number-adult": "3", "life-adult": "alive", "clue-adult": "holds", "then": "case"})
+    good = demo_client.post(
+        path,
+        data={
+            "share": "25",
+            "number-adult": "3",
+            "life-adult": "alive",
+            "clue-adult": "holds",
+            "then": "case",
+        },
+    )
     form = html(demo_client, good.headers["Location"])
     assert 'name="number-adult" value="12"' in form
     assert 'name="look" value="1"' in form
-    dead = demo_client.post(path, data={"share": "", "number-adult": "3", "life-adult": "dead", "then": "case"})
+    dead = demo_client.post(
+        path, data={"share": "", "number-adult": "3", "life-adult": "dead", "then": "case"}
+    )
     assert dead.headers["Location"].endswith("/suspects"), "dead shells open no case"
 
 
 def test_opening_the_case_closes_the_look_and_the_case_can_be_asked_again(demo_client):
-    data = {"pest": "coccus-hesperidum", "found_on": "2026-06-08", "start_on": "2026-06-08", "number-adult": "12", "act-wiping": "1", "look": "1"}
+    data = {
+        "pest": "coccus-hesperidum",
+        "found_on": "2026-06-08",
+        "start_on": "2026-06-08",
+        "number-adult": "12",
+        "act-wiping": "1",
+        "look": "1",
+    }
     case = demo_client.post("/plants/13/case", data=data).headers["Location"]
     assert "closed" in html(demo_client, "/plants/13")
     again = demo_client.post(f"{case}/look").headers["Location"]
@@ -124,13 +168,20 @@ def jpeg():
 
 
 def test_a_photo_is_added_scaled_measured_and_taken_out(demo_client, look):
-    where = demo_client.post(f"/looks/{look}/photos", data={"photo": (io.BytesIO(jpeg()), "a.png")}).headers["Location"]
+    where = demo_client.post(
+        f"/looks/{look}/photos", data={"photo": (io.BytesIO(jpeg()), "a.png")}
+    ).headers["Location"]
     assert demo_client.get(f"{where}/image.jpg").get_data()[:2] == b"\xff\xd8"
     line = {"x1": "100", "y1": "50", "x2": "300", "y2": "50"}
     assert demo_client.post(where, data={**line, "what": "length"}).status_code == 422
     assert demo_client.post(where, data={**line, "what": "scale", "mm": "0"}).status_code == 422
     assert demo_client.post(where, data={**line, "what": "scale", "mm": "10"}).status_code == 303
-    assert demo_client.post(where, data={"x1": "1", "y1": "1", "x2": "x", "y2": "1", "what": "length"}).status_code == 422
+    assert (
+        demo_client.post(
+            where, data={"x1": "1", "y1": "1", "x2": "x", "y2": "1", "what": "length"}
+        ).status_code
+        == 422
+    )
     demo_client.post(where, data={"x1": "0", "y1": "0", "x2": "0", "y2": "30", "what": "length"})
     assert "1.5 mm" in html(demo_client, where)
     demo_client.post(f"{where}/withdraw")
@@ -150,7 +201,9 @@ def test_every_zone_of_a_build_has_its_pin_on_the_drawing(demo_store, catalogue,
         session.get(Plant, 13).build = build
         result = looking.build(session, catalogue, 1, "", now=clock(), hemisphere="north")
         svg = plate.draw(result, "/looks/1")
-    assert svg.count('class="pin ') == len(result.zones) == len(catalogue.evidence.walk.build[build])
+    assert (
+        svg.count('class="pin ') == len(result.zones) == len(catalogue.evidence.walk.build[build])
+    )
     assert svg.count('aria-current="true"') == 1
     assert len(svg) < 40_000
     assert "style=" not in svg
@@ -165,4 +218,6 @@ def test_every_pest_fits_under_the_loupe_and_on_the_ruler(demo_store, catalogue,
             ruler = loupe_chart.life_size(shown)
             assert float(re.search(r'data-mm="(\d+)"', ruler)[1]) == loupe_chart.RULER_MM + 6
             largest = max(s.middle_mm for s in shown.stages)
-            assert largest == pytest.approx(max(sum(s.length_mm) / 2 for s in record.stage), rel=0.5)
+            assert largest == pytest.approx(
+                max(sum(s.length_mm) / 2 for s in record.stage), rel=0.5
+            )

@@ -1,11 +1,13 @@
-"""A phone without a connection: what is recorded there leaves it only when the household says that it is on record."""
+"""A phone without a connection: what is recorded there leaves it only when the
+household says that it is on record.
+"""
 
 import shutil
 from datetime import timedelta
 
 import pytest
 from playwright.sync_api import expect
-from test_browser import SIZES, Site, browser, visit  # noqa: F401
+from serving import SIZES, Site, visit
 
 from brood.services import access
 from brood.store.queries import cases
@@ -15,7 +17,9 @@ CASE = 1
 
 
 class Home:
-    """A household on the home network, stopped and started again in its folder on the same port; the phone is not the machine it runs on."""
+    """A household on the home network, stopped and started again in its folder on the
+    same port; the phone is not the machine it runs on.
+    """
 
     def __init__(self, folder, clock):
         self.folder, self.clock, self.port = folder, clock, 0
@@ -27,7 +31,9 @@ class Home:
         self.address = self.site.address
 
     def restart(self, passcode=""):
-        """Stop, set another passcode as `brood serve --lan --new-passcode` does, and start again."""
+        """Stop, set another passcode as `brood serve --lan --new-passcode` does, and
+        start again.
+        """
         self.site.stop()
         if passcode:
             self.set(passcode)
@@ -59,7 +65,7 @@ def home(demo_household, tmp_path, clock, monkeypatch):
     opened.site.stop()
 
 
-def phone(browser, home):  # noqa: F811
+def phone(browser, home):
     page = visit(browser, home, viewport=SIZES["phone"], has_touch=True)
     page.goto("/enter")
     enter(page, "1234 5678")
@@ -72,7 +78,9 @@ def enter(page, passcode):
     page.wait_for_load_state("networkidle")
 
 
-def test_an_evening_outlives_a_lost_connection_a_new_passcode_and_a_restart_and_counts_once(browser, home):  # noqa: F811
+def test_an_evening_outlives_a_lost_connection_a_new_passcode_and_a_restart_and_counts_once(
+    browser, home
+):
     page = phone(browser, home)
     page.goto(f"/cases/{CASE}/evening")
     page.get_by_role("checkbox", name="Undersides").check()
@@ -96,7 +104,7 @@ def test_an_evening_outlives_a_lost_connection_a_new_passcode_and_a_restart_and_
     assert len(home.evenings()) == 1
 
 
-def test_what_is_refused_is_shown_with_its_reason_and_can_be_thrown_away(browser, home, clock):  # noqa: F811
+def test_what_is_refused_is_shown_with_its_reason_and_can_be_thrown_away(browser, home, clock):
     page = phone(browser, home)
     page.goto(f"/cases/{CASE}/inspect")
     page.context.set_offline(True)
@@ -105,13 +113,17 @@ def test_what_is_refused_is_shown_with_its_reason_and_can_be_thrown_away(browser
     page.get_by_role("textbox", name="Day").fill((clock.now.date() + timedelta(days=1)).isoformat())
     page.get_by_role("button", name="Keep this look").click()
     unsent = page.locator("#unsent")
-    expect(page.locator("#offline")).to_contain_text("No connection: the look is kept on this device")
+    expect(page.locator("#offline")).to_contain_text(
+        "No connection: the look is kept on this device"
+    )
     page.context.set_offline(False)
     page.goto("/plants")
     expect(unsent).to_contain_text("was not taken", timeout=20_000)
     expect(unsent).to_contain_text("that day has not come yet")
     page.reload()
-    expect(unsent.get_by_role("link", name="Open and correct it")).to_have_attribute("href", f"/cases/{CASE}/inspect")
+    expect(unsent.get_by_role("link", name="Open and correct it")).to_have_attribute(
+        "href", f"/cases/{CASE}/inspect"
+    )
     unsent.get_by_role("button", name="Throw it away").click()
     expect(unsent).to_be_hidden()
     assert page.evaluate("localStorage.getItem('brood-unsent')") == "[]"

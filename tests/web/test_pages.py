@@ -1,4 +1,6 @@
-"""Pages without a browser: statuses, safety, what a new user would try, nothing lost, nothing executed."""
+"""Pages without a browser: statuses, safety, what a new user would try, nothing lost,
+nothing executed.
+"""
 
 import re
 from datetime import date, timedelta
@@ -14,26 +16,46 @@ from brood.services.logger import LoggerPlan, csv_text
 from brood.web.guard import POLICY
 
 WEB = Path(__file__).parents[2] / "src" / "brood" / "web"
-PAGES = [
-    "/plants", "/plants/new", "/plants/1", "/plants/1/edit", "/plants/2/case", f"/plants/2/case?pest={MITE}", "/places", "/places/new",
-    "/places/1", "/places/1/edit", "/places/1/day/2026-06-01", "/cases/1", "/cases/2", "/cases/3", "/cases/1/chance", "/cases/5/chance",
-    "/cases/1/assumptions", "/cases/1/try", "/cases/9", "/cases/9/course", "/rehearsal", "/rehearsal?case=1", "/settings", "/keys",
-    "/sources",
-    "/phone", "/enter", "/places/2", "/places/4", "/places/5", "/places/6", "/places/4/edit", "/guide", f"/guide/{MITE}", "/guide/bradysia?stage=egg",
-    f"/guide/{MITE}/figures?figure=stage.egg.k_dd&value=70", "/degree-days", "/degree-days?place=6&lower=7.4&upper=33",
-    "/looks/1", "/looks/1?zone=stem", "/looks/2/suspects", "/looks/3/suspects",
-    "/looks/1/every", f"/looks/1/loupe/{MITE}", "/photos/1", "/ruler",
-    "/", "/?evening=2026-06-12", "/today/apart", "/cases/1/inspect", "/cases/4/follow", "/cases/5/follow", "/cases/6/follow", "/cases/1/clearing",
-    "/cases/9/clearing", "/quarantine", "/quarantine/1", "/house", "/places/1/plan", "/places/5/plan", "/record", "/record?q=soap&kind=evening",
-    "/record/lessons", "/record/data", "/cases/4/report", "/sharing", "/plants/paste",
-]  # fmt: skip
+PAGES = f"""
+    /plants /plants/new /plants/1 /plants/1/edit /plants/2/case /plants/2/case?pest={MITE}
+    /places /places/new /places/1 /places/1/edit /places/1/day/2026-06-01 /cases/1 /cases/2
+    /cases/3 /cases/1/chance /cases/5/chance /cases/1/assumptions /cases/1/try /cases/9
+    /cases/9/course /rehearsal /rehearsal?case=1 /settings /keys /sources /phone /enter
+    /places/2 /places/4 /places/5 /places/6 /places/4/edit /guide /guide/{MITE}
+    /guide/bradysia?stage=egg /guide/{MITE}/figures?figure=stage.egg.k_dd&value=70 /degree-days
+    /degree-days?place=6&lower=7.4&upper=33 /looks/1 /looks/1?zone=stem /looks/2/suspects
+    /looks/3/suspects /looks/1/every /looks/1/loupe/{MITE} /photos/1 /ruler /
+    /?evening=2026-06-12 /today/apart /cases/1/inspect /cases/4/follow /cases/5/follow
+    /cases/6/follow /cases/1/clearing /cases/9/clearing /quarantine /quarantine/1 /house
+    /places/1/plan /places/5/plan /record /record?q=soap&kind=evening /record/lessons
+    /record/data /cases/4/report /sharing /plants/paste
+""".split()
 MISSING = [
-    ("/nope", 404), ("/plants/999", 404), ("/cases/999", 404), ("/places/1/day/1800-13-01", 404), ("/theme", 405), ("/guide/dragon", 404),
-    ("/feed/guessed.ics", 404), ("/sitter/guessed", 404), ("/quarantine/999", 404), ("/cases/999/inspect", 404), ("/places/999/plan", 404),
-    ("/looks/999", 404), ("/photos/999", 404), ("/looks/1/loupe/dragon", 422),
-    ("/cases/1/try?dates=2026-06-09", 422), ("/cases/1/try?dates=soon", 422), ("/rehearsal?pest=dragon", 422),
-]  # fmt: skip
-PLACE = {"name": "Kitchen sill", "day": "24", "night": "18", "day_from": "07:00", "night_from": "22:00"}
+    ("/nope", 404),
+    ("/plants/999", 404),
+    ("/cases/999", 404),
+    ("/places/1/day/1800-13-01", 404),
+    ("/theme", 405),
+    ("/guide/dragon", 404),
+    ("/feed/guessed.ics", 404),
+    ("/sitter/guessed", 404),
+    ("/quarantine/999", 404),
+    ("/cases/999/inspect", 404),
+    ("/places/999/plan", 404),
+    ("/looks/999", 404),
+    ("/photos/999", 404),
+    ("/looks/1/loupe/dragon", 422),
+    ("/cases/1/try?dates=2026-06-09", 422),
+    ("/cases/1/try?dates=soon", 422),
+    ("/rehearsal?pest=dragon", 422),
+]
+PLACE = {
+    "name": "Kitchen sill",
+    "day": "24",
+    "night": "18",
+    "day_from": "07:00",
+    "night_from": "22:00",
+}
 
 
 @pytest.mark.parametrize("path", PAGES)
@@ -69,18 +91,36 @@ def plant(client):
 
 
 def opening(**more):
-    return {"pest": MITE, "found_on": "2026-06-08", "number-egg": "40", "rough-adult": "few", "act-wiping": "1", "act-insecticidal-soap": "1",
-            "start_on": "2026-06-08", "where-adult": "midrib", **more}  # fmt: skip
+    return {
+        "pest": MITE,
+        "found_on": "2026-06-08",
+        "number-egg": "40",
+        "rough-adult": "few",
+        "act-wiping": "1",
+        "act-insecticidal-soap": "1",
+        "start_on": "2026-06-08",
+        "where-adult": "midrib",
+        **more,
+    }
 
 
 BAD_CASES = [
-    ({"found_on": "1800-01-01"}, "cannot be"), ({"found_on": "2026-07-30"}, "not come yet"), ({"found_on": "soon"}, "day of the calendar"),
-    ({"number-egg": "-3"}, "between 0 and 1,000,000"), ({"number-egg": "0"}, "more than 0"), ({"number-egg": "1e9"}, "between 0 and 1,000,000"),
-    ({"number-egg": "nan"}, "between"), ({"number-egg": "many"}, "must be a number"), ({"number-egg": "", "rough-adult": ""}, "Say what was seen"),
-    ({"act-wiping": "", "act-insecticidal-soap": ""}, "at least one treatment"), ({"start_on": "2026-06-01"}, "before the find"),
-    ({"gap-insecticidal-soap": "1.5"}, "whole number"), ({"where-adult": "x" * 200}, "120 is the most"), ({"rough-adult": "lots"}, "from the list"),
+    ({"found_on": "1800-01-01"}, "cannot be"),
+    ({"found_on": "2026-07-30"}, "not come yet"),
+    ({"found_on": "soon"}, "day of the calendar"),
+    ({"number-egg": "-3"}, "between 0 and 1,000,000"),
+    ({"number-egg": "0"}, "more than 0"),
+    ({"number-egg": "1e9"}, "between 0 and 1,000,000"),
+    ({"number-egg": "nan"}, "between"),
+    ({"number-egg": "many"}, "must be a number"),
+    ({"number-egg": "", "rough-adult": ""}, "Say what was seen"),
+    ({"act-wiping": "", "act-insecticidal-soap": ""}, "at least one treatment"),
+    ({"start_on": "2026-06-01"}, "before the find"),
+    ({"gap-insecticidal-soap": "1.5"}, "whole number"),
+    ({"where-adult": "x" * 200}, "120 is the most"),
+    ({"rough-adult": "lots"}, "from the list"),
     ({"pest": "dragon"}, None),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("more", "words"), BAD_CASES)
@@ -97,9 +137,14 @@ def test_a_bad_case_is_a_clear_sentence_and_keeps_what_was_typed(plant, more, wo
 
 
 BAD_PLACES = [
-    ({"name": ""}, "missing"), ({"name": "x" * 81}, "80 is the most"), ({"day": "99"}, "between -30 and 60"), ({"day": ""}, "missing"),
-    ({"night": "cold"}, "must be a number"), ({"night_from": "07:00"}, "different hours"), ({"day_from": "25:00"}, "must be a time"),
-]  # fmt: skip
+    ({"name": ""}, "missing"),
+    ({"name": "x" * 81}, "80 is the most"),
+    ({"day": "99"}, "between -30 and 60"),
+    ({"day": ""}, "missing"),
+    ({"night": "cold"}, "must be a number"),
+    ({"night_from": "07:00"}, "different hours"),
+    ({"day_from": "25:00"}, "must be a time"),
+]
 
 
 @pytest.mark.parametrize(("more", "words"), BAD_PLACES)
@@ -117,12 +162,20 @@ def test_a_script_as_a_name_is_refused_and_as_a_note_is_shown_as_text(plant):
     assert "cannot hold" in refused.get_data(as_text=True)
     plant.post("/plants/new", data={"name": "Lemon", "kind": "", "place": "1", "note": nasty})
     plant.post("/plants/2/case", data=opening(**{"where-adult": nasty}))
-    for html in (refused.get_data(as_text=True), *(plant.get(p).get_data(as_text=True) for p in ("/plants/2", "/plants/2/edit", "/cases/1"))):
+    for html in (
+        refused.get_data(as_text=True),
+        *(plant.get(p).get_data(as_text=True) for p in ("/plants/2", "/plants/2/edit", "/cases/1")),
+    ):
         assert "<script>alert" not in html
         assert "&lt;script&gt;" in html
 
 
-FILES = [(b"", "empty"), (b"%PDF-1.7 ...", "PDF"), (b"\x00\x01binary", "not a text file"), (b"name,colour\nfern,green\n", "heading")]
+FILES = [
+    (b"", "empty"),
+    (b"%PDF-1.7 ...", "PDF"),
+    (b"\x00\x01binary", "not a text file"),
+    (b"name,colour\nfern,green\n", "heading"),
+]
 
 
 @pytest.mark.parametrize(("data", "words"), FILES)
@@ -144,11 +197,16 @@ def test_a_file_that_is_too_large_is_refused_before_it_is_read(plant):
 
 def test_the_simulated_loggers_file_is_taken_and_every_refusal_listed(plant):
     log = csv_text(LoggerPlan(NOW.replace(minute=0) - timedelta(days=10), days=10))
-    assert plant.post("/places/1/file", data={"file": (BytesIO(log.encode()), "sill.csv")}).status_code == 303
+    assert (
+        plant.post("/places/1/file", data={"file": (BytesIO(log.encode()), "sill.csv")}).status_code
+        == 303
+    )
     html = plant.get("/places/1").get_data(as_text=True)
     assert html.count("refused: -127.0") == 2
     assert "clock went back" in html
-    reading = re.search(r"/places/reading/(\d+)", plant.get("/places/1/day/2026-06-01").get_data(as_text=True)).group(1)
+    reading = re.search(
+        r"/places/reading/(\d+)", plant.get("/places/1/day/2026-06-01").get_data(as_text=True)
+    ).group(1)
     bad = plant.post(f"/places/reading/{reading}", data={"celsius": "hot"})
     assert bad.status_code == 422
     assert "must be a number" in bad.get_data(as_text=True)
@@ -161,11 +219,17 @@ def test_a_case_is_opened_marked_late_and_its_calendar_moves(plant, clock):
     assert "/cases/1/chance" in page
     first, second = re.findall(r"/evenings/(\d+)\"", page)[0], None
     plant.post(f"/evenings/{first}", data={"outcome": "done"})
-    before = {str(e["uid"]): e for e in Calendar.from_ical(plant.get("/cases/1/calendar.ics").data).walk("VEVENT")}
+    before = {
+        str(e["uid"]): e
+        for e in Calendar.from_ical(plant.get("/cases/1/calendar.ics").data).walk("VEVENT")
+    }
     clock.now += timedelta(days=9)
     second = re.findall(r"/evenings/(\d+)\"", plant.get("/cases/1").get_data(as_text=True))[0]
     plant.post(f"/evenings/{second}", data={"outcome": "done"})
-    after = {str(e["uid"]): e for e in Calendar.from_ical(plant.get("/cases/1/calendar.ics").data).walk("VEVENT")}
+    after = {
+        str(e["uid"]): e
+        for e in Calendar.from_ical(plant.get("/cases/1/calendar.ics").data).walk("VEVENT")
+    }
     assert set(before) <= set(after)
     assert any(after[u]["sequence"] > before[u]["sequence"] for u in before)
     assert "have probably laid" in plant.get("/cases/1").get_data(as_text=True)
@@ -180,18 +244,38 @@ def test_a_part_is_given_to_htmx_and_a_whole_page_to_everybody_else(demo_client)
 
 def test_bad_days_and_bad_finds_change_nothing(demo_client):
     slot = re.findall(r"/evenings/(\d+)\"", demo_client.get("/cases/1").get_data(as_text=True))[0]
-    for data, words in (({"done_on": "1800-01-01"}, "cannot be"), ({"done_on": "2027-01-01"}, "not come yet"), ({"done_on": "x"}, "calendar")):
+    for data, words in (
+        ({"done_on": "1800-01-01"}, "cannot be"),
+        ({"done_on": "2027-01-01"}, "not come yet"),
+        ({"done_on": "x"}, "calendar"),
+    ):
         answer = demo_client.post(f"/evenings/{slot}", data={"outcome": "done", **data})
         assert answer.status_code == 422
         assert words in answer.get_data(as_text=True)
-    for data in ({"stage": "egg", "number": "-3"}, {"stage": "dragon", "number": "3"}, {"stage": "egg"}):
-        assert demo_client.post("/cases/1/finds", data={"found_on": "2026-06-08", "key": "new", **data}).status_code == 422
+    for data in (
+        {"stage": "egg", "number": "-3"},
+        {"stage": "dragon", "number": "3"},
+        {"stage": "egg"},
+    ):
+        assert (
+            demo_client.post(
+                "/cases/1/finds", data={"found_on": "2026-06-08", "key": "new", **data}
+            ).status_code
+            == 422
+        )
     assert demo_client.post("/evenings/9999", data={"outcome": "done"}).status_code == 404
 
 
-@pytest.mark.parametrize("headers", [{"Origin": "http://evil.example"}, {"Sec-Fetch-Site": "cross-site"}])
+@pytest.mark.parametrize(
+    "headers", [{"Origin": "http://evil.example"}, {"Sec-Fetch-Site": "cross-site"}]
+)
 def test_a_form_from_another_site_changes_nothing(demo_client, headers):
-    assert demo_client.post("/plants/new", data={"name": "Weed", "kind": "", "place": "1"}, headers=headers).status_code == 403
+    assert (
+        demo_client.post(
+            "/plants/new", data={"name": "Weed", "kind": "", "place": "1"}, headers=headers
+        ).status_code
+        == 403
+    )
     assert "Weed" not in demo_client.get("/plants").get_data(as_text=True)
 
 
@@ -210,7 +294,12 @@ def test_every_pests_page_shows_no_figure_without_a_source_that_is_there(demo_cl
         for table in re.findall(r"<table.*?</table>", html, re.S)[-2:]:
             assert table.count("<tr>") - 1 == table.count('class="cite"')
         assert "true relative size" in html
-    assert demo_client.get(f"/guide/{MITE}?stage=egg", headers={"HX-Request": "true"}).get_data(as_text=True).lstrip().startswith('<div id="curve">')
+    assert (
+        demo_client.get(f"/guide/{MITE}?stage=egg", headers={"HX-Request": "true"})
+        .get_data(as_text=True)
+        .lstrip()
+        .startswith('<div id="curve">')
+    )
 
 
 def test_an_own_figure_is_weighed_kept_used_and_restored(demo_client):
@@ -219,23 +308,39 @@ def test_an_own_figure_is_weighed_kept_used_and_restored(demo_client):
     weighed = demo_client.get(f"{page}?figure={figure}&value=90").get_data(as_text=True)
     assert "What it would change" in weighed
     assert demo_client.get("/cases/1").get_data(as_text=True) == before
-    for bad, words in (({"value": "90"}, "comes from"), ({"value": "-4", "note": "x"}, "more than 0"), ({"value": "many", "note": "x"}, "number")):
+    for bad, words in (
+        ({"value": "90"}, "comes from"),
+        ({"value": "-4", "note": "x"}, "more than 0"),
+        ({"value": "many", "note": "x"}, "number"),
+    ):
         answer = demo_client.post(page, data={"figure": figure, **bad})
         assert answer.status_code == 422
         assert words in answer.get_data(as_text=True)
-    assert demo_client.post(page, data={"figure": figure, "value": "90", "note": "counted on my own aubergine"}).status_code == 303
-    assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(as_text=True)
+    assert (
+        demo_client.post(
+            page, data={"figure": figure, "value": "90", "note": "counted on my own aubergine"}
+        ).status_code
+        == 303
+    )
+    assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(
+        as_text=True
+    )
     after = demo_client.get("/cases/1").get_data(as_text=True)
     assert after != before
     assert "1 of your own figures" in after
     assert demo_client.post(page, data={"figure": figure, "act": "restore"}).status_code == 303
     assert demo_client.post(page, data={"figure": figure, "act": "restore"}).status_code == 404
-    assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(as_text=True), "the old value is kept"
+    assert "counted on my own aubergine" in demo_client.get(f"{page}?figure={figure}").get_data(
+        as_text=True
+    ), "the old value is kept"
 
 
 def test_a_diary_is_typed_in_corrected_and_refused_with_what_was_typed(plant):
     day = (NOW - timedelta(days=2)).date().isoformat()
-    assert plant.post("/places/1/diary", data={f"low-{day}": "11,5", f"high-{day}": "23"}).status_code == 303
+    assert (
+        plant.post("/places/1/diary", data={f"low-{day}": "11,5", f"high-{day}": "23"}).status_code
+        == 303
+    )
     html = plant.get("/places/1").get_data(as_text=True)
     assert 'value="11.5"' in html
     assert "read off up to" in html
@@ -245,10 +350,16 @@ def test_a_diary_is_typed_in_corrected_and_refused_with_what_was_typed(plant):
     assert 'value="30"' in wrong.get_data(as_text=True)
 
 
-@pytest.mark.parametrize(("more", "words"), [
-    ({"source": "sensor", "sensor_url": "http://8.8.8.8/"}, "your own home network"), ({"source": "sensor", "sensor_url": ""}, "begins with http"),
-    ({"source": "constant", "constant": ""}, "missing"), ({"source": "weather", "offset": "40"}, "between"), ({"source": "oracle"}, "from the list"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        ({"source": "sensor", "sensor_url": "http://8.8.8.8/"}, "your own home network"),
+        ({"source": "sensor", "sensor_url": ""}, "begins with http"),
+        ({"source": "constant", "constant": ""}, "missing"),
+        ({"source": "weather", "offset": "40"}, "between"),
+        ({"source": "oracle"}, "from the list"),
+    ],
+)
 def test_a_source_that_cannot_be_is_a_clear_sentence(client, more, words):
     answer = client.post("/places/new", data={"name": "Sill", **more})
     assert answer.status_code == 422
@@ -256,8 +367,15 @@ def test_a_source_that_cannot_be_is_a_clear_sentence(client, more, words):
 
 
 def test_several_files_are_taken_at_once_and_each_bad_one_is_named(plant):
-    good = [(BytesIO(f"time,temperature_c\n2026-06-0{d} 08:00,20\n".encode()), f"{d}.csv") for d in (1, 2)]
-    answer = plant.post("/places/1/file", data={"file": [*good, (BytesIO(b"%PDF-1.7"), "manual.pdf")]}, content_type="multipart/form-data")
+    good = [
+        (BytesIO(f"time,temperature_c\n2026-06-0{d} 08:00,20\n".encode()), f"{d}.csv")
+        for d in (1, 2)
+    ]
+    answer = plant.post(
+        "/places/1/file",
+        data={"file": [*good, (BytesIO(b"%PDF-1.7"), "manual.pdf")]},
+        content_type="multipart/form-data",
+    )
     html = answer.get_data(as_text=True)
     assert answer.status_code == 422
     assert "manual.pdf: This is a PDF" in html
@@ -268,7 +386,9 @@ def test_several_files_are_taken_at_once_and_each_bad_one_is_named(plant):
 def test_what_a_kind_of_plant_is_often_injured_by_is_said_and_not_ticked(demo_client):
     def ticked(plant, pest):
         html = demo_client.get(f"/plants/{plant}/case?pest={pest}").get_data(as_text=True)
-        return set(re.findall(r'name="act-([a-z-]+)" value="1" checked', html)), "Not offered here" in html and "would wilt" in html
+        return set(
+            re.findall(r'name="act-([a-z-]+)" value="1" checked', html)
+        ), "Not offered here" in html and "would wilt" in html
 
     assert ticked(7, "bradysia") == ({"bti-drench"}, False), "drying would rule out the drench"
     assert ticked(10, "bradysia") == ({"bti-drench"}, True), "a seedling tray is not dried out"
@@ -281,11 +401,23 @@ def test_degree_days_of_a_place_and_a_file_as_page_and_table(demo_client):
     assert rows[0] == "date,degree_days,total,kind"
     assert {row.rsplit(",", 1)[1] for row in rows[1:]} == {"measured", "forecast", "expected"}
     days = b"date,min,max\n2026-06-01,10,20\n2026-06-02,12,22\nnonsense,1,2\n"
-    html = demo_client.post("/degree-days", data={"lower": "10", "file": (BytesIO(days), "days.csv")}, content_type="multipart/form-data")
+    html = demo_client.post(
+        "/degree-days",
+        data={"lower": "10", "file": (BytesIO(days), "days.csv")},
+        content_type="multipart/form-data",
+    )
     assert "12 °C·d" in html.get_data(as_text=True)
     assert "Row 4 refused" in html.get_data(as_text=True)
-    for bad, words in (({"lower": "20", "upper": "10"}, "above the lower"), ({"lower": "10"}, "empty"), ({"lower": "x"}, "number")):
-        answer = demo_client.post("/degree-days", data={**bad, "file": (BytesIO(b""), "none.csv")}, content_type="multipart/form-data")
+    for bad, words in (
+        ({"lower": "20", "upper": "10"}, "above the lower"),
+        ({"lower": "10"}, "empty"),
+        ({"lower": "x"}, "number"),
+    ):
+        answer = demo_client.post(
+            "/degree-days",
+            data={**bad, "file": (BytesIO(b""), "none.csv")},
+            content_type="multipart/form-data",
+        )
         assert answer.status_code == 422
         assert words in answer.get_data(as_text=True)
 
@@ -306,7 +438,12 @@ def test_settings_change_units_dates_and_page(demo_client):
     assert re.search(r"0\.0\d+ in\b", guide)
     assert "°C" not in re.sub(r"<title>.*?</title>|Sabelis.*?<", "", guide)
     assert 'value="Europe/Lisbon"' in demo_client.get("/settings").get_data(as_text=True)
-    assert demo_client.post("/theme", data={"theme": "light", "back": "//evil.example/x"}).headers["Location"] == "/"
+    assert (
+        demo_client.post("/theme", data={"theme": "light", "back": "//evil.example/x"}).headers[
+            "Location"
+        ]
+        == "/"
+    )
 
 
 def test_on_the_home_network_the_passcode_is_asked_for_and_wrong_tries_are_slowed(lan_client):
@@ -314,19 +451,36 @@ def test_on_the_home_network_the_passcode_is_asked_for_and_wrong_tries_are_slowe
     with household.store.writing() as session:
         access.set_passcode(session, "4821 7730")
     phone = {"REMOTE_ADDR": "10.9.8.20", "HTTP_HOST": "10.9.8.7:8000"}
-    assert lan_client.get("/plants", environ_overrides={"REMOTE_ADDR": "127.0.0.1"}).status_code == 200
+    assert (
+        lan_client.get("/plants", environ_overrides={"REMOTE_ADDR": "127.0.0.1"}).status_code == 200
+    )
     asked = lan_client.get("/cases/1", environ_overrides=phone)
     assert asked.status_code == 303
     assert "/enter?next=/cases/1" in asked.headers["Location"]
     for _ in range(4):
-        assert lan_client.post("/enter", data={"passcode": "0000"}, environ_overrides=phone).status_code == 422
-    good = lan_client.post("/enter", data={"passcode": "48217730", "next": "//evil.example"}, environ_overrides=phone)
+        assert (
+            lan_client.post(
+                "/enter", data={"passcode": "0000"}, environ_overrides=phone
+            ).status_code
+            == 422
+        )
+    good = lan_client.post(
+        "/enter", data={"passcode": "48217730", "next": "//evil.example"}, environ_overrides=phone
+    )
     assert (good.status_code, good.headers["Location"]) == (303, "/")
     assert lan_client.get("/cases/1", environ_overrides=phone).status_code == 200
     assert "<svg" in lan_client.get("/phone", environ_overrides=phone).get_data(as_text=True)
-    assert lan_client.post("/settings/passcode", data={"passcode": "newone1"}, environ_overrides=phone).status_code == 422
+    assert (
+        lan_client.post(
+            "/settings/passcode", data={"passcode": "newone1"}, environ_overrides=phone
+        ).status_code
+        == 422
+    )
     lan_client.post("/leave", environ_overrides=phone)
-    statuses = [lan_client.post("/enter", data={"passcode": "0000"}, environ_overrides=phone).status_code for _ in range(6)]
+    statuses = [
+        lan_client.post("/enter", data={"passcode": "0000"}, environ_overrides=phone).status_code
+        for _ in range(6)
+    ]
     assert statuses == [422] * 5 + [429]
 
 
@@ -336,7 +490,9 @@ def test_every_class_used_in_pages_and_charts_is_in_the_style_sheet():
     known = {re.sub(r"\\(.)", r"\1", name) for name in known}
     used = set()
     for path in WEB.rglob("*.html"):
-        for found in re.findall(r'class="([^"]*)"', re.sub(r"\{\{.*?\}\}|\{%.*?%\}", " ", path.read_text("utf-8"))):
+        for found in re.findall(
+            r'class="([^"]*)"', re.sub(r"\{\{.*?\}\}|\{%.*?%\}", " ", path.read_text("utf-8"))
+        ):
             used |= set(found.split())
     hooks = {"gone", "keep", "f", "bead"}
     assert {c for c in used - known - hooks if not c.startswith("basis")} == set()
@@ -345,29 +501,55 @@ def test_every_class_used_in_pages_and_charts_is_in_the_style_sheet():
 def test_templates_use_nothing_that_the_policy_or_htmx_would_evaluate():
     for path in (WEB / "templates").rglob("*.html"):
         text = path.read_text("utf-8")
-        assert not re.search(r"hx-on|hx-trigger=\"[^\"]*\[|hx-vals=.js:|\|\s*safe\b", text), path.name
+        assert not re.search(r"hx-on|hx-trigger=\"[^\"]*\[|hx-vals=.js:|\|\s*safe\b", text), (
+            path.name
+        )
         assert len([line for line in text.splitlines() if line.strip()]) <= 150
 
 
 @pytest.mark.parametrize("source", ["diary", "logger", "sensor", "weather"])
 def test_a_place_of_which_nothing_is_known_yet_says_so_everywhere(client, source):
-    assert client.post("/places/new", data={"name": "Porch", "source": source, "sensor_url": "http://127.0.0.1:9/reading"}).status_code == 303
+    assert (
+        client.post(
+            "/places/new",
+            data={"name": "Porch", "source": source, "sensor_url": "http://127.0.0.1:9/reading"},
+        ).status_code
+        == 303
+    )
     known = source == "weather"
     for path in ("/places", "/places/1", f"/guide/{MITE}"):
         answer = client.get(path)
         assert answer.status_code == 200
-        assert (re.search("(?i)not(hing is)? known yet", answer.get_data(as_text=True)) is None) == known, path
+        assert (
+            re.search("(?i)not(hing is)? known yet", answer.get_data(as_text=True)) is None
+        ) == known, path
     client.post("/plants/new", data={"name": "Lemon", "kind": "", "place": "1"})
     assert client.post("/plants/1/case", data=opening()).status_code == (303 if known else 422)
     assert "Observed up to yesterday" in client.get("/places/1").get_data(as_text=True) or not known
 
 
-COURSE = {"aim": "clear", "keep_below": "", "harvest": "", "reach": "90", **{f"day-{n}": "1" for n in range(7)}}
+COURSE = {
+    "aim": "clear",
+    "keep_below": "",
+    "harvest": "",
+    "reach": "90",
+    **{f"day-{n}": "1" for n in range(7)},
+}
 
 
 def test_a_course_keeps_the_days_that_suit_and_holds_a_number(demo_client):
     days = {f"day-{n}": "" for n in range(7)}
-    demo_client.post("/cases/1/course", data={**COURSE, **days, "day-2": "1", "day-5": "1", "from-0": "2026-06-16", "to-0": "2026-06-18"})
+    demo_client.post(
+        "/cases/1/course",
+        data={
+            **COURSE,
+            **days,
+            "day-2": "1",
+            "day-5": "1",
+            "from-0": "2026-06-16",
+            "to-0": "2026-06-18",
+        },
+    )
     page = demo_client.get("/cases/1").get_data(as_text=True)
     assert "only on wednesday, saturday; away tue 16 to thu 18 june" in page.lower()
     planned = re.findall(r'data-dates="([^"]+)"', page)[0].split(",")
@@ -382,11 +564,15 @@ def test_a_course_keeps_the_days_that_suit_and_holds_a_number(demo_client):
 
 
 COURSES = [
-    ({"aim": "hold"}, "Say how many you can live with."), ({"aim": "win"}, "Choose what the course is for"), ({"reach": "0"}, "must lie between"),
-    ({"reach": ""}, "Say how many in 100"), ({f"day-{n}": "" for n in range(7)}, "Leave at least one day"),
-    ({"from-1": "2026-06-20", "to-1": "2026-06-12"}, "comes before the first"), ({"from-0": "2026-06-20"}, "must be a day of the calendar"),
+    ({"aim": "hold"}, "Say how many you can live with."),
+    ({"aim": "win"}, "Choose what the course is for"),
+    ({"reach": "0"}, "must lie between"),
+    ({"reach": ""}, "Say how many in 100"),
+    ({f"day-{n}": "" for n in range(7)}, "Leave at least one day"),
+    ({"from-1": "2026-06-20", "to-1": "2026-06-12"}, "comes before the first"),
+    ({"from-0": "2026-06-20"}, "must be a day of the calendar"),
     ({"harvest": "2026-06-01"}, "is the earliest"),
-]  # fmt: skip
+]
 
 
 def test_a_course_that_cannot_be_is_a_clear_sentence_and_keeps_what_was_typed(demo_client):
@@ -397,4 +583,6 @@ def test_a_course_that_cannot_be_is_a_clear_sentence_and_keeps_what_was_typed(de
         page = answer.get_data(as_text=True)
         assert words in page
         assert all(f'value="{v}"' in page for v in more.values() if v and v != "win")
-    assert re.findall(r'data-dates="[^"]*"', demo_client.get("/cases/1").get_data(as_text=True)) == re.findall(r'data-dates="[^"]*"', before)
+    assert re.findall(
+        r'data-dates="[^"]*"', demo_client.get("/cases/1").get_data(as_text=True)
+    ) == re.findall(r'data-dates="[^"]*"', before)

@@ -1,4 +1,6 @@
-"""What others could see or break: copies without secrets, nothing kept by caches, addresses and headers that are nonsense, large exports."""
+"""What others could see or break: copies without secrets, nothing kept by caches,
+addresses and headers that are nonsense, large exports.
+"""
 
 import io
 import re
@@ -13,8 +15,16 @@ from brood.services import access, transfer
 from brood.store.session import open_store
 from brood.store.tables import Look, Photo, Plant
 
-UNKEPT = ["/", "/plants", "/record/household.json", "/record/tables.zip", "/record/backup.sqlite", "/cases/1/calendar.ics", "/photos/1/image.jpg",
-          "/nope"]  # fmt: skip
+UNKEPT = [
+    "/",
+    "/plants",
+    "/record/household.json",
+    "/record/tables.zip",
+    "/record/backup.sqlite",
+    "/cases/1/calendar.ics",
+    "/photos/1/image.jpg",
+    "/nope",
+]
 
 
 @pytest.mark.parametrize("path", UNKEPT)
@@ -42,7 +52,9 @@ def test_the_key_of_sessions_is_in_a_file_of_its_owner_and_in_no_copy(demo_clien
     assert key.encode() not in copy
     with sqlite3.connect(":memory:") as db:
         db.deserialize(copy)
-        assert db.execute("select count(*) from setting where key like '%secret%'").fetchone() == (0,)
+        assert db.execute("select count(*) from setting where key like '%secret%'").fetchone() == (
+            0,
+        )
     assert key.encode() not in (folder / "household.sqlite").read_bytes()
     store = open_store(folder / "household.sqlite")
     store.close()
@@ -64,18 +76,37 @@ def test_a_new_passcode_makes_a_new_key(demo_client, tmp_path):
 
 @pytest.mark.parametrize("origin", ["http://[", "http://[::1", "//", "null", "http://evil.example"])
 def test_an_origin_that_is_nonsense_is_another_site(demo_client, origin):
-    assert demo_client.post("/theme", data={"theme": "dark"}, headers={"Origin": origin}).status_code == 403
+    assert (
+        demo_client.post("/theme", data={"theme": "dark"}, headers={"Origin": origin}).status_code
+        == 403
+    )
 
 
-@pytest.mark.parametrize("back", ["http://[::1", "//evil.example/x", "/\\evil.example", "https://evil.example", "/x\r\nSet-Cookie: a=b", "x" * 5000])
+@pytest.mark.parametrize(
+    "back",
+    [
+        "http://[::1",
+        "//evil.example/x",
+        "/\\evil.example",
+        "https://evil.example",
+        "/x\r\nSet-Cookie: a=b",
+        "x" * 5000,
+    ],
+)
 def test_the_way_back_is_a_page_of_ours(demo_client, back):
-    for path, data in (("/theme", {"theme": "dark"}), ("/tasks/999", {}), ("/enter", {"next": back, "passcode": "none"})):
+    for path, data in (
+        ("/theme", {"theme": "dark"}),
+        ("/tasks/999", {}),
+        ("/enter", {"next": back, "passcode": "none"}),
+    ):
         answer = demo_client.post(path, data={**data, "back": back})
         assert answer.status_code in (303, 404, 422)
         assert answer.headers.get("Location", "/") == "/"
 
 
-@pytest.mark.parametrize("path", ["/places/7/day/9999-12-31", "/places/7/day/0001-01-01", "/places/7/day/2026-13-01"])
+@pytest.mark.parametrize(
+    "path", ["/places/7/day/9999-12-31", "/places/7/day/0001-01-01", "/places/7/day/2026-13-01"]
+)
 def test_a_day_that_cannot_be_is_no_page(demo_client, path):
     assert demo_client.get(path).status_code == 404
 
@@ -89,7 +120,9 @@ def test_a_host_that_is_not_ours_is_refused_in_a_sentence(lan_client):
 def test_at_the_door_a_script_is_told_to_wait_and_a_page_is_led_there(lan_client):
     far = {"REMOTE_ADDR": "10.9.8.20"}
     sent = {"sent_key": "k1", "seen": "none"}
-    told = lan_client.post("/cases/1/inspect", data=sent, headers={"X-Brood-Receipt": "1"}, environ_overrides=far)
+    told = lan_client.post(
+        "/cases/1/inspect", data=sent, headers={"X-Brood-Receipt": "1"}, environ_overrides=far
+    )
     assert told.status_code == 401
     assert "passcode" in told.json["message"]
     assert lan_client.post("/cases/1/inspect", data=sent, environ_overrides=far).status_code == 303
@@ -98,9 +131,13 @@ def test_at_the_door_a_script_is_told_to_wait_and_a_page_is_led_there(lan_client
 def test_a_receipt_names_the_key_and_a_refusal_says_why(demo_client):
     asks = {"X-Brood-Receipt": "1"}
     for _ in range(2):
-        kept = demo_client.post("/cases/1/inspect", data={"sent_key": "k7", "seen": "none"}, headers=asks)
+        kept = demo_client.post(
+            "/cases/1/inspect", data={"sent_key": "k7", "seen": "none"}, headers=asks
+        )
         assert kept.json == {"kept": "k7"}
-    refused = demo_client.post("/cases/1/inspect", data={"sent_key": "k8", "seen": "some"}, headers=asks)
+    refused = demo_client.post(
+        "/cases/1/inspect", data={"sent_key": "k8", "seen": "some"}, headers=asks
+    )
     assert refused.status_code == 422
     assert "Say how many" in refused.json["message"]
     gone = demo_client.post("/cases/999/evening", data={"sent_key": "k9"}, headers=asks)
@@ -110,19 +147,33 @@ def test_a_receipt_names_the_key_and_a_refusal_says_why(demo_client):
 @pytest.mark.parametrize("depth", [5, 100_000])
 def test_an_import_of_nonsense_is_a_sentence(client, depth):
     body = b"[" * depth
-    answer = client.post("/record/import", data={"file": (io.BytesIO(body), "x.json")}, content_type="multipart/form-data")
+    answer = client.post(
+        "/record/import",
+        data={"file": (io.BytesIO(body), "x.json")},
+        content_type="multipart/form-data",
+    )
     assert answer.status_code == 422
     assert "no JSON document" in answer.get_data(as_text=True)
 
 
 def test_an_export_larger_than_other_files_may_be_is_taken_in(client):
-    """What Brood wrote itself is no stranger's upload: the limit for logger files does not hold it up."""
+    """What Brood wrote itself is no stranger's upload: the limit for logger files does
+    not hold it up.
+    """
     with client.get("/record/household.json") as answer:
         document = answer.data
     client.application.config["MAX_CONTENT_LENGTH"] = len(document) // 2
-    refused = client.post("/places/1/file", data={"file": (io.BytesIO(document), "x.csv")}, content_type="multipart/form-data")
+    refused = client.post(
+        "/places/1/file",
+        data={"file": (io.BytesIO(document), "x.csv")},
+        content_type="multipart/form-data",
+    )
     assert refused.status_code == 413
-    taken = client.post("/record/import", data={"file": (io.BytesIO(document), "x.json")}, content_type="multipart/form-data")
+    taken = client.post(
+        "/record/import",
+        data={"file": (io.BytesIO(document), "x.json")},
+        content_type="multipart/form-data",
+    )
     assert taken.status_code == 303
     with client.get("/record/household.json") as answer:
         assert answer.data == document
@@ -134,7 +185,17 @@ def add_photos(store, number, size):
         session.add(look)
         session.flush()
         for n in range(number):
-            session.add(Photo(look_id=look.id, filename=f"{n}.jpg", jpeg=bytes([n % 256]) * size, width=9, height=9, lengths_mm=[], recorded_at=NOW))
+            session.add(
+                Photo(
+                    look_id=look.id,
+                    filename=f"{n}.jpg",
+                    jpeg=bytes([n % 256]) * size,
+                    width=9,
+                    height=9,
+                    lengths_mm=[],
+                    recorded_at=NOW,
+                )
+            )
 
 
 def test_an_export_goes_out_in_pieces_and_not_as_one_text(demo_store):

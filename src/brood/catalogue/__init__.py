@@ -1,1 +1,3 @@
-"""Pests, treatments and their sources as data: figures live in TOML, each with a source and a grade."""
+"""Pests, treatments and their sources as data: figures live in TOML, each with a source
+and a grade.
+"""

@@ -1,4 +1,6 @@
-"""What a treatment asks of household, place and soil, what it harms, and which plants bear it badly."""
+"""What a treatment asks of household, place and soil, what it harms, and which plants
+bear it badly.
+"""
 
 from __future__ import annotations
 
@@ -8,9 +10,24 @@ from pydantic import Field
 
 from brood.catalogue.schema import Grade, Id, Positive, Record, Text
 
-Creature = Literal["people", "children", "asthma", "pregnancy", "cats", "dogs", "birds", "fish", "bees"]
+Creature = Literal[
+    "people", "children", "asthma", "pregnancy", "cats", "dogs", "birds", "fish", "bees"
+]
 Level = Literal["low", "care", "danger"]
-Technique = Literal["wipe", "swab", "shower", "spray", "drench", "dust", "cut", "soil", "dip", "trap", "granules", "release"]
+Technique = Literal[
+    "wipe",
+    "swab",
+    "shower",
+    "spray",
+    "drench",
+    "dust",
+    "cut",
+    "soil",
+    "dip",
+    "trap",
+    "granules",
+    "release",
+]
 
 
 class Hazard(Record):
@@ -21,8 +38,11 @@ class Hazard(Record):
 
 
 class CareRecord(Record):
-    """One treatment's demands. `rung` is its step on the ladder from hand work (1) to nerve poisons (4); `minutes` for a table plant;
-    `enemies_days` how long natural enemies must wait after it; `close` the uses within so many days beyond which it is too much."""
+    """One treatment's demands. `rung` is its step on the ladder from hand work (1) to
+    nerve poisons (4); `minutes` for a table plant; `enemies_days` how long natural
+    enemies must wait after it; `close` the uses within so many days beyond which it is
+    too much.
+    """
 
     technique: Technique
     supply: Literal["hand", "home", "product", "living"]
@@ -67,7 +87,9 @@ class Sensitivity(Record):
     def of(self, words: str, marks: tuple[str, ...] = ()) -> list[Marked]:
         """What applies to a plant called and described so, as whole words, and marked so."""
         padded = f" {''.join(c if c.isalpha() else ' ' for c in words.lower())} "
-        called = [n for n in self.named if any(f" {w} " in padded or f" {w}s " in padded for w in n.words)]
+        called = [
+            n for n in self.named if any(f" {w} " in padded or f" {w}s " in padded for w in n.words)
+        ]
         return [*called, *(m for m in self.marked if m.id in marks)]
 
 
@@ -108,7 +130,9 @@ class Hygiene(Record):
 
 
 class EveningBook(Record):
-    """The treatment evening: parts in order for each build, where each group sits, how each technique is done, what comes after."""
+    """The treatment evening: parts in order for each build, where each group sits, how
+    each technique is done, what comes after.
+    """
 
     source: str
     grade: Grade
@@ -121,9 +145,21 @@ class EveningBook(Record):
 
     def faults(self) -> list[str]:
         """Names that lead nowhere, and shares that do not add up."""
-        out = [f"build.{b}: there is no part '{p}'" for b, parts in self.build.items() for p in parts if p not in self.part]
-        out += [f"sits.{g}: there is no part '{p}'" for g, shares in self.sits.items() for p in shares if p not in self.part]
-        out += [f"sits.{g}: the shares must add to 1" for g, shares in self.sits.items() if abs(sum(shares.values()) - 1) > 1e-6]
+        out = [
+            f"build.{b}: there is no part '{p}'"
+            for b, parts in self.build.items()
+            for p in parts
+            if p not in self.part
+        ]
+        out += [
+            f"sits.{g}: there is no part '{p}'"
+            for g, shares in self.sits.items()
+            for p in shares
+            if p not in self.part
+        ]
+        out += [
+            f"sits.{g}: the shares must add to 1"
+            for g, shares in self.sits.items()
+            if abs(sum(shares.values()) - 1) > 1e-6
+        ]
         return out
-
-

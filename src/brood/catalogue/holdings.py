@@ -1,4 +1,6 @@
-"""What the catalogue holds, once read: pests as the core knows them, their records, treatments, kill tables, sources."""
+"""What the catalogue holds, once read: pests as the core knows them, their records,
+treatments, kill tables, sources.
+"""
 
 from __future__ import annotations
 
@@ -7,18 +9,29 @@ from dataclasses import dataclass
 
 from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
 from brood.catalogue.recipes import RecipeBook
-from brood.catalogue.schema import GroupRecord, KillRow, KillTable, PestRecord, Source, TreatmentRecord
+from brood.catalogue.schema import (
+    GroupRecord,
+    KillRow,
+    KillTable,
+    PestRecord,
+    Source,
+    TreatmentRecord,
+)
 from brood.catalogue.signs import Evidence
 from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
 from brood.errors import InputError
 
 CUT_SHARE = 0.33
-"""Share of the plant that cutting takes when nothing else is said: at most a third of the foliage at once (label practice, C)."""
+"""Share of the plant that cutting takes when nothing else is said: at most a third of
+the foliage at once (label practice, C).
+"""
 
 
 @dataclass(frozen=True)
 class Catalogue:
-    """All that ships, by id. Variants stand among the pests; `records[id].variant_of` names what they stand beside."""
+    """All that ships, by id. Variants stand among the pests; `records[id].variant_of`
+    names what they stand beside.
+    """
 
     pests: Mapping[str, Pest]
     records: Mapping[str, PestRecord]
@@ -36,38 +49,71 @@ class Catalogue:
         """The pest of that id; raises InputError with the ids there are."""
         if pest_id not in self.pests:
             known = ", ".join(sorted(self.pests))
-            raise InputError(f"There is no pest '{pest_id[:60]}' in the catalogue.", field="pest", value=pest_id[:60], allowed=known)
+            raise InputError(
+                f"There is no pest '{pest_id[:60]}' in the catalogue.",
+                field="pest",
+                value=pest_id[:60],
+                allowed=known,
+            )
         return self.pests[pest_id]
 
-    def act(self, treatment_id: str, pest_id: str, *, min_gap_days: int | None = None, max_applications: int | None = None,
-            kill: Mapping[str, float] | None = None) -> Act:  # fmt: skip
-        """A treatment as it acts on a pest, with the keeper's own label figures where given; raises InputError."""
+    def act(
+        self,
+        treatment_id: str,
+        pest_id: str,
+        *,
+        min_gap_days: int | None = None,
+        max_applications: int | None = None,
+        kill: Mapping[str, float] | None = None,
+    ) -> Act:
+        """A treatment as it acts on a pest, with the keeper's own label figures where
+        given; raises InputError.
+        """
         if treatment_id not in self.treatments:
             known = ", ".join(sorted(self.treatments))
             raise InputError(
-                f"There is no treatment '{treatment_id[:60]}' in the catalogue.", field="treatments", value=treatment_id[:60], allowed=known
+                f"There is no treatment '{treatment_id[:60]}' in the catalogue.",
+                field="treatments",
+                value=treatment_id[:60],
+                allowed=known,
             )
         record, row = self.treatments[treatment_id], self.kill_row(treatment_id, pest_id)
         lasting = row is not None and row.lasting
         return Act(
-            id=record.id, name=record.name, verb=record.verb, by_hand=record.by_hand,
+            id=record.id,
+            name=record.name,
+            verb=record.verb,
+            by_hand=record.by_hand,
             kill=dict(kill) if kill is not None else self.kill(treatment_id, pest_id),
             min_gap_days=record.min_gap_days if min_gap_days is None else min_gap_days,
-            max_applications=record.max_applications if max_applications is None else max_applications,
-            residual_days=sum(row.residual_days) / 2 if row and row.residual_days and not lasting else 0.0,
-            lasts_days=int(record.residual_days) if lasting else 0, harvest_days=record.harvest_days,
-        )  # fmt: skip
+            max_applications=record.max_applications
+            if max_applications is None
+            else max_applications,
+            residual_days=sum(row.residual_days) / 2
+            if row and row.residual_days and not lasting
+            else 0.0,
+            lasts_days=int(record.residual_days) if lasting else 0,
+            harvest_days=record.harvest_days,
+        )
 
     def kill_row(self, treatment_id: str, pest_id: str) -> KillRow | None:
-        """The row of a treatment for a pest, its own before its group's; None where the treatment does nothing."""
-        rows = [r for r in self.kills[self.records[pest_id].group].row if r.treatment == treatment_id]
-        return next((r for r in rows if r.pest == pest_id), next((r for r in rows if r.pest is None), None))
+        """The row of a treatment for a pest, its own before its group's; None where the
+        treatment does nothing.
+        """
+        rows = [
+            r for r in self.kills[self.records[pest_id].group].row if r.treatment == treatment_id
+        ]
+        return next(
+            (r for r in rows if r.pest == pest_id), next((r for r in rows if r.pest is None), None)
+        )
 
     def kill(self, treatment_id: str, pest_id: str) -> dict[str, float]:
-        """Kill by stage id and "adult" of one evening: the time-weighted mean of the columns that each stage spans.
+        """Kill by stage id and "adult" of one evening: the time-weighted mean of the
+        columns that each stage spans.
 
-        What is cut out counts for a third of the plant. Traps and natural enemies act by the day and not on an evening: one day's catch,
-        an even hazard through the week where the table gives a week's.
+        What is cut out counts for a third of the plant. Traps and natural enemies act
+        by the day and not on an evening: one day's catch, an even hazard through the
+        week where the table gives a week's.
         """
         row = self.kill_row(treatment_id, pest_id)
         table = row.kill if row else {}
@@ -75,19 +121,31 @@ class Catalogue:
             table = {column: 1 - (1 - taken) ** (1 / 7) for column, taken in table.items()}
         share = CUT_SHARE if row and row.of_part else 1.0
         stages = self.records[pest_id].stage
-        by_stage = {s.id: share * sum(part * table.get(column, 0.0) for column, part in s.columns.items()) for s in stages}
+        by_stage = {
+            s.id: share * sum(part * table.get(column, 0.0) for column, part in s.columns.items())
+            for s in stages
+        }
         return {**by_stage, ADULT: by_stage[PREOVIPOSITION]}
 
     def offered(self, pest_id: str) -> tuple[TreatmentRecord, ...]:
-        """The treatments that the pages propose for a pest: those that do something to a stage of it on an evening."""
+        """The treatments that the pages propose for a pest: those that do something to
+        a stage of it on an evening.
+        """
         rows = {key: self.kill_row(key, pest_id) for key in self.treatments}
         return tuple(
-            t for key, t in self.treatments.items() if t.offered and (row := rows[key]) and not row.lasting and any(self.kill(key, pest_id).values())
+            t
+            for key, t in self.treatments.items()
+            if t.offered
+            and (row := rows[key])
+            and not row.lasting
+            and any(self.kill(key, pest_id).values())
         )
 
     def name(self, cause: str) -> str:
         """What a pest or a harmless cause is called."""
-        return self.records[cause].name if cause in self.records else self.evidence.causes[cause].name
+        return (
+            self.records[cause].name if cause in self.records else self.evidence.causes[cause].name
+        )
 
     def variants(self, pest_id: str) -> tuple[PestRecord, ...]:
         """The records that stand beside a pest."""

@@ -1,4 +1,6 @@
-"""Reads the catalogue, gathers every fault in it, and fits the development constants of each stage."""
+"""Reads the catalogue, gathers every fault in it, and fits the development constants of
+each stage.
+"""
 
 from __future__ import annotations
 
@@ -15,17 +17,29 @@ from brood.catalogue import signs
 from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.recipes import RecipeBook
-from brood.catalogue.schema import GroupRecord, KillTable, PestRecord, Source, StageRecord, TreatmentRecord, cited
+from brood.catalogue.schema import (
+    GroupRecord,
+    KillTable,
+    PestRecord,
+    Source,
+    StageRecord,
+    TreatmentRecord,
+    cited,
+)
 from brood.core.fitting import LINE_TOLERANCE, Point, fit_line
 from brood.core.rate import RateModel, model_of
 from brood.core.types import Pest, Stage
 from brood.errors import CatalogueError, ModelError
 
 WEIGHT = {"A": 4.0, "B": 1.0, "C": 0.25}
-"""How much a tabulated stage time counts in the fit, by grade; outside the pest's fitted range it is only shown."""
+"""How much a tabulated stage time counts in the fit, by grade; outside the pest's
+fitted range it is only shown.
+"""
 
 PRE_TOLERANCE = 0.15
-"""The line of a pre-oviposition table, which is rough, is held to describe a row within this share of it."""
+"""The line of a pre-oviposition table, which is rough, is held to describe a row within
+this share of it.
+"""
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -38,7 +52,9 @@ def _toml(path: Traversable, faults: list[str]) -> dict[str, Any]:
         return {}
 
 
-def _record(kind: Callable[..., Model], data: object, where: str, faults: list[str]) -> Model | None:
+def _record(
+    kind: Callable[..., Model], data: object, where: str, faults: list[str]
+) -> Model | None:
     try:
         return kind.model_validate(data)  # type: ignore[attr-defined, no-any-return]
     except ValidationError as error:
@@ -49,15 +65,24 @@ def _record(kind: Callable[..., Model], data: object, where: str, faults: list[s
 
 
 def points(record: PestRecord, stage: StageRecord) -> list[Point]:
-    """A stage's tabulated times with their weights in the fit; pre-oviposition is fitted over its whole table."""
+    """A stage's tabulated times with their weights in the fit; pre-oviposition is
+    fitted over its whole table.
+    """
     low, high = record.fitted_c if stage is not record.stage[-1] else (-30.0, 60.0)
-    return [Point(row.celsius, row.days, WEIGHT[row.grade] if low <= row.celsius <= high else 0.0) for row in stage.development]
+    return [
+        Point(row.celsius, row.days, WEIGHT[row.grade] if low <= row.celsius <= high else 0.0)
+        for row in stage.development
+    ]
 
 
 def rate_of(record: PestRecord, stage: StageRecord) -> RateModel:
-    """The development model of a stage: its kept constants, or the line through its table. Raises ModelError."""
+    """The development model of a stage: its kept constants, or the line through its
+    table. Raises ModelError.
+    """
     if stage.fitted is not None:
-        return model_of(stage.model or record.model, {**stage.fitted, "stop_c": record.upper_c.value})
+        return model_of(
+            stage.model or record.model, {**stage.fitted, "stop_c": record.upper_c.value}
+        )
     tolerance = LINE_TOLERANCE if stage is not record.stage[-1] else PRE_TOLERANCE
     return fit_line(points(record, stage), record.upper_c.value, tolerance)
 
@@ -65,16 +90,34 @@ def rate_of(record: PestRecord, stage: StageRecord) -> RateModel:
 def pest_of(record: PestRecord) -> Pest:
     """A record as the core knows it. Raises ModelError."""
     return Pest(
-        id=record.id, name=record.name, scientific=record.scientific, live_birth=record.live_birth,
-        stages=tuple(Stage(s.id, s.name, s.plural, s.display, s.ends_with, s.habitat, rate_of(record, s), s.rest_share) for s in record.stage),
-        cv=record.cv.value, female_share=record.female_share.value,
+        id=record.id,
+        name=record.name,
+        scientific=record.scientific,
+        live_birth=record.live_birth,
+        stages=tuple(
+            Stage(
+                s.id,
+                s.name,
+                s.plural,
+                s.display,
+                s.ends_with,
+                s.habitat,
+                rate_of(record, s),
+                s.rest_share,
+            )
+            for s in record.stage
+        ),
+        cv=record.cv.value,
+        female_share=record.female_share.value,
         fecundity=tuple((row.celsius, row.per_day) for row in record.fecundity),
         longevity=tuple((row.celsius, row.days) for row in record.longevity),
-    )  # fmt: skip
+    )
 
 
 def load(root: Traversable) -> Catalogue:
-    """Read a catalogue folder. Raises CatalogueError that lists every fault with file, record and key."""
+    """Read a catalogue folder. Raises CatalogueError that lists every fault with file,
+    record and key.
+    """
     faults: list[str] = []
     sources = _keyed(Source, root / "sources.toml", faults)
     groups = _keyed(GroupRecord, root / "groups.toml", faults)
@@ -101,33 +144,70 @@ def load(root: Traversable) -> Catalogue:
 
 
 def _handling(
-    root: Traversable, treatments: Mapping[str, TreatmentRecord], kills: Mapping[str, KillTable], sources: Mapping[str, Source], faults: list[str]
+    root: Traversable,
+    treatments: Mapping[str, TreatmentRecord],
+    kills: Mapping[str, KillTable],
+    sources: Mapping[str, Source],
+    faults: list[str],
 ) -> tuple[Mapping[str, CareRecord], Sensitivity, RecipeBook, EveningBook] | None:
-    """The files on handling treatments, checked against the treatments and groups that there are."""
+    """The files on handling treatments, checked against the treatments and groups that
+    there are.
+    """
     care = _keyed(CareRecord, root / "care.toml", faults)
-    sensitivity = _record(Sensitivity, _toml(root / "sensitive.toml", faults), "sensitive.toml", faults)
+    sensitivity = _record(
+        Sensitivity, _toml(root / "sensitive.toml", faults), "sensitive.toml", faults
+    )
     recipes = _record(RecipeBook, _toml(root / "recipes.toml", faults), "recipes.toml", faults)
     evenings = _record(EveningBook, _toml(root / "evening.toml", faults), "evening.toml", faults)
     if sensitivity is None or recipes is None or evenings is None:
         return None
     faults += [f"care.toml: {t}: missing" for t in treatments if t not in care]
     faults += [f"care.toml: {t}: there is no such treatment" for t in care if t not in treatments]
-    hurt = {t for one in sensitivity.named for t in one.injured_by} | {t for mark in sensitivity.marked for t in mark.injured_by}
-    named = [("sensitive.toml", hurt), ("recipes.toml", {*recipes.recipe}), ("evening.toml: care", {*evenings.care})]
-    faults += [f"{where}: there is no treatment '{t}'" for where, ids in named for t in sorted(ids - {*treatments})]
-    faults += [f"evening.toml: sits: no share for the group '{g}'" for g in kills if g not in evenings.sits]
-    faults += [f"recipes.toml: {text}" for text in recipes.faults()] + [f"evening.toml: {text}" for text in evenings.faults()]
-    for name, record in [*care.items(), ("sensitive", sensitivity), ("recipes", recipes), ("evening", evenings)]:
-        faults += [f"{name}: {path}: there is no source '{source}'" for path, source in cited(record) if source not in sources]
+    hurt = {t for one in sensitivity.named for t in one.injured_by} | {
+        t for mark in sensitivity.marked for t in mark.injured_by
+    }
+    named = [
+        ("sensitive.toml", hurt),
+        ("recipes.toml", {*recipes.recipe}),
+        ("evening.toml: care", {*evenings.care}),
+    ]
+    faults += [
+        f"{where}: there is no treatment '{t}'"
+        for where, ids in named
+        for t in sorted(ids - {*treatments})
+    ]
+    faults += [
+        f"evening.toml: sits: no share for the group '{g}'" for g in kills if g not in evenings.sits
+    ]
+    faults += [f"recipes.toml: {text}" for text in recipes.faults()] + [
+        f"evening.toml: {text}" for text in evenings.faults()
+    ]
+    for name, record in [
+        *care.items(),
+        ("sensitive", sensitivity),
+        ("recipes", recipes),
+        ("evening", evenings),
+    ]:
+        faults += [
+            f"{name}: {path}: there is no source '{source}'"
+            for path, source in cited(record)
+            if source not in sources
+        ]
     return care, sensitivity, recipes, evenings
 
 
 def _keyed(kind: type[Model], path: Traversable, faults: list[str]) -> dict[str, Model]:
     """A file of records by key."""
-    return {key: r for key, data in _toml(path, faults).items() if (r := _record(kind, data, f"{path.name}: {key}", faults))}
+    return {
+        key: r
+        for key, data in _toml(path, faults).items()
+        if (r := _record(kind, data, f"{path.name}: {key}", faults))
+    }
 
 
-def _folder(kind: type[Model], folder: Traversable, key: str, faults: list[str]) -> dict[str, Model]:
+def _folder(
+    kind: type[Model], folder: Traversable, key: str, faults: list[str]
+) -> dict[str, Model]:
     """A folder of records, one a file, each named after its own id."""
     records = {}
     for path in sorted(folder.iterdir(), key=lambda p: p.name):
@@ -140,18 +220,30 @@ def _folder(kind: type[Model], folder: Traversable, key: str, faults: list[str])
     return records
 
 
-def _check_sources(sources: Mapping[str, Source], records: Mapping[str, PestRecord], treatments: Mapping[str, TreatmentRecord],
-                   kills: Mapping[str, KillTable], faults: list[str]) -> None:  # fmt: skip
+def _check_sources(
+    sources: Mapping[str, Source],
+    records: Mapping[str, PestRecord],
+    treatments: Mapping[str, TreatmentRecord],
+    kills: Mapping[str, KillTable],
+    faults: list[str],
+) -> None:
     every: list[tuple[str, BaseModel]] = [(f"{k}.toml", r) for k, r in records.items()]
-    every += [(f"treatments.toml: {k}", t) for k, t in treatments.items()] + [(f"kill/{k}.toml", t) for k, t in kills.items()]
+    every += [(f"treatments.toml: {k}", t) for k, t in treatments.items()] + [
+        (f"kill/{k}.toml", t) for k, t in kills.items()
+    ]
     for name, record in every:
         for path, source in cited(record):
             if source not in sources:
                 faults.append(f"{name}: {path}: there is no source '{source}'")
 
 
-def _check_links(records: Mapping[str, PestRecord], groups: Mapping[str, GroupRecord], treatments: Mapping[str, TreatmentRecord],
-                 kills: Mapping[str, KillTable], faults: list[str]) -> None:  # fmt: skip
+def _check_links(
+    records: Mapping[str, PestRecord],
+    groups: Mapping[str, GroupRecord],
+    treatments: Mapping[str, TreatmentRecord],
+    kills: Mapping[str, KillTable],
+    faults: list[str],
+) -> None:
     for pest in records.values():
         if pest.group not in groups:
             faults.append(f"{pest.id}.toml: group: there is no group '{pest.group}'")
@@ -160,9 +252,14 @@ def _check_links(records: Mapping[str, PestRecord], groups: Mapping[str, GroupRe
         if pest.group not in kills:
             faults.append(f"{pest.id}.toml: group: there is no kill table '{pest.group}'")
             continue
-        missing = {column for stage in pest.stage for column in stage.columns} - set(kills[pest.group].columns)
+        missing = {column for stage in pest.stage for column in stage.columns} - set(
+            kills[pest.group].columns
+        )
         if missing:
-            faults.append(f"kill/{pest.group}.toml: columns: no column {', '.join(sorted(missing))} for {pest.id}")
+            faults.append(
+                f"kill/{pest.group}.toml: columns: no column {', '.join(sorted(missing))} "
+                f"for {pest.id}"
+            )
     for name, table in kills.items():
         for row in table.row:
             if row.treatment not in treatments:

@@ -1,4 +1,6 @@
-"""A keeper's own figures: which constants can be set, what they are, and a catalogue with some of them replaced."""
+"""A keeper's own figures: which constants can be set, what they are, and a catalogue
+with some of them replaced.
+"""
 
 from __future__ import annotations
 
@@ -12,15 +14,26 @@ from brood.core.types import Pest, Stage
 from brood.errors import InputError
 
 FIGURE_NAMES = {
-    "lower_c": "threshold", "k_dd": "heat sum", "plateau_from_c": "plateau from", "plateau_to_c": "plateau to", "upper_c": "upper limit",
-    "a": "factor of the curve", "fastest_c": "fastest at", "stop_c": "stops at", "rho": "ρ of the curve", "t_max_c": "Tmax of the curve",
-    "delta_c": "Δ of the curve", "lam": "λ of the curve",
-}  # fmt: skip
+    "lower_c": "threshold",
+    "k_dd": "heat sum",
+    "plateau_from_c": "plateau from",
+    "plateau_to_c": "plateau to",
+    "upper_c": "upper limit",
+    "a": "factor of the curve",
+    "fastest_c": "fastest at",
+    "stop_c": "stops at",
+    "rho": "ρ of the curve",
+    "t_max_c": "Tmax of the curve",
+    "delta_c": "Δ of the curve",
+    "lam": "λ of the curve",
+}
 
 
 @dataclass(frozen=True)
 class Figure:
-    """One constant that can be set: its key, plain name, unit, shipped value, and the source and grade behind it."""
+    """One constant that can be set: its key, plain name, unit, shipped value, and the
+    source and grade behind it.
+    """
 
     key: str
     part: str
@@ -39,15 +52,65 @@ def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
         best = min(shown.development, key=lambda row: row.grade)
         for name, value in stage.rate.figures.items():
             unit = stage.rate.units[name]
-            out.append(Figure(f"stage.{stage.id}.{name}", stage.name, FIGURE_NAMES[name], unit, value, best.source, best.grade))
-    out.append(Figure("cv", "all stages", "spread between individuals", "", record.cv.value, record.cv.source, record.cv.grade))
+            out.append(
+                Figure(
+                    f"stage.{stage.id}.{name}",
+                    stage.name,
+                    FIGURE_NAMES[name],
+                    unit,
+                    value,
+                    best.source,
+                    best.grade,
+                )
+            )
+    out.append(
+        Figure(
+            "cv",
+            "all stages",
+            "spread between individuals",
+            "",
+            record.cv.value,
+            record.cv.source,
+            record.cv.grade,
+        )
+    )
     share = record.female_share
-    out.append(Figure("female_share", "breeding", "share of females", "", share.value, share.source, share.grade))
+    out.append(
+        Figure(
+            "female_share",
+            "breeding",
+            "share of females",
+            "",
+            share.value,
+            share.source,
+            share.grade,
+        )
+    )
     young = "young" if record.live_birth else "eggs"
-    out += [Figure(f"fecundity.{r.celsius:g}", "breeding", f"{young} a day at {r.celsius:g} °C", "", r.per_day, r.source, r.grade)
-            for r in record.fecundity]  # fmt: skip
-    out += [Figure(f"longevity.{r.celsius:g}", "breeding", f"days of laying life at {r.celsius:g} °C", "d", r.days, r.source, r.grade)
-            for r in record.longevity]  # fmt: skip
+    out += [
+        Figure(
+            f"fecundity.{r.celsius:g}",
+            "breeding",
+            f"{young} a day at {r.celsius:g} °C",
+            "",
+            r.per_day,
+            r.source,
+            r.grade,
+        )
+        for r in record.fecundity
+    ]
+    out += [
+        Figure(
+            f"longevity.{r.celsius:g}",
+            "breeding",
+            f"days of laying life at {r.celsius:g} °C",
+            "d",
+            r.days,
+            r.source,
+            r.grade,
+        )
+        for r in record.longevity
+    ]
     return (*out, *_kill_figures(catalogue, record))
 
 
@@ -58,12 +121,24 @@ def _kill_figures(catalogue: Catalogue, record: PestRecord) -> list[Figure]:
         if row is not None:
             for column, share in row.kill.items():
                 name = f"share killed: {column.replace('-', ' ')}"
-                out.append(Figure(f"kill.{treatment.id}.{column}", treatment.name, name, "", share, table.source, row.grade))
+                out.append(
+                    Figure(
+                        f"kill.{treatment.id}.{column}",
+                        treatment.name,
+                        name,
+                        "",
+                        share,
+                        table.source,
+                        row.grade,
+                    )
+                )
     return out
 
 
 def with_own(catalogue: Catalogue, own: Mapping[str, Mapping[str, float]]) -> Catalogue:
-    """The catalogue with the figures of `own` (pest id, then key) in place. Raises InputError for an unknown key or an impossible value."""
+    """The catalogue with the figures of `own` (pest id, then key) in place. Raises
+    InputError for an unknown key or an impossible value.
+    """
     pests, kills = dict(catalogue.pests), dict(catalogue.kills)
     for pest_id, values in own.items():
         pest = catalogue.pest(pest_id)
@@ -71,7 +146,9 @@ def with_own(catalogue: Catalogue, own: Mapping[str, Mapping[str, float]]) -> Ca
             if key.startswith("kill."):
                 group = catalogue.records[pest_id].group
                 kills[group] = _with_kill(kills[group], pest_id, key, value)
-        pests[pest_id] = _with_figures(pest, {k: v for k, v in values.items() if not k.startswith("kill.")})
+        pests[pest_id] = _with_figures(
+            pest, {k: v for k, v in values.items() if not k.startswith("kill.")}
+        )
     return replace(catalogue, pests=pests, kills=kills)
 
 
@@ -83,7 +160,9 @@ def unknown(catalogue: Catalogue, pest_id: str, keys: Iterable[str]) -> list[str
 
 def _share(key: str, value: float) -> float:
     if not 0 <= value <= 1:
-        raise InputError("A share must lie between 0 and 1.", field=key, value=value, allowed="0 to 1")
+        raise InputError(
+            "A share must lie between 0 and 1.", field=key, value=value, allowed="0 to 1"
+        )
     return value
 
 
@@ -96,7 +175,9 @@ def _with_kill(table: KillTable, pest_id: str, key: str, value: float) -> KillTa
     row = rows.get((treatment, pest_id)) or rows.get((treatment, None))
     if row is None:
         raise InputError("There is no such treatment for this pest.", field=key)
-    rows[treatment, pest_id] = row.model_copy(update={"pest": pest_id, "kill": {**row.kill, column: _share(key, value)}})
+    rows[treatment, pest_id] = row.model_copy(
+        update={"pest": pest_id, "kill": {**row.kill, column: _share(key, value)}}
+    )
     return table.model_copy(update={"row": list(rows.values())})
 
 
@@ -120,19 +201,30 @@ def _with_figures(pest: Pest, values: Mapping[str, float]) -> Pest:
     for stage_id, own in by_stage.items():
         stages[stage_id] = _with_rate(stages[stage_id], own)
     return replace(
-        pest, stages=tuple(stages.values()), cv=cv, female_share=female,
-        fecundity=tuple(tables["fecundity"].items()), longevity=tuple(tables["longevity"].items()),
-    )  # fmt: skip
+        pest,
+        stages=tuple(stages.values()),
+        cv=cv,
+        female_share=female,
+        fecundity=tuple(tables["fecundity"].items()),
+        longevity=tuple(tables["longevity"].items()),
+    )
 
 
 def _between(key: str, value: float, low: float, high: float) -> float:
     if not low <= value <= high:
-        raise InputError(f"This figure must lie between {low:g} and {high:g}.", field=key, value=value, allowed=f"{low:g} to {high:g}")
+        raise InputError(
+            f"This figure must lie between {low:g} and {high:g}.",
+            field=key,
+            value=value,
+            allowed=f"{low:g} to {high:g}",
+        )
     return value
 
 
 def _with_rate(stage: Stage, own: Mapping[str, float]) -> Stage:
     unknown_names = set(own) - set(stage.rate.figures)
     if unknown_names:
-        raise InputError("There is no such figure.", field=f"stage.{stage.id}.{next(iter(unknown_names))}")
+        raise InputError(
+            "There is no such figure.", field=f"stage.{stage.id}.{next(iter(unknown_names))}"
+        )
     return replace(stage, rate=model_of(stage.rate.name, {**stage.rate.figures, **own}))

@@ -13,7 +13,9 @@ Percent = Annotated[float, Field(gt=0, le=100)]
 
 
 class Ingredient(Record):
-    """Something a mix is made of. `of`: its share is reckoned as active (it is sold by strength) or as the product bought."""
+    """Something a mix is made of. `of`: its share is reckoned as active (it is sold by
+    strength) or as the product bought.
+    """
 
     name: Text
     of: Literal["active", "product"]
@@ -21,7 +23,9 @@ class Ingredient(Record):
 
 
 class RecipePart(Record):
-    """A part of a recipe: usual, least and greatest share of the final volume in percent; what may stand in for it."""
+    """A part of a recipe: usual, least and greatest share of the final volume in
+    percent; what may stand in for it.
+    """
 
     ingredient: Id
     instead: list[Id] = Field(default_factory=list)
@@ -89,14 +93,27 @@ class RecipeBook(Record):
         return known.name if known else ingredient
 
     def refused(self, things: Iterable[str]) -> Forbidden | None:
-        """The closest rule that forbids these things together, if any. Ethanol counts as the other alcohol, castile as soap."""
+        """The closest rule that forbids these things together, if any. Ethanol counts
+        as the other alcohol, castile as soap.
+        """
         same = {"ethanol": "isopropyl-alcohol", "castile-soap": "true-soap"}
         present = {same.get(t, t) for t in things}
-        return max((rule for rule in self.forbidden if set(rule.of) <= present), key=lambda rule: len(rule.of), default=None)
+        return max(
+            (rule for rule in self.forbidden if set(rule.of) <= present),
+            key=lambda rule: len(rule.of),
+            default=None,
+        )
 
     def faults(self) -> list[str]:
         """Names that lead nowhere."""
         known = {*self.ingredient, *self.other}
-        named = [(f"recipe.{k}", i) for k, r in self.recipe.items() for p in r.parts for i in (p.ingredient, *p.instead)]
-        named += [("forbidden", i) for rule in self.forbidden for i in rule.of] + [("ceiling", c.of) for c in self.ceiling]
+        named = [
+            (f"recipe.{k}", i)
+            for k, r in self.recipe.items()
+            for p in r.parts
+            for i in (p.ingredient, *p.instead)
+        ]
+        named += [("forbidden", i) for rule in self.forbidden for i in rule.of] + [
+            ("ceiling", c.of) for c in self.ceiling
+        ]
         return [f"{where}: there is no ingredient '{i}'" for where, i in named if i not in known]

@@ -40,7 +40,9 @@ class Figure(Record):
 
     @model_validator(mode="after")
     def _between(self) -> Figure:
-        if (self.low is not None and self.low > self.value) or (self.high is not None and self.high < self.value):
+        if (self.low is not None and self.low > self.value) or (
+            self.high is not None and self.high < self.value
+        ):
             raise ValueError("the value must lie between low and high")
         return self
 
@@ -87,7 +89,9 @@ class Fecundity(Record):
 
 
 class Published(Record):
-    """A published constant, kept for comparison and never used: threshold (°C) and heat sum (°C·d), or words alone."""
+    """A published constant, kept for comparison and never used: threshold (°C) and heat
+    sum (°C·d), or words alone.
+    """
 
     what: Text
     lower_c: Celsius | None = None
@@ -98,9 +102,11 @@ class Published(Record):
 
 
 class StageRecord(Record):
-    """A stage. `term` is the field's term, `name` and `plural` plain ones; `columns` says which columns of the kill tables it
-    spans, with shares that add to 1; `fitted` holds the constants of a curve, which is not fitted when the catalogue is read, and
-    `model` and `model_why` its kind where it is not that of the pest."""
+    """A stage. `term` is the field's term, `name` and `plural` plain ones; `columns`
+    says which columns of the kill tables it spans, with shares that add to 1; `fitted`
+    holds the constants of a curve, which is not fitted when the catalogue is read, and
+    `model` and `model_why` its kind where it is not that of the pest.
+    """
 
     id: Id
     name: Text
@@ -131,8 +137,9 @@ class StageRecord(Record):
 
 
 class PestRecord(Record):
-    """A pest file. `variant_of` names the pest that this one stands beside on the pages; `lethal_c` is deadly heat, `cold_c` the cold
-    in or below which it dies out."""
+    """A pest file. `variant_of` names the pest that this one stands beside on the
+    pages; `lethal_c` is deadly heat, `cold_c` the cold in or below which it dies out.
+    """
 
     id: Id
     name: Text
@@ -206,8 +213,9 @@ class GroupRecord(Record):
 class KillRow(Record):
     """Kill by column for one treatment, for a whole group or for one pest of it.
 
-    `span` gives the range behind a figure; `per_day` marks a trap's catch a day, `per_week` what a natural
-    enemy takes in a week of what was there at its start; `of_part` the share of the part cut out.
+    `span` gives the range behind a figure; `per_day` marks a trap's catch a day,
+    `per_week` what a natural enemy takes in a week of what was there at its start;
+    `of_part` the share of the part cut out.
     """
 
     treatment: Id
@@ -252,13 +260,17 @@ class KillTable(Record):
         for row in self.row:
             odd = set(row.kill) ^ set(self.columns)
             if odd:
-                raise ValueError(f"{row.treatment}: no figure, or one too many, for {', '.join(sorted(odd))}")
+                raise ValueError(
+                    f"{row.treatment}: no figure, or one too many, for {', '.join(sorted(odd))}"
+                )
         return self
 
 
 class TreatmentRecord(Record):
-    """A treatment: its limits and its cautions. `resistance_group` is its mode-of-action class, `not_for` the plant kinds that it
-    often injures, `harvest_days` the days from the last use to the harvest on the usual label."""
+    """A treatment: its limits and its cautions. `resistance_group` is its
+    mode-of-action class, `not_for` the plant kinds that it often injures,
+    `harvest_days` the days from the last use to the harvest on the usual label.
+    """
 
     id: Id
     name: Text
@@ -273,8 +285,19 @@ class TreatmentRecord(Record):
     residual_days: Annotated[float, Field(ge=0)]
     harvest_days: Annotated[int, Field(ge=0, le=120)] = 0
     limits_c: tuple[Celsius, Celsius] | None = None
-    not_for: list[Literal["foliage", "flowering", "rosette", "woody-citrus", "seedling-herb", "fruiting-vegetable", "orchid",
-                          "cactus-succulent", "cabbage-family"]] = []  # fmt: skip
+    not_for: list[
+        Literal[
+            "foliage",
+            "flowering",
+            "rosette",
+            "woody-citrus",
+            "seedling-herb",
+            "fruiting-vegetable",
+            "orchid",
+            "cactus-succulent",
+            "cabbage-family",
+        ]
+    ] = []
     resistance_group: str
     acts_by: Text
     source: str
@@ -290,7 +313,13 @@ def cited(record: BaseModel, path: str = "") -> Iterator[tuple[str, str]]:
         here = f"{path}.{name}" if path else name
         if name == "source":
             yield here, value
-        items = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else [("", value)]
+        items = (
+            value.items()
+            if isinstance(value, dict)
+            else enumerate(value)
+            if isinstance(value, list)
+            else [("", value)]
+        )
         for key, item in items:
             if isinstance(item, BaseModel):
                 yield from cited(item, f"{here}.{key}" if key != "" else here)

@@ -1,4 +1,6 @@
-"""Observations and the causes behind them: files of graded words, read into the core's evidence model."""
+"""Observations and the causes behind them: files of graded words, read into the core's
+evidence model.
+"""
 
 from __future__ import annotations
 
@@ -19,12 +21,20 @@ Background = Literal["hardly", "seldom", "now-and-then", "commonly", "half", "mo
 Weight = Literal["much-more", "more", "as-usual", "less", "much-less"]
 Season = Literal["spring", "summer", "autumn", "winter"]
 PlaceKind = Literal["indoor", "glasshouse", "balcony", "outdoor"]
-Tool = Literal["none", "phone", "lens", "trowel", "water", "paper", "tissue", "swab", "knife or nail", "card"]
+Tool = Literal[
+    "none", "phone", "lens", "trowel", "water", "paper", "tissue", "swab", "knife or nail", "card"
+]
 
 SIZE_BINS: dict[str, tuple[float, float]] = {
-    "size-under-0-3": (0.0, 0.3), "size-0-3-to-0-6": (0.3, 0.6), "size-0-6-to-1": (0.6, 1.0), "size-1-to-2": (1.0, 2.0), "size-2-to-4": (2.0, 4.0),
-    "size-4-to-8": (4.0, 8.0), "size-8-to-15": (8.0, 15.0), "size-15-plus": (15.0, 200.0),
-}  # fmt: skip
+    "size-under-0-3": (0.0, 0.3),
+    "size-0-3-to-0-6": (0.3, 0.6),
+    "size-0-6-to-1": (0.6, 1.0),
+    "size-1-to-2": (1.0, 2.0),
+    "size-2-to-4": (2.0, 4.0),
+    "size-4-to-8": (4.0, 8.0),
+    "size-8-to-15": (8.0, 15.0),
+    "size-15-plus": (15.0, 200.0),
+}
 """Size observations with their bounds in mm; the lower edge belongs to the bin."""
 NEXT_BIN = 0.35
 """Share of a bin that is reported as the one beside it: keepers misjudge by one."""
@@ -46,7 +56,8 @@ class Words(Record):
 class Observation(Record):
     """Something that a keeper can report.
 
-    A `plate` is what one look takes in, `kin` names those that go together, `stages` the kinds of stage it shows.
+    A `plate` is what one look takes in, `kin` names those that go together, `stages`
+    the kinds of stage it shows.
     """
 
     id: Id
@@ -63,8 +74,10 @@ class Observation(Record):
 
 
 class CauseRecord(Record):
-    """A cause as it stands in the files: words with the signs that they are said of. Harmless ones have a name, a reason and an
-    advice; `elsewhere` says that they do harm and are not treated here."""
+    """A cause as it stands in the files: words with the signs that they are said of.
+    Harmless ones have a name, a reason and an advice; `elsewhere` says that they do
+    harm and are not treated here.
+    """
 
     base: str = ""
     name: str = ""
@@ -101,7 +114,9 @@ class Walk(Record):
 
 @dataclass(frozen=True)
 class Evidence:
-    """What identification works with: the model, the observations and causes that it was made of, and what their words stand for."""
+    """What identification works with: the model, the observations and causes that it
+    was made of, and what their words stand for.
+    """
 
     model: EvidenceModel
     observations: Mapping[str, Observation]
@@ -110,9 +125,16 @@ class Evidence:
     walk: Walk
 
 
-def read(folder: Traversable, table: Traversable, pests: Mapping[str, PestRecord], sources: Mapping[str, object],
-         faults: list[str]) -> Evidence | None:  # fmt: skip
-    """The observations, causes and the evidence model made of them; None when faults were noted, with file, record and key."""
+def read(
+    folder: Traversable,
+    table: Traversable,
+    pests: Mapping[str, PestRecord],
+    sources: Mapping[str, object],
+    faults: list[str],
+) -> Evidence | None:
+    """The observations, causes and the evidence model made of them; None when faults
+    were noted, with file, record and key.
+    """
     observations = _observations(table, faults)
     try:
         words = Words.model_validate(tomllib.loads((folder / "words.toml").read_text("utf-8")))
@@ -120,22 +142,54 @@ def read(folder: Traversable, table: Traversable, pests: Mapping[str, PestRecord
     except (ValidationError, tomllib.TOMLDecodeError) as error:
         faults.append(f"words.toml or walk.toml: {error}")
         return None
-    faults += [f"walk.toml: {key}: there is no observation '{o}'" for key, zone in walk.zone.items() for o in zone.ask if o not in observations]
-    faults += [f"walk.toml: {key}: there is no zone '{z}'" for key, zones in walk.build.items() for z in zones if z not in walk.zone]
+    faults += [
+        f"walk.toml: {key}: there is no observation '{o}'"
+        for key, zone in walk.zone.items()
+        for o in zone.ask
+        if o not in observations
+    ]
+    faults += [
+        f"walk.toml: {key}: there is no zone '{z}'"
+        for key, zones in walk.build.items()
+        for z in zones
+        if z not in walk.zone
+    ]
     if words.source not in sources:
         faults.append(f"words.toml: source: there is no source '{words.source}'")
     bases = _records(folder / "bases.toml", observations, faults)
-    causes = {**_records(folder / "pests.toml", observations, faults), **_records(folder / "harmless.toml", observations, faults)}
-    faults += [f"signs: {key}: there is no base '{r.base}'" for key, r in (bases | causes).items() if r.base and r.base not in bases]
-    faults += [f"signs: {key}: is neither a pest nor has it a name, a why and an instead" for key, r in causes.items()
-               if key not in pests and not (r.name and r.why and r.instead)]  # fmt: skip
+    causes = {
+        **_records(folder / "pests.toml", observations, faults),
+        **_records(folder / "harmless.toml", observations, faults),
+    }
+    faults += [
+        f"signs: {key}: there is no base '{r.base}'"
+        for key, r in (bases | causes).items()
+        if r.base and r.base not in bases
+    ]
+    faults += [
+        f"signs: {key}: is neither a pest nor has it a name, a why and an instead"
+        for key, r in causes.items()
+        if key not in pests and not (r.name and r.why and r.instead)
+    ]
     if faults:
         return None
     signs = [
-        Sign(o.id, o.theme, o.group, o.plate, o.kin, o.stages, o.effort_minutes, o.tool, words.background[o.background])
+        Sign(
+            o.id,
+            o.theme,
+            o.group,
+            o.plate,
+            o.kin,
+            o.stages,
+            o.effort_minutes,
+            o.tool,
+            words.background[o.background],
+        )
         for o in observations.values()
     ]
-    model = EvidenceModel(signs, [_cause(key, r, bases, words, pests.get(key)) for key, r in causes.items()])
+    model = EvidenceModel(
+        signs, [_cause(key, r, bases, words, pests.get(key)) for key, r in causes.items()]
+    )
     return Evidence(model, observations, causes, words, walk)
 
 
@@ -145,7 +199,10 @@ def _observations(table: Traversable, faults: list[str]) -> dict[str, Observatio
         try:
             record = Observation.model_validate({**row, "stages": tuple(row["stages"].split())})
         except ValidationError as error:
-            faults += [f"{table.name}: row {n}: {'.'.join(map(str, e['loc']))}: {e['msg']}" for e in error.errors()]
+            faults += [
+                f"{table.name}: row {n}: {'.'.join(map(str, e['loc']))}: {e['msg']}"
+                for e in error.errors()
+            ]
             continue
         if record.id in out:
             faults.append(f"{table.name}: row {n}: '{record.id}' stands twice")
@@ -153,51 +210,101 @@ def _observations(table: Traversable, faults: list[str]) -> dict[str, Observatio
     return out
 
 
-def _records(path: Traversable, observations: Mapping[str, Observation], faults: list[str]) -> dict[str, CauseRecord]:
+def _records(
+    path: Traversable, observations: Mapping[str, Observation], faults: list[str]
+) -> dict[str, CauseRecord]:
     known = set(CauseRecord.model_fields) - {"words"}
     out = {}
     for key, data in tomllib.loads(path.read_text("utf-8")).items():
-        shaped: dict[str, Any] = {k: v for k, v in data.items() if k in known} | {"words": {k: v for k, v in data.items() if k not in known}}
+        shaped: dict[str, Any] = {k: v for k, v in data.items() if k in known} | {
+            "words": {k: v for k, v in data.items() if k not in known}
+        }
         try:
             out[key] = CauseRecord.model_validate(shaped)
         except ValidationError as error:
-            faults += [f"{path.name}: {key}: {'.'.join(map(str, e['loc']))}: {e['msg']}" for e in error.errors()]
+            faults += [
+                f"{path.name}: {key}: {'.'.join(map(str, e['loc']))}: {e['msg']}"
+                for e in error.errors()
+            ]
             continue
         said = [sign for signs in out[key].words.values() for sign in signs]
-        faults += [f"{path.name}: {key}: there is no observation '{sign}'" for sign in said if sign not in observations]
-        faults += [f"{path.name}: {key}: '{sign}' stands twice" for sign in sorted({s for s in said if said.count(s) > 1})]
+        faults += [
+            f"{path.name}: {key}: there is no observation '{sign}'"
+            for sign in said
+            if sign not in observations
+        ]
+        faults += [
+            f"{path.name}: {key}: '{sign}' stands twice"
+            for sign in sorted({s for s in said if said.count(s) > 1})
+        ]
     return out
 
 
-def _shares(record: CauseRecord, bases: Mapping[str, CauseRecord], words: Words) -> dict[str, float]:
+def _shares(
+    record: CauseRecord, bases: Mapping[str, CauseRecord], words: Words
+) -> dict[str, float]:
     """Shares by sign; a record's own word stands before that of its base."""
     shares = _shares(bases[record.base], bases, words) if record.base else {}
-    return shares | {sign: words.sign[word] for word, signs in record.words.items() for sign in signs}
+    return shares | {
+        sign: words.sign[word] for word, signs in record.words.items() for sign in signs
+    }
 
 
-def _cause(key: str, record: CauseRecord, bases: Mapping[str, CauseRecord], words: Words, pest: PestRecord | None) -> Cause:
+def _cause(
+    key: str,
+    record: CauseRecord,
+    bases: Mapping[str, CauseRecord],
+    words: Words,
+    pest: PestRecord | None,
+) -> Cause:
     shares = _shares(record, bases, words) | size_shares(_lengths(record, pest))
-    weights = [{name: words.weight[w] for name, w in table.items()} for table in (record.places, record.kinds, record.seasons)]
-    return Cause(key, pest is None, pest.group if pest else key, words.common[record.common], shares, weights[0], weights[1], weights[2])
+    weights = [
+        {name: words.weight[w] for name, w in table.items()}
+        for table in (record.places, record.kinds, record.seasons)
+    ]
+    return Cause(
+        key,
+        pest is None,
+        pest.group if pest else key,
+        words.common[record.common],
+        shares,
+        weights[0],
+        weights[1],
+        weights[2],
+    )
 
 
-def _lengths(record: CauseRecord, pest: PestRecord | None) -> list[tuple[float, tuple[float, float]]]:
+def _lengths(
+    record: CauseRecord, pest: PestRecord | None
+) -> list[tuple[float, tuple[float, float]]]:
     """(How often such a body is the one measured, its shortest and longest in mm)."""
     if record.size_mm is not None:
         return [(1.0, record.size_mm)]
     if pest is None:
         return []
-    often = {"egg": OF_EGGS, "pupa": OF_YOUNG, "adult": OF_ADULTS if pest.group != "caterpillar" else OF_YOUNG}
-    return [(often.get(s.display, OF_YOUNG if pest.group != "caterpillar" else OF_ADULTS), s.length_mm) for s in pest.stage]
+    often = {
+        "egg": OF_EGGS,
+        "pupa": OF_YOUNG,
+        "adult": OF_ADULTS if pest.group != "caterpillar" else OF_YOUNG,
+    }
+    return [
+        (often.get(s.display, OF_YOUNG if pest.group != "caterpillar" else OF_ADULTS), s.length_mm)
+        for s in pest.stage
+    ]
 
 
 def size_shares(lengths: list[tuple[float, tuple[float, float]]]) -> dict[str, float]:
-    """How often each size bin is true: the best of the bodies that fall in it, and part of that for the bins beside."""
+    """How often each size bin is true: the best of the bodies that fall in it, and part
+    of that for the bins beside.
+    """
     if not lengths:
         return {}
     bins = list(SIZE_BINS.values())
     own = [max([often * _overlap(length, b) for often, length in lengths]) for b in bins]
-    beside = [max([own[n] for n in (k - 1, k + 1) if 0 <= n < len(own)]) * NEXT_BIN for k in range(len(own))]
+    beside = [
+        max([own[n] for n in (k - 1, k + 1) if 0 <= n < len(own)]) * NEXT_BIN
+        for k in range(len(own))
+    ]
     return {name: max(a, b) for name, a, b in zip(SIZE_BINS, own, beside, strict=True)}
 
 

@@ -1,4 +1,6 @@
-"""The brood chart: warmth on top, one band for each group found, evenings as strokes, windows below. Time runs right."""
+"""The brood chart: warmth on top, one band for each group found, evenings as strokes,
+windows below. Time runs right.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,10 @@ class _Chart:
         self.length = days_since(data, data.last)
         self.per_day = (WIDTH - GUTTER - RIGHT) / self.length
         most = bands.biggest(data.bands)
-        self.k = min(124 / max(max(most) ** bands.POWER, 1e-9), ALL_BANDS / max(sum(m**bands.POWER for m in most), 1e-9))
+        self.k = min(
+            124 / max(max(most) ** bands.POWER, 1e-9),
+            ALL_BANDS / max(sum(m**bands.POWER for m in most), 1e-9),
+        )
         self.rows: list[Row] = []
         y = BANDS_TOP
         for band, top in zip(data.bands, most, strict=True):
@@ -55,16 +60,38 @@ class _Chart:
 
 
 def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> str:
-    """The chart lying, for wide pages; with handles that can be moved along the axis when `movable`."""
+    """The chart lying, for wide pages; with handles that can be moved along the axis
+    when `movable`.
+    """
     c = _Chart(data, speech)
-    body = "".join((
-        _days(c), _warmth(c), *(_row_head(c, row) for row in c.rows), *(bands.ghost(row, data, c.k) for row in c.rows),
-        *(bands.band(row, data, c.k) for row in c.rows), _strokes(c), _today(c), *(bands.stamps(row, data, c.k, 19, c.per_day) for row in c.rows),
-        _notes(c), _thorns(c), _handles(c, movable), _windows(c),
-    ))  # fmt: skip
+    body = "".join(
+        (
+            _days(c),
+            _warmth(c),
+            *(_row_head(c, row) for row in c.rows),
+            *(bands.ghost(row, data, c.k) for row in c.rows),
+            *(bands.band(row, data, c.k) for row in c.rows),
+            _strokes(c),
+            _today(c),
+            *(bands.stamps(row, data, c.k, 19, c.per_day) for row in c.rows),
+            _notes(c),
+            _thorns(c),
+            _handles(c, movable),
+            _windows(c),
+        )
+    )
     if not movable:
         return figure(WIDTH, c.foot, "chart", title, describe(data, speech), body)
-    return figure(WIDTH, c.foot, "chart", title, describe(data, speech), body, role="group", data={"per-day": num(c.per_day), "axis": "x"})
+    return figure(
+        WIDTH,
+        c.foot,
+        "chart",
+        title,
+        describe(data, speech),
+        body,
+        role="group",
+        data={"per-day": num(c.per_day), "axis": "x"},
+    )
 
 
 def describe(data: ChartData, speech: Speech) -> str:
@@ -72,7 +99,10 @@ def describe(data: ChartData, speech: Speech) -> str:
     done = [speech.day(s.at) for s in data.strokes if s.state == "done"]
     planned = [speech.day(s.at) for s in data.strokes if s.state != "done"]
     groups = ", ".join(f"{b.label.lower()}: about {number(b.count)}" for b in data.bands if b.count)
-    return f"Groups: {groups}. Done: {', '.join(done) or 'none'}. Planned: {', '.join(planned) or 'none'}. The tables below say the same in numbers."
+    return (
+        f"Groups: {groups}. Done: {', '.join(done) or 'none'}. Planned: "
+        f"{', '.join(planned) or 'none'}. The tables below say the same in numbers."
+    )
 
 
 def _days(c: _Chart) -> str:
@@ -84,11 +114,24 @@ def _days(c: _Chart) -> str:
         day = (c.data.first + timedelta(days=d)).date()
         monday = c.speech.starts_week(day)
         if monday or c.per_day >= 9:
-            out.append(line((c.x(d), WARM_TOP - 6), (c.x(d), c.axis), "hair" if monday else "grid-line"))
+            out.append(
+                line((c.x(d), WARM_TOP - 6), (c.x(d), c.axis), "hair" if monday else "grid-line")
+            )
         if d >= c.length:
             break
-        if every <= 2 and d % every == 0 and not 0 < abs(d - int(days_since(c.data, c.data.now))) < every:
-            out.append(text((c.x(d + 0.5), DATES), str(day.day), "note2" if day.weekday() < 5 else "note", "middle"))
+        if (
+            every <= 2
+            and d % every == 0
+            and not 0 < abs(d - int(days_since(c.data, c.data.now))) < every
+        ):
+            out.append(
+                text(
+                    (c.x(d + 0.5), DATES),
+                    str(day.day),
+                    "note2" if day.weekday() < 5 else "note",
+                    "middle",
+                )
+            )
         words = c.speech.day(day)
         now = c.x(days_since(c.data, c.data.now))
         clear = not c.x(d) - 34 < now < c.x(d) + width(words, 13) + 34
@@ -100,7 +143,12 @@ def _days(c: _Chart) -> str:
 
 def _warmth(c: _Chart) -> str:
     drawn = ribbon(
-        c.data.series, c.data.now, c.speech, lambda moment: c.x(days_since(c.data, moment)), (WARM_TOP, WARM_FOOT), (GUTTER, WIDTH - RIGHT)
+        c.data.series,
+        c.data.now,
+        c.speech,
+        lambda moment: c.x(days_since(c.data, moment)),
+        (WARM_TOP, WARM_FOOT),
+        (GUTTER, WIDTH - RIGHT),
     )
     middle = (WARM_TOP + WARM_FOOT) / 2
     now = c.x(days_since(c.data, c.data.now))
@@ -119,18 +167,27 @@ def _row_head(c: _Chart, row: Row) -> str:
     band, y = row.band, row.base
     middle = y - min(max(row.tallest, LEAST), 84) / 2
     icon = bands.icon((16, middle - 1), band.drawing, 0.26)
-    detail = f"about {number(band.count)}" if band.count else f"{number(sum(band.numbers[-1]))} at the end"
+    detail = (
+        f"about {number(band.count)}"
+        if band.count
+        else f"{number(sum(band.numbers[-1]))} at the end"
+    )
     ticks = ""
     shown = -99.0
     for count in SCALE_COUNTS:
         up = float(bands.height(count, c.k))
         if 9 <= up <= row.tallest and up - shown >= 13:
-            ticks += line((GUTTER - 4, y - up), (GUTTER, y - up), "ink1") + text((GUTTER - 7, y - up + 4), str(count), "tick-note", "end")
+            ticks += line((GUTTER - 4, y - up), (GUTTER, y - up), "ink1") + text(
+                (GUTTER - 7, y - up + 4), str(count), "tick-note", "end"
+            )
             shown = up
     return (
-        line((GUTTER, y + 0.5), (WIDTH - RIGHT, y + 0.5), "ink1") + icon + ticks
-        + text((40, middle - 4), band.label, "label") + text((40, middle + 12), detail, "note2")
-    )  # fmt: skip
+        line((GUTTER, y + 0.5), (WIDTH - RIGHT, y + 0.5), "ink1")
+        + icon
+        + ticks
+        + text((40, middle - 4), band.label, "label")
+        + text((40, middle + 12), detail, "note2")
+    )
 
 
 def _strokes(c: _Chart) -> str:
@@ -138,14 +195,20 @@ def _strokes(c: _Chart) -> str:
     for stroke in c.data.strokes:
         x = c.at(stroke)
         out.append(line((x, HANDLES + 14), (x, c.windows + 10), "stroke"))
-        out += [bands.stroke_through(row, position, stroke, c.data, c.k) for position, row in enumerate(c.rows)]
+        out += [
+            bands.stroke_through(row, position, stroke, c.data, c.k)
+            for position, row in enumerate(c.rows)
+        ]
     return "".join(out)
 
 
 def _today(c: _Chart) -> str:
     x = c.x(days_since(c.data, c.data.now))
     middle = min(max(c.x(int(days_since(c.data, c.data.now)) + 0.5), GUTTER + 26), WIDTH - 30)
-    flag = f'<path class="ink-fill" d="M{num(middle - 26)} -8H{num(middle + 26)}V8H{num(middle + 11)}V27H{num(middle - 11)}V8H{num(middle - 26)}Z"/>'
+    flag = (
+        f'<path class="ink-fill" d="M{num(middle - 26)} '
+        f'-8H{num(middle + 26)}V8H{num(middle + 11)}V27H{num(middle - 11)}V8H{num(middle - 26)}Z"/>'
+    )
     return (
         line((x, WARM_TOP - 8), (x, c.axis), "today")
         + flag
@@ -166,7 +229,18 @@ def _notes(c: _Chart) -> str:
             room = c.room(stroke) - 14
             day = days_since(c.data, stroke.at)
             high = bands.highest(row, c.data, c.k, day + 0.01, day + min(room, 78) / c.per_day)
-            words = next((w for w in (f"{number(took)} of {number(met)} caught", f"{number(took)} caught", number(took)) if width(w) <= room), "")
+            words = next(
+                (
+                    w
+                    for w in (
+                        f"{number(took)} of {number(met)} caught",
+                        f"{number(took)} caught",
+                        number(took),
+                    )
+                    if width(w) <= room
+                ),
+                "",
+            )
             y = row.base - high - 6
             if words:
                 out.append(text((at, y), words, "caught halo"))
@@ -177,17 +251,26 @@ def _notes(c: _Chart) -> str:
 
 
 def _thorns(c: _Chart) -> str:
-    """First breeding: of each group as found, and of what comes out after the last treatment that was done."""
+    """First breeding: of each group as found, and of what comes out after the last
+    treatment that was done.
+    """
     out = []
     for row in c.rows:
         if row.band.breeds is None or row.band.breeds >= c.data.last:
             continue
         adult = row.band.label.startswith("Adults")
         x = c.x(max(days_since(c.data, row.band.breeds), 0)) + (6 if adult else 0)
-        words = "breeding when found" if adult else f"could breed from {c.speech.day_short(row.band.breeds)}, untreated"
+        words = (
+            "breeding when found"
+            if adult
+            else f"could breed from {c.speech.day_short(row.band.breeds)}, untreated"
+        )
         y = row.base - max(row.tallest, LEAST) - 1
         left = x + 9 + width(words) > WIDTH
-        out.append(bands.thorn((x, y)) + text((x - 9 if left else x + 9, y - 2), words, "breed halo", "end" if left else ""))
+        out.append(
+            bands.thorn((x, y))
+            + text((x - 9 if left else x + 9, y - 2), words, "breed halo", "end" if left else "")
+        )
     return "".join(out)
 
 
@@ -200,22 +283,44 @@ def _handles(c: _Chart, movable: bool) -> str:
         x = c.at(stroke)
         before = [x - c.at(s) for s in c.data.strokes if x - c.at(s) > 1]
         room = min([*before, c.room(stroke), 999.0])
-        words = c.speech.day_short(stroke.at) if room >= 54 else str(stroke.at.day) if room >= 20 else ""
+        words = (
+            c.speech.day_short(stroke.at)
+            if room >= 54
+            else str(stroke.at.day)
+            if room >= 20
+            else ""
+        )
         if stroke.state == "next" and room >= 30:
             words = c.speech.day_short(stroke.at)
         drawn = bands.handle((x, HANDLES), stroke.state, scale=1.0 if room > 30 else 0.7)
-        drawn += text((x, LABELS - 1 if stroke.state != "next" else LABELS - 4), words, "stroke-day halo", "middle") if words else ""
+        drawn += (
+            text(
+                (x, LABELS - 1 if stroke.state != "next" else LABELS - 4),
+                words,
+                "stroke-day halo",
+                "middle",
+            )
+            if words
+            else ""
+        )
         if movable and stroke.state != "done":
-            drawn = bands.slider(stroke, planned, (x, HANDLES), (min(max(room, 24), 54), 54), c.speech, drawn)
+            drawn = bands.slider(
+                stroke, planned, (x, HANDLES), (min(max(room, 24), 54), 54), c.speech, drawn
+            )
             planned += 1
         out.append(drawn)
     return "".join(out)
 
 
 def _windows(c: _Chart) -> str:
-    """Earliest, chosen and last evening of each planned treatment, staggered where they would overlap."""
-    out = [line((GUTTER, c.axis), (WIDTH - RIGHT, c.axis), "axis"),
-           text((0, c.windows - 2), "Treat between", "label"), text((0, c.windows + 14), "earliest and last evening", "note2")]  # fmt: skip
+    """Earliest, chosen and last evening of each planned treatment, staggered where they
+    would overlap.
+    """
+    out = [
+        line((GUTTER, c.axis), (WIDTH - RIGHT, c.axis), "axis"),
+        text((0, c.windows - 2), "Treat between", "label"),
+        text((0, c.windows + 14), "earliest and last evening", "note2"),
+    ]
     for n, stroke in enumerate(s for s in c.data.strokes if s.earliest and s.latest):
         out.append(_window(c, stroke, c.windows + 9 * (n % 3 - 1)))
     return "".join(out)
@@ -225,13 +330,24 @@ def _window(c: _Chart, stroke: Stroke, y: float) -> str:
     """One window: tick, line, bar of the good evenings, madder stop, and the evening chosen."""
     if not stroke.earliest or not stroke.latest:
         return ""
-    x, first, last = c.at(stroke), c.x(days_since(c.data, stroke.earliest)), c.x(days_since(c.data, stroke.latest))
+    x, first, last = (
+        c.at(stroke),
+        c.x(days_since(c.data, stroke.earliest)),
+        c.x(days_since(c.data, stroke.latest)),
+    )
     last = min(last, WIDTH - RIGHT)
-    out = line((first, y - 4), (first, y + 4), "window-line") + path([(first, y), (last, y)], "window-line")
+    out = line((first, y - 4), (first, y + 4), "window-line") + path(
+        [(first, y), (last, y)], "window-line"
+    )
     if last > x:
-        out += rect(x, y - 3, last - x, 6, "window-bar") + line((last, y - 6), (last, y + 6), "breed-stop")
+        out += rect(x, y - 3, last - x, 6, "window-bar") + line(
+            (last, y - 6), (last, y + 6), "breed-stop"
+        )
     size = "6.2" if stroke.state == "next" else "4.6"
-    out += f'<circle class="bead{" bead-short" if stroke.short_by_days else ""}" cx="{num(x)}" cy="{num(y)}" r="{size}"/>'
+    out += (
+        f'<circle class="bead{" bead-short" if stroke.short_by_days else ""}" cx="{num(x)}" '
+        f'cy="{num(y)}" r="{size}"/>'
+    )
     if stroke.state != "next":
         return out
     words = c.speech.span(stroke.earliest.date(), stroke.latest.date())

@@ -20,7 +20,10 @@ def path(points: Sequence[Point], cls: str, *, close: bool = False) -> str:
     """A path through points; empty for fewer than two."""
     if len(points) < 2:
         return ""
-    return f'<path class="{cls}" d="M{"L".join(f"{num(x)} {num(y)}" for x, y in points)}{"Z" if close else ""}"/>'
+    return (
+        f'<path class="{cls}" '
+        f'd="M{"L".join(f"{num(x)} {num(y)}" for x, y in points)}{"Z" if close else ""}"/>'
+    )
 
 
 def line(a: Point, b: Point, cls: str) -> str:
@@ -59,7 +62,9 @@ def shortened(words: str, room: float, size: float = 12.5) -> str:
 
 
 def simplify(points: Sequence[Point], tolerance: float = 0.3) -> list[Point]:
-    """Fewer points on the same line, none further off than `tolerance` px (Douglas & Peucker 1973, Cartographica 10:112–122)."""
+    """Fewer points on the same line, none further off than `tolerance` px (Douglas &
+    Peucker 1973, Cartographica 10:112–122).
+    """
     keep = [False] * len(points)
     stack = [(0, len(points) - 1)] if points else []
     while stack:
@@ -85,10 +90,25 @@ def drawing(name: str) -> str:
     return source.read_text("utf-8").strip() if source.is_file() else ""
 
 
-def figure(w: float, h: float, cls: str, title: str, desc: str, body: str, *, role: str = "img", data: dict[str, str] | None = None) -> str:
-    """A whole picture with its name and description; `role` group for one with things to move, `data` for what moves them."""
-    more = "".join(f' data-{key}="{escape(value, quote=True)}"' for key, value in (data or {}).items())
+def figure(
+    w: float,
+    h: float,
+    cls: str,
+    title: str,
+    desc: str,
+    body: str,
+    *,
+    role: str = "img",
+    data: dict[str, str] | None = None,
+) -> str:
+    """A whole picture with its name and description; `role` group for one with things
+    to move, `data` for what moves them.
+    """
+    more = "".join(
+        f' data-{key}="{escape(value, quote=True)}"' for key, value in (data or {}).items()
+    )
     return (
-        f'<svg class="{cls}" viewBox="0 0 {num(w)} {num(h)}" width="{num(w)}" height="{num(h)}" role="{role}"{more}'
+        f'<svg class="{cls}" viewBox="0 0 {num(w)} {num(h)}" width="{num(w)}" '
+        f'height="{num(h)}" role="{role}"{more}'
         f' aria-label="{escape(title, quote=True)}"><desc>{escape(desc)}</desc>{body}</svg>'
     )

@@ -14,10 +14,15 @@ from brood.errors import InputError
 
 @click.command()
 @click.argument("case", metavar="CASE.json")
-@click.option("--dates", required=True, help="Treatment dates, with commas between them; all acts of the case on each.")
+@click.option(
+    "--dates",
+    required=True,
+    help="Treatment dates, with commas between them; all acts of the case on each.",
+)
 @with_json
 def assess(case: str, dates: str, as_json: bool) -> None:
-    """The chance of clearing, the survivors and the first escape of given DATES for the case in CASE.json.
+    """The chance of clearing, the survivors and the first escape of given DATES for the
+    case in CASE.json.
 
     \b
     brood assess docs/examples/mite-20.json --dates 2026-06-01,2026-06-04,2026-06-07 --json
@@ -35,9 +40,20 @@ def _day(word: str) -> date:
     try:
         return date.fromisoformat(word)
     except ValueError:
-        raise InputError(f"'{word[:40]}' is no date.", field="dates", value=word[:40], allowed="dates such as 2026-06-01,2026-06-04") from None
+        raise InputError(
+            f"'{word[:40]}' is no date.",
+            field="dates",
+            value=word[:40],
+            allowed="dates such as 2026-06-01,2026-06-04",
+        ) from None
 
 
 def _say(answer: dict[str, Any]) -> None:
-    click.echo(f"chance of clearing {answer['chance_of_clearing']:.3f} ({answer['chance_in_90']:.3f} in nine of ten scenarios)")
-    click.echo(f"expected survivors {answer['expected_survivors']:.2f}, first escape {answer['first_escape'] or 'none'}")
+    click.echo(
+        f"chance of clearing {answer['chance_of_clearing']:.3f} "
+        f"({answer['chance_in_90']:.3f} in nine of ten scenarios)"
+    )
+    click.echo(
+        f"expected survivors {answer['expected_survivors']:.2f}, first escape "
+        f"{answer['first_escape'] or 'none'}"
+    )

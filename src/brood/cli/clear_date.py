@@ -14,7 +14,8 @@ from brood.cli.output import emit, read, text, with_json
 @click.argument("case", metavar="CASE.json")
 @with_json
 def clear_date(case: str, as_json: bool) -> None:
-    """When the case in CASE.json is over if every look from now on finds nothing: the day, the looks it takes, and the chance that anything is alive.
+    """When the case in CASE.json is over if every look from now on finds nothing: the
+    day, the looks it takes, and the chance that anything is alive.
 
     \b
     brood clear-date docs/examples/mite-20.json --json
@@ -29,6 +30,9 @@ def clear_date(case: str, as_json: bool) -> None:
 
 
 def _say(answer: dict[str, Any]) -> None:
-    click.echo(f"all clear {answer['all_clear'] or 'not in sight'}" + (" by what is recorded" if answer["settled"] else ""))
+    click.echo(
+        f"all clear {answer['all_clear'] or 'not in sight'}"
+        + (" by what is recorded" if answer["settled"] else "")
+    )
     for look in answer["needed_looks"]:
         click.echo(f"look {look['date']}: {look['why']}")

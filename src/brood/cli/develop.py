@@ -14,12 +14,30 @@ from brood.cli.output import emit, read, with_json
 @click.command()
 @click.argument("pest")
 @click.option("--celsius", type=float, help="A constant temperature in °C.")
-@click.option("--sd", type=click.FloatRange(0, 10), default=0.0, show_default=True, help="Spread of that temperature in °C; 0 takes it as exact.")
-@click.option("--temperature", metavar="FILE.csv", help="A logger's CSV file, - for standard input.")
+@click.option(
+    "--sd",
+    type=click.FloatRange(0, 10),
+    default=0.0,
+    show_default=True,
+    help="Spread of that temperature in °C; 0 takes it as exact.",
+)
+@click.option(
+    "--temperature", metavar="FILE.csv", help="A logger's CSV file, - for standard input."
+)
 @click.option("--from", "stage", metavar="STAGE", help="Stage that the group enters.")
-@click.option("--start", type=click.DateTime(["%Y-%m-%d"]), help="Day on which it enters the stage.")
+@click.option(
+    "--start", type=click.DateTime(["%Y-%m-%d"]), help="Day on which it enters the stage."
+)
 @with_json
-def develop(pest: str, celsius: float | None, sd: float, temperature: str | None, stage: str | None, start: datetime | None, as_json: bool) -> None:
+def develop(
+    pest: str,
+    celsius: float | None,
+    sd: float,
+    temperature: str | None,
+    stage: str | None,
+    start: datetime | None,
+    as_json: bool,
+) -> None:
     """How long each stage of PEST takes, or when a group comes through.
 
     \b
@@ -47,7 +65,9 @@ def _row(name: str, span: dict[str, float | None]) -> str:
 
 
 def _say_stages(answer: dict[str, Any]) -> None:
-    click.echo(f"{answer['pest']} at {answer['celsius']:g} °C, days" + " " * 8 + "fast  typical     slow")
+    click.echo(
+        f"{answer['pest']} at {answer['celsius']:g} °C, days" + " " * 8 + "fast  typical     slow"
+    )
     for row in answer["stages"]:
         click.echo(_row(row["stage"], row["days"]))
     for key in ("egg_to_adult", "preoviposition", "generation"):
@@ -60,7 +80,8 @@ def _say_stages(answer: dict[str, Any]) -> None:
 
 def _say_events(answer: dict[str, Any]) -> None:
     for event in answer["events"]:
-        when = event["date"]
-        click.echo(f"{event['stage']:16s}{event['event']:14s}{when['fast'] or '–':12s}{when['typical'] or '–':12s}{when['slow'] or '–':12s}")
+        when = [event["date"][span] or "–" for span in ("fast", "typical", "slow")]
+        dates = "".join(f"{day:12s}" for day in when)
+        click.echo(f"{event['stage']:16s}{event['event']:14s}{dates}")
     for row in answer["refused"]:
         click.echo(f"row {row['row']} refused: {row['reason']}", err=True)

@@ -14,7 +14,8 @@ from brood.cli.output import emit, read, with_json
 @click.option("--upper", type=float, help="°C at which development stops, if known.")
 @with_json
 def fit(table: str, upper: float | None, as_json: bool) -> None:
-    """Fit the development models to TABLE.csv (columns temperature, days and, if there, stage and n; - reads standard input).
+    """Fit the development models to TABLE.csv (columns temperature, days and, if there,
+    stage and n; - reads standard input).
 
     \b
     brood fit docs/examples/mite-stage-times.csv --json
@@ -30,8 +31,16 @@ def _say(answer: dict[str, Any]) -> None:
         click.echo(f"{stage['stage']}: best is {stage['best']}")
         for model in stage["models"]:
             figures = ", ".join(_figure(p) for p in model["parameters"])
-            click.echo(f"  {model['model']}: R² {model['r_squared']:.4f}, AICc {model['aicc']}; {figures}")
-            click.echo("    off by " + ", ".join(f"{r['residual_days']:+.2f} d at {r['celsius']:g} °C" for r in model["residuals"]))
+            click.echo(
+                f"  {model['model']}: R² {model['r_squared']:.4f}, AICc {model['aicc']}; {figures}"
+            )
+            click.echo(
+                "    off by "
+                + ", ".join(
+                    f"{r['residual_days']:+.2f} d at {r['celsius']:g} °C"
+                    for r in model["residuals"]
+                )
+            )
 
 
 def _figure(p: dict[str, Any]) -> str:

@@ -10,7 +10,11 @@ import click
 from brood.cli.output import emit, read, with_json
 from brood.settings import Settings, from_environment
 
-folder = click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="Folder that holds the household.")
+folder = click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    help="Folder that holds the household.",
+)
 
 
 def _settings(data: Path | None) -> Settings:
@@ -19,10 +23,16 @@ def _settings(data: Path | None) -> Settings:
 
 @click.command()
 @folder
-@click.option("--csv", "csv_file", type=click.Path(path_type=Path, dir_okay=False), help="Write an archive of CSV tables to this file instead.")
+@click.option(
+    "--csv",
+    "csv_file",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Write an archive of CSV tables to this file instead.",
+)
 @with_json
 def export(data: Path | None, csv_file: Path | None, as_json: bool) -> None:
-    """The whole household as one JSON document on standard output, photos too; only the passcode stays.
+    """The whole household as one JSON document on standard output, photos too; only the
+    passcode stays.
 
     \b
     brood export > household.json
@@ -51,10 +61,15 @@ def export(data: Path | None, csv_file: Path | None, as_json: bool) -> None:
 @click.command("import")
 @click.argument("file")
 @folder
-@click.option("--replace", is_flag=True, help="Put it in the place of the household that is there; that one is kept beside it.")
+@click.option(
+    "--replace",
+    is_flag=True,
+    help="Put it in the place of the household that is there; that one is kept beside it.",
+)
 @with_json
 def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
-    """Read a household that `brood export` wrote, or an archive of its CSV tables, into an empty one (- reads standard input).
+    """Read a household that `brood export` wrote, or an archive of its CSV tables, into
+    an empty one (- reads standard input).
 
     \b
     brood import household.json --data new-household
@@ -79,7 +94,10 @@ def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
     if as_json:
         emit({"schema": 1, "rows": taken, "kept": str(kept) if kept else None})
     else:
-        click.echo(f"{taken} rows taken" + (f"; what was there is kept in {kept}" if kept else ""), err=True)
+        click.echo(
+            f"{taken} rows taken" + (f"; what was there is kept in {kept}" if kept else ""),
+            err=True,
+        )
 
 
 @click.command("backup")

@@ -28,12 +28,20 @@ def identify(evidence: str, as_json: bool) -> None:
 
 
 def _say(result: dict[str, Any]) -> None:
-    click.echo("Undecided." if result["undecided"] else "Held present: " + ", ".join(result["present"]))
+    click.echo(
+        "Undecided." if result["undecided"] else "Held present: " + ", ".join(result["present"])
+    )
     for row in result["suspects"][:6]:
-        click.echo(f"{row['probability']:6.3f}  {row['id']:28s} for: {', '.join(row['for']) or '–'}  against: {', '.join(row['against']) or '–'}")
+        click.echo(
+            f"{row['probability']:6.3f}  {row['id']:28s} for: "
+            f"{', '.join(row['for']) or '–'}  against: {', '.join(row['against']) or '–'}"
+        )
     click.echo(f"{result['something_else']:6.3f}  something else")
     for check in result["next_checks"]:
-        click.echo(f"next: {check['observation']} ({check['minutes']:g} min, {check['gain']:.2f} bits)", err=True)
+        click.echo(
+            f"next: {check['observation']} ({check['minutes']:g} min, {check['gain']:.2f} bits)",
+            err=True,
+        )
 
 
 @click.command()
@@ -51,4 +59,7 @@ def observations(as_json: bool) -> None:
         emit(result)
         return
     for row in result["observations"]:
-        click.echo(f"{row['id']:32s}{row['phrase']} [{row['tool']}, {row['minutes']:g} min] {row['how_to_check']}")
+        click.echo(
+            f"{row['id']:32s}{row['phrase']} [{row['tool']}, {row['minutes']:g} min] "
+            f"{row['how_to_check']}"
+        )

@@ -8,14 +8,37 @@ import click
 
 
 @click.command()
-@click.option("--days", type=click.IntRange(1, 400), default=35, show_default=True, help="How many days to write.")
-@click.option("--seed", type=click.IntRange(0), default=3, show_default=True, help="The same seed gives the same weather.")
-@click.option("--start", type=click.DateTime(["%Y-%m-%d"]), help="First day; by default so that the last row is about now.")
+@click.option(
+    "--days",
+    type=click.IntRange(1, 400),
+    default=35,
+    show_default=True,
+    help="How many days to write.",
+)
+@click.option(
+    "--seed",
+    type=click.IntRange(0),
+    default=3,
+    show_default=True,
+    help="The same seed gives the same weather.",
+)
+@click.option(
+    "--start",
+    type=click.DateTime(["%Y-%m-%d"]),
+    help="First day; by default so that the last row is about now.",
+)
 @click.option("--low", type=float, default=15.0, show_default=True, help="A usual night in °C.")
-@click.option("--high", type=float, default=27.5, show_default=True, help="A sunny afternoon in °C.")
-@click.option("--clean", is_flag=True, help="Without gaps, repeated rows, a loose sensor and a clock change.")
-def logger(days: int, seed: int, start: datetime | None, low: float, high: float, clean: bool) -> None:
-    """Write what a cheap temperature logger would, as CSV at 10-minute steps with the faults such devices have.
+@click.option(
+    "--high", type=float, default=27.5, show_default=True, help="A sunny afternoon in °C."
+)
+@click.option(
+    "--clean", is_flag=True, help="Without gaps, repeated rows, a loose sensor and a clock change."
+)
+def logger(
+    days: int, seed: int, start: datetime | None, low: float, high: float, clean: bool
+) -> None:
+    """Write what a cheap temperature logger would, as CSV at 10-minute steps with the
+    faults such devices have.
 
     \b
     brood logger --days 35 --seed 3 > balcony.csv

@@ -28,6 +28,24 @@ def main() -> None:
     """
 
 
-for command in (demo, serve, develop, plan, assess, clear_date, fit, degree_days, logger, sensor, identify, observations, mix, treatments,
-                export, import_, backup_, restore_):  # fmt: skip
+for command in (
+    demo,
+    serve,
+    develop,
+    plan,
+    assess,
+    clear_date,
+    fit,
+    degree_days,
+    logger,
+    sensor,
+    identify,
+    observations,
+    mix,
+    treatments,
+    export,
+    import_,
+    backup_,
+    restore_,
+):
     main.add_command(command)

@@ -12,19 +12,51 @@ from brood.errors import InputError
 @click.command()
 @click.argument("treatment")
 @click.option("--litres", type=float, required=True, help="How much is to be mixed.")
-@click.option("--stock-percent", type=float, help="Strength of the main ingredient as it stands in the cupboard.")
+@click.option(
+    "--stock-percent",
+    type=float,
+    help="Strength of the main ingredient as it stands in the cupboard.",
+)
 @click.option("--stock", help="What it is, such as ethanol, raw-neem or clarified-neem.")
-@click.option("--percent", type=float, help="Another strength than the usual one, within its limits.")
-@click.option("--with", "extras", multiple=True, metavar="THING[=PERCENT]", help="What else you thought of adding.")
-@click.option("--label-rate", type=float, help="Millilitres of the product per litre, from its label; wins over the recipe.")
+@click.option(
+    "--percent", type=float, help="Another strength than the usual one, within its limits."
+)
+@click.option(
+    "--with",
+    "extras",
+    multiple=True,
+    metavar="THING[=PERCENT]",
+    help="What else you thought of adding.",
+)
+@click.option(
+    "--label-rate",
+    type=float,
+    help="Millilitres of the product per litre, from its label; wins over the recipe.",
+)
 @click.option("--eaten", is_flag=True, help="Parts of the plant are eaten.")
-@click.option("--household", default="", help="Who lives there, by commas: cats, dogs, birds, fish, children.")
-@click.option("--use", default="", type=click.Choice(["", "spray", "swab", "drench"]), help="What it is for, if not what it is made for.")
+@click.option(
+    "--household", default="", help="Who lives there, by commas: cats, dogs, birds, fish, children."
+)
+@click.option(
+    "--use",
+    default="",
+    type=click.Choice(["", "spray", "swab", "drench"]),
+    help="What it is for, if not what it is made for.",
+)
 @with_json
 def mix(
-    treatment: str, litres: float, stock_percent: float | None, stock: str | None, percent: float | None, extras: tuple[str, ...],
-    label_rate: float | None, eaten: bool, household: str, use: str, as_json: bool,
-) -> None:  # fmt: skip
+    treatment: str,
+    litres: float,
+    stock_percent: float | None,
+    stock: str | None,
+    percent: float | None,
+    extras: tuple[str, ...],
+    label_rate: float | None,
+    eaten: bool,
+    household: str,
+    use: str,
+    as_json: bool,
+) -> None:
     """How to mix TREATMENT, or why not.
 
     \b
@@ -36,11 +68,21 @@ def mix(
     recipe = catalogue.recipes.recipe.get(treatment)
     main = recipe.parts[0].ingredient if recipe else ""
     taken = stock or main
-    made = mixing.mix(catalogue, mixing.MixCommand(
-        treatment, litres * 1000, {taken: stock_percent} if stock_percent is not None else {}, {main: stock} if stock else {},
-        {main: percent} if percent is not None else {}, dict(_extra(text) for text in extras), label_rate, eaten,
-        frozenset(word.strip() for word in household.split(",") if word.strip()), use,
-    ))  # fmt: skip
+    made = mixing.mix(
+        catalogue,
+        mixing.MixCommand(
+            treatment,
+            litres * 1000,
+            {taken: stock_percent} if stock_percent is not None else {},
+            {main: stock} if stock else {},
+            {main: percent} if percent is not None else {},
+            dict(_extra(text) for text in extras),
+            label_rate,
+            eaten,
+            frozenset(word.strip() for word in household.split(",") if word.strip()),
+            use,
+        ),
+    )
     if as_json:
         emit(mixing.as_json(made))
         return
@@ -61,7 +103,12 @@ def _extra(text: str) -> tuple[str, float | None]:
     try:
         return name, float(percent) if percent else None
     except ValueError:
-        raise InputError(f"'{text[:40]}' must read like essential-oil=0.05.", field="with", value=text[:40], allowed="THING=PERCENT") from None
+        raise InputError(
+            f"'{text[:40]}' must read like essential-oil=0.05.",
+            field="with",
+            value=text[:40],
+            allowed="THING=PERCENT",
+        ) from None
 
 
 @click.command()
@@ -79,5 +126,7 @@ def treatments(as_json: bool) -> None:
         emit(rows.as_json(catalogue))
         return
     for key, record in catalogue.treatments.items():
-        gap = f"{record.min_gap_days} days apart" + (f", at most {record.max_applications}" if record.max_applications else "")
+        gap = f"{record.min_gap_days} days apart" + (
+            f", at most {record.max_applications}" if record.max_applications else ""
+        )
         click.echo(f"{key:24} {record.name:32} {gap:28} group {record.resistance_group}")

@@ -33,7 +33,9 @@ def emit(data: dict[str, Any]) -> None:
 
 
 def with_json(command: Command) -> Command:
-    """Add --json, and turn errors into a sentence on standard error, or a JSON object on standard output; exit 1."""
+    """Add --json, and turn errors into a sentence on standard error, or a JSON object
+    on standard output; exit 1.
+    """
 
     @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
     @functools.wraps(command)
@@ -53,8 +55,15 @@ def with_json(command: Command) -> Command:
 def error_json(error: BroodError) -> dict[str, Any]:
     """An error by the contract."""
     if isinstance(error, InputError):
-        value = error.value if isinstance(error.value, str | int | float | None) else str(error.value)
-        said = {"field": error.field or None, "value": value, "allowed": error.allowed or None, "message": error.message}
+        value = (
+            error.value if isinstance(error.value, str | int | float | None) else str(error.value)
+        )
+        said = {
+            "field": error.field or None,
+            "value": value,
+            "allowed": error.allowed or None,
+            "message": error.message,
+        }
         if isinstance(error, NothingDevelops) and error.inspect_on:
             said["inspect_on"] = error.inspect_on.isoformat()
         return said
@@ -66,9 +75,19 @@ def read(path: str, most: int = LARGEST) -> bytes:
     try:
         data = sys.stdin.buffer.read(most + 1) if path == "-" else _file(Path(path), most)
     except OSError as error:
-        raise InputError(f"'{path}' cannot be read: {error.strerror}.", field="file", value=path, allowed="a file, or - for standard input") from None
+        raise InputError(
+            f"'{path}' cannot be read: {error.strerror}.",
+            field="file",
+            value=path,
+            allowed="a file, or - for standard input",
+        ) from None
     if len(data) > most:
-        raise InputError(f"'{path}' is larger than {most // 1_000_000} MB.", field="file", value=path, allowed="a smaller file")
+        raise InputError(
+            f"'{path}' is larger than {most // 1_000_000} MB.",
+            field="file",
+            value=path,
+            allowed="a smaller file",
+        )
     return data
 
 

@@ -34,11 +34,21 @@ def plan(case: str, as_json: bool) -> None:
 def _say(answer: dict[str, Any]) -> None:
     for row in answer["applications"]:
         short = f"  {row['short_by_days']} d short" if row["short_by_days"] else ""
-        click.echo(f"{row['n']:3d}  {row['target']}  ({row['earliest']} to {row['latest']}){short}  {', '.join(row['treatments'])}")
+        click.echo(
+            f"{row['n']:3d}  {row['target']}  ({row['earliest']} to "
+            f"{row['latest']}){short}  {', '.join(row['treatments'])}"
+        )
         click.echo(f"     {row['why']}")
-    click.echo(f"chance of clearing {answer['chance_of_clearing']:.2f}, in nine of ten scenarios at least {answer['chance_in_90']:.2f}")
+    click.echo(
+        f"chance of clearing {answer['chance_of_clearing']:.2f}, in nine of ten scenarios "
+        f"at least {answer['chance_in_90']:.2f}"
+    )
     for change in answer["improvements"]:
-        made = f": {change['chance_of_clearing']:.2f} with {change['applications']} evenings" if change["applications"] else ""
+        made = (
+            f": {change['chance_of_clearing']:.2f} with {change['applications']} evenings"
+            if change["applications"]
+            else ""
+        )
         click.echo(change["change"] + made)
     for entry in answer["escaped"]:
         click.echo(entry["message"])

@@ -18,7 +18,11 @@ DEMO_FILES = ("household.sqlite", "household.sqlite-wal", "household.sqlite-shm"
 
 
 @click.command()
-@click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="Folder for the demo household; made anew each time.")
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    help="Folder for the demo household; made anew each time.",
+)
 @click.option("--port", type=int, help="Port, 8000 by default.")
 @click.option("--no-serve", is_flag=True, help="Only make the demo household.")
 @click.option("--json", "as_json", is_flag=True, help="Say where it is as JSON.")
@@ -48,12 +52,24 @@ def demo(data: Path | None, port: int | None, no_serve: bool, as_json: bool) -> 
 
 
 @click.command()
-@click.option("--data", type=click.Path(path_type=Path, file_okay=False), help="Folder that holds your household.")
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    help="Folder that holds your household.",
+)
 @click.option("--port", type=int, help="Port, 8000 by default.")
-@click.option("--lan", is_flag=True, help="Listen on the home network for the phone at the plant; asks for the household passcode.")
-@click.option("--new-passcode", is_flag=True, help="Make a new household passcode and end all sessions.")
+@click.option(
+    "--lan",
+    is_flag=True,
+    help="Listen on the home network for the phone at the plant; asks for the household passcode.",
+)
+@click.option(
+    "--new-passcode", is_flag=True, help="Make a new household passcode and end all sessions."
+)
 @click.option("--json", "as_json", is_flag=True, help="Say where it is as JSON.")
-def serve(data: Path | None, port: int | None, lan: bool, new_passcode: bool, as_json: bool) -> None:
+def serve(
+    data: Path | None, port: int | None, lan: bool, new_passcode: bool, as_json: bool
+) -> None:
     """Serve your own household on this machine, or with --lan on the home network.
 
     \b
@@ -64,7 +80,9 @@ def serve(data: Path | None, port: int | None, lan: bool, new_passcode: bool, as
         settings = from_environment(data=data, port=port)
         if lan:
             address = lan_address()
-            settings = from_environment(data=data, port=port, lan=True, hosts=("127.0.0.1", "localhost", address))
+            settings = from_environment(
+                data=data, port=port, lan=True, hosts=("127.0.0.1", "localhost", address)
+            )
             _passcode(settings, new_passcode)
         _announce(settings, "Your household", as_json)
         _run(settings)
@@ -74,7 +92,9 @@ def serve(data: Path | None, port: int | None, lan: bool, new_passcode: bool, as
 
 
 def lan_address() -> str:
-    """This machine's address on the home network; the loopback address when it has none. Nothing is sent."""
+    """This machine's address on the home network; the loopback address when it has
+    none. Nothing is sent.
+    """
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
         try:
             probe.connect(("192.0.2.1", 9))
@@ -93,7 +113,11 @@ def _passcode(settings: Settings, renew: bool) -> None:
             passcode = access.new_passcode()
             access.set_passcode(session, passcode)
             access.new_secret(settings.data)
-            click.echo(f"The household passcode is {passcode}. It is shown only now; --new-passcode makes another.", err=True)
+            click.echo(
+                f"The household passcode is {passcode}. It is shown only now; "
+                "--new-passcode makes another.",
+                err=True,
+            )
     store.close()
 
 
@@ -115,14 +139,20 @@ def _announce(settings: Settings, what: str, as_json: bool) -> None:
 
 
 def _demo_sensor() -> None:
-    """Let the stand-in thermometer of the demo's propagation shelf answer beside the pages, if its port is free."""
+    """Let the stand-in thermometer of the demo's propagation shelf answer beside the
+    pages, if its port is free.
+    """
     from brood.services.demo import SHELF
     from brood.services.sensor import device_server, in_background
 
     try:
         in_background(device_server(SHELF(), urlsplit(DEMO_SENSOR).port or 0))
     except OSError as error:
-        click.echo(f"brood: the demo's thermometer cannot answer on {DEMO_SENSOR} ({error.strerror}); its place will say so.", err=True)
+        click.echo(
+            f"brood: the demo's thermometer cannot answer on {DEMO_SENSOR} "
+            f"({error.strerror}); its place will say so.",
+            err=True,
+        )
 
 
 def _run(settings: Settings) -> None:
@@ -138,5 +168,9 @@ def _run(settings: Settings) -> None:
     try:
         waitress.serve(app, host=host, port=settings.port, threads=6, ident="")
     except OSError as error:
-        click.echo(f"brood: port {settings.port} cannot be used ({error.strerror}). Try --port {settings.port + 1}.", err=True)
+        click.echo(
+            f"brood: port {settings.port} cannot be used ({error.strerror}). Try --port "
+            f"{settings.port + 1}.",
+            err=True,
+        )
         sys.exit(1)

@@ -1,4 +1,6 @@
-"""The dates that every plan stands on: first breeding, last hatch, one generation, and which stage hides from an evening."""
+"""The dates that every plan stands on: first breeding, last hatch, one generation, and
+which stage hides from an evening.
+"""
 
 from __future__ import annotations
 
@@ -19,16 +21,24 @@ SPARED_BELOW = 0.25
 
 
 def spared_stages(case: Case) -> tuple[str, ...]:
-    """Ids of the immature stages that an evening with all the case's acts spares, in order of development."""
-    return tuple(s.id for s in case.pest.development if effect(case.acts, s.id, case.reach) < SPARED_BELOW)
+    """Ids of the immature stages that an evening with all the case's acts spares, in
+    order of development.
+    """
+    return tuple(
+        s.id for s in case.pest.development if effect(case.acts, s.id, case.reach) < SPARED_BELOW
+    )
 
 
 def guard_stage(case: Case) -> str:
-    """The last spared stage, or the least affected one where none is spared: what leaves it is what evenings must catch."""
+    """The last spared stage, or the least affected one where none is spared: what
+    leaves it is what evenings must catch.
+    """
     spared = spared_stages(case)
     if spared:
         return spared[-1]
-    return min(case.pest.development, key=lambda s: round(effect(case.acts, s.id, case.reach), 6)).id
+    return min(
+        case.pest.development, key=lambda s: round(effect(case.acts, s.id, case.reach), 6)
+    ).id
 
 
 @dataclass
@@ -50,7 +60,9 @@ class Backbone:
         return self.pest.stages[self.out - 1].ends_with
 
     def fastest(self, day: date) -> float | None:
-        """Days from leaving the guard stage on that evening to the first own egg, fast side and warm end."""
+        """Days from leaving the guard stage on that evening to the first own egg, fast
+        side and warm end.
+        """
         return self.table.passage(max(day, self.table.first), self.out, self.laying)[0]
 
     def last_hatch(self, laid_until: date) -> DateSpan:
@@ -67,22 +79,37 @@ class Backbone:
 
     @cached_property
     def first_breeding(self) -> DateSpan:
-        """When the found immatures, or the first hatchlings of eggs that must be there, could first lay.
+        """When the found immatures, or the first hatchlings of eggs that must be there,
+        could first lay.
 
-        The earliest group counts. Adults found are laying already: their eggs count as about to hatch.
+        The earliest group counts. Adults found are laying already: their eggs count as
+        about to hatch.
         """
         spans = []
         for group in self.table.founders:
-            found = self.table.first + timedelta(days=int(np.searchsorted(self.table.evenings, group.interval)))
+            found = self.table.first + timedelta(
+                days=int(np.searchsorted(self.table.evenings, group.interval))
+            )
             if group.share is None:
-                spans.append(_dates(evening(found), self.table.passage(found, 0 if self.pest.live_birth else 1, self.laying)))
+                spans.append(
+                    _dates(
+                        evening(found),
+                        self.table.passage(found, 0 if self.pest.live_birth else 1, self.laying),
+                    )
+                )
             else:
-                spans.append(_dates(datetime.combine(found, time(9)), self.table.founder_passage(group)))
+                spans.append(
+                    _dates(datetime.combine(found, time(9)), self.table.founder_passage(group))
+                )
         known = [span for span in spans if span.fast is not None]
-        return min(known, key=lambda span: span.fast or datetime.max, default=DateSpan(None, None, None))
+        return min(
+            known, key=lambda span: span.fast or datetime.max, default=DateSpan(None, None, None)
+        )
 
     def slips(self, least_gap: int) -> tuple[Slip, ...]:
-        """What late evenings let through: the quickest that came out after one could lay before the next."""
+        """What late evenings let through: the quickest that came out after one could
+        lay before the next.
+        """
         done = sorted({d.on for d in self.case.done})
         out = []
         for earlier, later in itertools.pairwise(done):
@@ -91,7 +118,15 @@ class Backbone:
                 continue
             latest = earlier + timedelta(days=max(0, math.ceil(fast) - 1, least_gap))
             if later > latest:
-                out.append(Slip(later, latest, evening(earlier) + timedelta(days=fast), self.guard, self.event))
+                out.append(
+                    Slip(
+                        later,
+                        latest,
+                        evening(earlier) + timedelta(days=fast),
+                        self.guard,
+                        self.event,
+                    )
+                )
         return tuple(out)
 
 

@@ -1,8 +1,11 @@
-"""Individuals differ: every stage is a chain of equal sub-stages, passed one by one at random (Erlang stage times).
+"""Individuals differ: every stage is a chain of equal sub-stages, passed one by one at
+random (Erlang stage times).
 
-The distribution of development keeps its shape over temperature when time is measured physiologically (Sharpe et al.
-1977, J. Theor. Biol. 66:21–38); a chain of n sub-stages gives a coefficient of variation of 1/√n ("linear chain trick",
-MacDonald 1978, Time Lags in Biological Models). Within an hour the number of moves is Poisson, never one at most.
+The distribution of development keeps its shape over temperature when time is measured
+physiologically (Sharpe et al. 1977, J. Theor. Biol. 66:21–38); a chain of n sub-stages
+gives a coefficient of variation of 1/√n ("linear chain trick", MacDonald 1978, Time
+Lags in Biological Models). Within an hour the number of moves is Poisson, never one at
+most.
 """
 
 from __future__ import annotations
@@ -21,7 +24,9 @@ from brood.errors import ModelError, NothingDevelops
 Array = NDArray[np.float64]
 
 SHARE_CELSIUS = 22.0
-"""Temperature at which stage times share out the sub-stages; shares hardly move over the fitted range."""
+"""Temperature at which stage times share out the sub-stages; shares hardly move over
+the fitted range.
+"""
 MOST_SUBSTAGES = 400
 TAYLOR_ORDER = 10
 ORDERS = ((0.1, 4), (0.25, 5), (0.5, 6), (1.0, 8))
@@ -34,7 +39,9 @@ NODES = ((-(3**0.5), 1 / 6), (0.0, 2 / 3), (3**0.5, 1 / 6))
 
 @dataclass(frozen=True, eq=False)
 class Chain:
-    """The sub-stages of a pest from egg (or birth) to first own egg: `stage_of` gives each sub-stage its stage index."""
+    """The sub-stages of a pest from egg (or birth) to first own egg: `stage_of` gives
+    each sub-stage its stage index.
+    """
 
     pest: Pest
     counts: tuple[int, ...]
@@ -47,7 +54,9 @@ class Chain:
 
     @cached_property
     def entered(self) -> NDArray[np.int64]:
-        """The first sub-stage of every stage but the first; `left` has the last of the stage before it."""
+        """The first sub-stage of every stage but the first; `left` has the last of the
+        stage before it.
+        """
         return np.flatnonzero(np.diff(self.stage_of)) + 1
 
     @cached_property
@@ -60,7 +69,9 @@ class Chain:
         return int(sum(self.counts[:stage]))
 
     def spread(self, stage: int) -> Array:
-        """A distribution, shape (size + 1,), of individuals spread evenly over a stage's duration."""
+        """A distribution, shape (size + 1,), of individuals spread evenly over a
+        stage's duration.
+        """
         x = np.zeros(self.size + 1)
         if stage == len(self.counts):
             x[-1] = 1.0
@@ -76,11 +87,17 @@ class Chain:
 
 
 def chain_of(pest: Pest) -> Chain:
-    """Lay out the sub-stages: round(1/CV²) over egg-to-adult shared by largest remainder in proportion to the mean stage
-    times, pre-oviposition at the same sub-stage length. Raises ModelError for a CV outside 0.05 to 0.6.
+    """Lay out the sub-stages: round(1/CV²) over egg-to-adult shared by largest
+    remainder in proportion to the mean stage times, pre-oviposition at the same
+    sub-stage length. Raises ModelError for a CV outside 0.05 to 0.6.
     """
     if not 0.05 <= pest.cv <= 0.6:
-        raise ModelError("The spread between individuals must be 0.05 to 0.6.", field="cv", value=pest.cv, allowed="0.05 to 0.6")
+        raise ModelError(
+            "The spread between individuals must be 0.05 to 0.6.",
+            field="cv",
+            value=pest.cv,
+            allowed="0.05 to 0.6",
+        )
     days = np.array([stage.rate.days(SHARE_CELSIUS) for stage in pest.stages])
     total = min(MOST_SUBSTAGES, round(1 / pest.cv**2))
     ideal = days[:-1] / days[:-1].sum() * total
@@ -94,15 +111,20 @@ def chain_of(pest: Pest) -> Chain:
 
 def moves_per_hour(chain: Chain, celsius: Array) -> Array:
     """Expected sub-stage moves in an hour at °C of any shape; that shape plus (stages,)."""
-    rates = [count * stage.rate.per_day(celsius) / 24 for count, stage in zip(chain.counts, chain.pest.stages, strict=True)]
+    rates = [
+        count * stage.rate.per_day(celsius) / 24
+        for count, stage in zip(chain.counts, chain.pest.stages, strict=True)
+    ]
     return np.stack(rates, axis=-1)
 
 
 def advance(x: Array, moves: Array) -> Array:
-    """State after a step in which each sub-stage's individuals move on at `moves` a step (at most about 2).
+    """State after a step in which each sub-stage's individuals move on at `moves` a
+    step (at most about 2).
 
-    `x` has shape (…, size + 1), the last entry holding those that have left; `moves` (…, size). The exponential of the
-    generator by its Taylor series, which conserves numbers exactly; the error is under 2e-6 of the numbers for up to one move, and
+    `x` has shape (…, size + 1), the last entry holding those that have left; `moves`
+    (…, size). The exponential of the generator by its Taylor series, which conserves
+    numbers exactly; the error is under 2e-6 of the numbers for up to one move, and
     under moves¹¹/11! beyond.
     """
     out, term = x.copy(), x
@@ -116,14 +138,18 @@ def advance(x: Array, moves: Array) -> Array:
 
 
 def scenarios(series: HourlySeries) -> tuple[tuple[HourlySeries, float], ...]:
-    """The series under a persistent cool, usual and warm offset of its own spread, with weights that add to 1."""
+    """The series under a persistent cool, usual and warm offset of its own spread, with
+    weights that add to 1.
+    """
     return tuple((shifted(series, sigmas), weight) for sigmas, weight in NODES)
 
 
 @dataclass(frozen=True, eq=False)
 class Clock:
-    """A chain's moves under weighted temperature scenarios: `total` has shape (scenarios, hours + 1, stages), the moves
-    up to each hour; `stride` is the most hours that one step may take."""
+    """A chain's moves under weighted temperature scenarios: `total` has shape
+    (scenarios, hours + 1, stages), the moves up to each hour; `stride` is the most
+    hours that one step may take.
+    """
 
     chain: Chain
     series: HourlySeries
@@ -131,12 +157,17 @@ class Clock:
     weights: Array
     stride: float
 
-    def passages(self, state: Array, hour: float, targets: Sequence[int], until: float = 0.95) -> list[list[float | None]]:
-        """Hours after the series' start at which 5 %, 50 % and 95 % of `state` have entered each target stage index.
+    def passages(
+        self, state: Array, hour: float, targets: Sequence[int], until: float = 0.95
+    ) -> list[list[float | None]]:
+        """Hours after the series' start at which 5 %, 50 % and 95 % of `state` have
+        entered each target stage index.
 
-        `state` has shape (size + 1,) and adds to 1; `hour` is when it begins; `until` stops the run when that share has
-        entered the last target (later quantiles are then None, as are those beyond the series). The quantiles are those
-        of the mixture over the scenarios: the fast one comes from quick individuals in a warm place.
+        `state` has shape (size + 1,) and adds to 1; `hour` is when it begins; `until`
+        stops the run when that share has entered the last target (later quantiles are
+        then None, as are those beyond the series). The quantiles are those of the
+        mixture over the scenarios: the fast one comes from quick individuals in a warm
+        place.
         """
         x = np.tile(state, (len(self.weights), 1))
         firsts = [self.chain.first(target) for target in targets]
@@ -147,10 +178,15 @@ class Clock:
             curve.append(self._entered(x, firsts))
             times.append(step_to)
         shares = np.array(curve)
-        return [[_crossing(times, shares[:, j], q) for q in (0.05, 0.5, 0.95)] for j in range(len(targets))]
+        return [
+            [_crossing(times, shares[:, j], q) for q in (0.05, 0.5, 0.95)]
+            for j in range(len(targets))
+        ]
 
     def _step(self, hour: float, last: float) -> tuple[float, Array]:
-        """The end of the longest step that leaves no sub-stage more than about twice, and its integrated moves."""
+        """The end of the longest step that leaves no sub-stage more than about twice,
+        and its integrated moves.
+        """
         start = self._total_at(hour)
         for stride in (s for s in STRIDES if s <= self.stride):
             step_to = min(hour + stride, last)
@@ -163,7 +199,9 @@ class Clock:
         whole = int(hour)
         if whole == hour:
             return self.total[:, whole]
-        return self.total[:, whole] + (hour - whole) * (self.total[:, whole + 1] - self.total[:, whole])
+        return self.total[:, whole] + (hour - whole) * (
+            self.total[:, whole + 1] - self.total[:, whole]
+        )
 
     def _entered(self, x: Array, firsts: Sequence[int]) -> list[float]:
         return [float((self.weights * x[:, first:].sum(axis=1)).sum()) for first in firsts]
@@ -176,11 +214,15 @@ def _crossing(times: list[float], shares: Array, quantile: float) -> float | Non
     if after == 0:
         return times[0]
     before, now = shares[after - 1], shares[after]
-    return float(times[after - 1] + (quantile - before) / (now - before) * (times[after] - times[after - 1]))
+    return float(
+        times[after - 1] + (quantile - before) / (now - before) * (times[after] - times[after - 1])
+    )
 
 
 def clock(chain: Chain, series: HourlySeries) -> Clock:
-    """A Clock over the three temperature scenarios of a series, stepping up to 12 hours with integrated hourly rates."""
+    """A Clock over the three temperature scenarios of a series, stepping up to 12 hours
+    with integrated hourly rates.
+    """
     pairs = scenarios(series)
     moves = np.stack([moves_per_hour(chain, s.celsius) for s, _ in pairs])
     total = np.concatenate((np.zeros_like(moves[:, :1]), np.cumsum(moves, axis=1)), axis=1)
@@ -196,12 +238,17 @@ def require_development(chain: Chain, series: HourlySeries) -> None:
     hottest = round(float(series.celsius.max()), 1)
     if hottest >= highest:
         raise NothingDevelops(
-            f"Nothing develops at {highest:.0f} °C and above: such heat stops this pest, and much of it dies. "
+            f"Nothing develops at {highest:.0f} °C and above: such heat stops this pest, "
+            "and much of it dies. "
             "Look again when it is cooler; what lives then goes on.",
-            field="temperature", value=hottest, allowed=f"some hours under {highest:.1f} °C",
-        )  # fmt: skip
+            field="temperature",
+            value=hottest,
+            allowed=f"some hours under {highest:.1f} °C",
+        )
     raise NothingDevelops(
         f"Nothing develops below {lowest:.0f} °C: eggs wait and nothing hatches. "
         "Look again when it is warmer, or move the plant somewhere warmer for the course.",
-        field="temperature", value=hottest, allowed=f"some hours above {lowest:.1f} °C",
-    )  # fmt: skip
+        field="temperature",
+        value=hottest,
+        allowed=f"some hours above {lowest:.1f} °C",
+    )

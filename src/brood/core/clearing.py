@@ -1,4 +1,6 @@
-"""When a plant is clear: nothing alive but for a chance under 1 %, two clean looks, and one slow life cycle since anything was seen."""
+"""When a plant is clear: nothing alive but for a chance under 1 %, two clean looks, and
+one slow life cycle since anything was seen.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,9 @@ LONGEST_DAYS = 400
 
 @dataclass(frozen=True)
 class NeededLook:
-    """A look still to come: `first`, `cycle` (a whole slow life cycle after the last live sighting) or `doubt` (until the chance is small)."""
+    """A look still to come: `first`, `cycle` (a whole slow life cycle after the last
+    live sighting) or `doubt` (until the chance is small).
+    """
 
     on: date
     why: str
@@ -40,9 +44,11 @@ class NeededLook:
 class Clearing:
     """When it is over, if every look from now on finds nothing.
 
-    `matured`: the slow end of egg to adult from the last live sighting; `hatched`: of the last egg that the last evening can have passed; None
-    beyond what the temperatures known allow. `curve`: chance alive on the evening of days by the looks so far, `if_clean` with those needed.
-    `worth`: by how much one look on a day divides the chance on the day of the last one.
+    `matured`: the slow end of egg to adult from the last live sighting; `hatched`: of
+    the last egg that the last evening can have passed; None beyond what the
+    temperatures known allow. `curve`: chance alive on the evening of days by the looks
+    so far, `if_clean` with those needed. `worth`: by how much one look on a day divides
+    the chance on the day of the last one.
     """
 
     last_live: date
@@ -72,7 +78,9 @@ class Clearing:
 class _Odds:
     """The chance alive under any looks, from the state on the morning of the last live sighting."""
 
-    def __init__(self, case: Case, schedule: Schedule, belief: Belief, since: date, until: date) -> None:
+    def __init__(
+        self, case: Case, schedule: Schedule, belief: Belief, since: date, until: date
+    ) -> None:
         self.case, self.since = case, since
         self.weights, reaches, scale = belief.summed(ROWS)
         self.steps = even_speed(steps_of(case, until))
@@ -80,7 +88,9 @@ class _Odds:
         self.there = self._there(belief, scale)
 
     def _there(self, belief: Belief, scale: Array) -> Array:
-        """Expected numbers on that morning, [2 tracks, reaches, scenarios, size + 1]; with what was then seen beyond them."""
+        """Expected numbers on that morning, [2 tracks, reaches, scenarios, size + 1];
+        with what was then seen beyond them.
+        """
         out = _at(self.case, self.steps, self.survive, self.fresh, self.since) * scale[..., None]
         for group in late_finds(belief):
             if group.on == self.since:
@@ -88,10 +98,16 @@ class _Odds:
         return out
 
     def alive(self, days: Sequence[tuple[date, tuple[Inspection, ...]]]) -> list[float]:
-        """The chance that anything lives on the evening of a day, the looks up to then having found nothing."""
+        """The chance that anything lives on the evening of a day, the looks up to then
+        having found nothing.
+        """
         asked = [Question(day, True, looks) for day, looks in days]
         passed = list(dict.fromkeys(tuple(x for x in looks if x.on <= day) for day, looks in days))
-        seen = [Question(max((x.on for x in looks), default=self.since), False, looks) for looks in passed if looks]
+        seen = [
+            Question(max((x.on for x in looks), default=self.since), False, looks)
+            for looks in passed
+            if looks
+        ]
         p = fates(self.case, self.steps, self.survive, self.fresh, [*asked, *seen], self.since)
         total = np.einsum("tqrsk,trsk->qrs", p, self.there)
         missed = {looks: total[len(asked) + n] for n, looks in enumerate(x for x in passed if x)}
@@ -99,13 +115,17 @@ class _Odds:
         for n, (day, looks) in enumerate(days):
             unseen = missed.get(tuple(x for x in looks if x.on <= day), np.zeros_like(total[n]))
             weight = unseen_weights(self.weights, unseen)
-            out.append(min(1.0, float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum())))
+            out.append(
+                min(1.0, float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum()))
+            )
         return out
 
 
 def unseen_weights(weights: Array, unseen: Array) -> Array:
-    """Weights that add to 1 after nothing was seen, where `unseen` sightings were to be expected of each; worked out by logarithms, so that a
-    likely case without any weight does not drown the others."""
+    """Weights that add to 1 after nothing was seen, where `unseen` sightings were to be
+    expected of each; worked out by logarithms, so that a likely case without any weight
+    does not drown the others.
+    """
     with np.errstate(divide="ignore"):
         log = np.log(weights) - unseen
     weight = np.exp(log - log.max())
@@ -126,13 +146,25 @@ def _at(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, day:
     return out
 
 
-def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards: Sequence[CardCatch], today: date,
-             thorough: float = USUAL, *, weigh: bool = True) -> Clearing:  # fmt: skip
-    """When a case is over by the evenings done and planned (`schedule`), what was counted, and looks from now on of a thoroughness; `weigh` also
-    works out what one look is worth, by its day."""
+def clear_by(
+    case: Case,
+    schedule: Schedule,
+    looks: Sequence[Inspection],
+    cards: Sequence[CardCatch],
+    today: date,
+    thorough: float = USUAL,
+    *,
+    weigh: bool = True,
+) -> Clearing:
+    """When a case is over by the evenings done and planned (`schedule`), what was
+    counted, and looks from now on of a thoroughness; `weigh` also works out what one
+    look is worth, by its day.
+    """
     first = max(f.on for f in case.found)
     since = last_live(looks, first, today)
-    belief = learn(case, [x for x in looks if x.on <= since], [c for c in cards if c.until <= since], since)
+    belief = learn(
+        case, [x for x in looks if x.on <= since], [c for c in cards if c.until <= since], since
+    )
     treated = max((on for on, _ in schedule), default=None)
     matured, hatched = _bounds(case, since, treated)
     done = clean(looks, since)
@@ -144,21 +176,42 @@ def clear_by(case: Case, schedule: Schedule, looks: Sequence[Inspection], cards:
     coming = _proposed(done, end, today, until, thorough)
     together = (*done, *coming)
     ends = {x.on for x in together}
-    days = sorted(ends | {max(x.on - timedelta(days=1), since) for x in together} | _even(max(min(today, end), since), max(end, *ends)))
+    days = sorted(
+        ends
+        | {max(x.on - timedelta(days=1), since) for x in together}
+        | _even(max(min(today, end), since), max(end, *ends))
+    )
     plain = [d for d in days if not done or d >= done[0].on][:: max(1, len(days) // 6)]
     chances = odds.alive([*((d, together) for d in days), *((d, done) for d in plain)])
     clean_by = dict(zip(days, chances, strict=False))
-    over = next((x.on for n, x in enumerate(together) if n + 1 >= LOOKS_NEEDED and x.on >= end and clean_by[x.on] < SURE), None)
+    over = next(
+        (
+            x.on
+            for n, x in enumerate(together)
+            if n + 1 >= LOOKS_NEEDED and x.on >= end and clean_by[x.on] < SURE
+        ),
+        None,
+    )
     needed = _reasons([x for x in coming if over is None or x.on <= over], end, len(done))
     shown = [d for d in days if over is None or d <= over]
     return Clearing(
-        since, treated, matured, hatched, tuple(zip(plain, chances[len(days) :], strict=True)), tuple((d, clean_by[d]) for d in shown), needed, over,
-        done, _worth(odds, done, today, over or end, thorough) if weigh else (),
-    )  # fmt: skip
+        since,
+        treated,
+        matured,
+        hatched,
+        tuple(zip(plain, chances[len(days) :], strict=True)),
+        tuple((d, clean_by[d]) for d in shown),
+        needed,
+        over,
+        done,
+        _worth(odds, done, today, over or end, thorough) if weigh else (),
+    )
 
 
 def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None, date | None]:
-    """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the last evening: the day after it where there are no eggs."""
+    """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the
+    last evening: the day after it where there are no eggs.
+    """
     begun = evening(since) - timedelta(days=1)
     hours = 24 * ((max(since, treated or since) - since).days + LONGEST_DAYS)
     watch = clock(chain_of(case.pest), covering(case.series, begun, hours))
@@ -173,13 +226,23 @@ def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None,
 
 def _slow(watch: Clock, day: date, stage: int) -> date | None:
     """The day on which the slow end of what begins on an evening has entered a stage."""
-    slow = watch.passages(watch.chain.entering(0), watch.series.hour_of(evening(day)), [stage])[0][2]
+    slow = watch.passages(watch.chain.entering(0), watch.series.hour_of(evening(day)), [stage])[0][
+        2
+    ]
     return None if slow is None else watch.series.moment(slow).date() + timedelta(days=1)
 
 
-def _proposed(done: Sequence[Inspection], end: date, today: date, until: date, thorough: float) -> list[Inspection]:
-    """Looks that may be needed, in order: one a week before the end unless there was one, one at the end, and more a week apart."""
-    day = max(today, end - timedelta(days=LOOK_GAP_DAYS)) if not done else max(today, end, done[-1].on + timedelta(days=LOOK_GAP_DAYS))
+def _proposed(
+    done: Sequence[Inspection], end: date, today: date, until: date, thorough: float
+) -> list[Inspection]:
+    """Looks that may be needed, in order: one a week before the end unless there was
+    one, one at the end, and more a week apart.
+    """
+    day = (
+        max(today, end - timedelta(days=LOOK_GAP_DAYS))
+        if not done
+        else max(today, end, done[-1].on + timedelta(days=LOOK_GAP_DAYS))
+    )
     out: list[Inspection] = []
     while len(out) < MOST_LOOKS and day <= until:
         out.append(Inspection(day, thorough=thorough))
@@ -191,7 +254,13 @@ def _reasons(looks: Sequence[Inspection], end: date, before: int) -> tuple[Neede
     out: list[NeededLook] = []
     for look in looks:
         settled = any(n.why == "cycle" for n in out)
-        why = "first" if look.on < end or before + len(out) + 1 < LOOKS_NEEDED else "doubt" if settled else "cycle"
+        why = (
+            "first"
+            if look.on < end or before + len(out) + 1 < LOOKS_NEEDED
+            else "doubt"
+            if settled
+            else "cycle"
+        )
         out.append(NeededLook(look.on, why))
     return tuple(out)
 
@@ -199,17 +268,27 @@ def _reasons(looks: Sequence[Inspection], end: date, before: int) -> tuple[Neede
 def _even(first: date, last: date) -> set[date]:
     """A few days evenly between two."""
     span = max((last - first).days, 1)
-    return {first + timedelta(days=round(n * span / (CURVE_POINTS - 1))) for n in range(CURVE_POINTS)}
+    return {
+        first + timedelta(days=round(n * span / (CURVE_POINTS - 1))) for n in range(CURVE_POINTS)
+    }
 
 
-def _worth(odds: _Odds, done: tuple[Inspection, ...], today: date, last: date, thorough: float) -> tuple[tuple[date, float], ...]:
+def _worth(
+    odds: _Odds, done: tuple[Inspection, ...], today: date, last: date, thorough: float
+) -> tuple[tuple[date, float], ...]:
     """What one more look is worth, by its day."""
     span = (last - today).days
     if span < 1:
         return ()
-    days = [today + timedelta(days=round(n * span / 4)) for n in range(5)] if span >= 4 else [today, last]
+    days = (
+        [today + timedelta(days=round(n * span / 4)) for n in range(5)]
+        if span >= 4
+        else [today, last]
+    )
     ways = [(last, done), *((last, (*done, Inspection(d, thorough=thorough))) for d in days)]
-    plain, *each = odds.alive([(on, tuple(sorted(looks, key=lambda x: x.on))) for on, looks in ways])
+    plain, *each = odds.alive(
+        [(on, tuple(sorted(looks, key=lambda x: x.on))) for on, looks in ways]
+    )
     return tuple((d, plain / max(chance, 1e-9)) for d, chance in zip(days, each, strict=True))
 
 
@@ -218,7 +297,9 @@ def interpolated(curve: Sequence[tuple[date, float]]) -> list[tuple[date, float]
     if not curve:
         return []
     days = np.arange(curve[0][0].toordinal(), curve[-1][0].toordinal() + 1)
-    logs = np.interp(days, [d.toordinal() for d, _ in curve], [np.log(max(c, 1e-12)) for _, c in curve])
+    logs = np.interp(
+        days, [d.toordinal() for d, _ in curve], [np.log(max(c, 1e-12)) for _, c in curve]
+    )
     return [(date.fromordinal(int(d)), float(np.exp(v))) for d, v in zip(days, logs, strict=True)]
 
 

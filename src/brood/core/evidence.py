@@ -1,10 +1,14 @@
-"""What a plant has, weighed from what a keeper saw: sets of up to three causes, scored on yes, no and not looked.
+"""What a plant has, weighed from what a keeper saw: sets of up to three causes, scored
+on yes, no and not looked.
 
-Every cause gives each sign a share: on how many plants with that cause somebody who looks properly would find the sign. A
-background share says how often it turns up whatever the cause. Reports are not perfect: `MISSED` of what is there is
-overlooked and `FALSE` of what is not there is reported, so that no single wrong answer rules a cause out. The weight of an
-answer for a cause is the logarithm of its likelihood ratio against the background (Good 1950, Probability and the Weighing
-of Evidence, ch. 6). Answers of one exclusive group count once; answers of one kin (stickiness, soot and ants, say) count less and less.
+Every cause gives each sign a share: on how many plants with that cause somebody who
+looks properly would find the sign. A background share says how often it turns up
+whatever the cause. Reports are not perfect: `MISSED` of what is there is overlooked and
+`FALSE` of what is not there is reported, so that no single wrong answer rules a cause
+out. The weight of an answer for a cause is the logarithm of its likelihood ratio
+against the background (Good 1950, Probability and the Weighing of Evidence, ch. 6).
+Answers of one exclusive group count once; answers of one kin (stickiness, soot and
+ants, say) count less and less.
 """
 
 from __future__ import annotations
@@ -27,7 +31,9 @@ MIXED = 0.1
 """How much rarer each further cause makes a set."""
 UNKNOWN_PRIOR = 0.02
 STRENGTH = 1.05
-"""What the summed weights are multiplied with: the floors under rare reports are cautious, and simulated keepers show by how much."""
+"""What the summed weights are multiplied with: the floors under rare reports are
+cautious, and simulated keepers show by how much.
+"""
 FADING = (1.0, 0.6, 0.4, 0.3)
 """What the strongest, second and further answers of one kin count; all others as the last."""
 PRESENT = 0.6
@@ -37,13 +43,16 @@ TELLS = 0.4
 COMMON_SIGHT = 0.15
 """Signs with a larger background than this need no cause."""
 LOOSE_ENDS = 3
-"""So many reports that the best causes leave open, and no fewer than they explain, are a contradiction."""
+"""So many reports that the best causes leave open, and no fewer than they explain, are
+a contradiction.
+"""
 
 
 @dataclass(frozen=True)
 class Sign:
-    """An observation. Of one `group` only one is true of one creature; a `plate` is what one look takes in; `stages` are the kinds of
-    stage that it shows."""
+    """An observation. Of one `group` only one is true of one creature; a `plate` is
+    what one look takes in; `stages` are the kinds of stage that it shows.
+    """
 
     id: str
     theme: str
@@ -63,7 +72,9 @@ class Sign:
 
 @dataclass(frozen=True)
 class Cause:
-    """Something that a plant can have: `shares` by sign id (0 to 1), weights by place, plant kind and season around 1."""
+    """Something that a plant can have: `shares` by sign id (0 to 1), weights by place,
+    plant kind and season around 1.
+    """
 
     id: str
     harmless: bool
@@ -77,7 +88,9 @@ class Cause:
 
 @dataclass(frozen=True)
 class Setting:
-    """What is known before anybody looks: place, plant kind and season or empty, causes found lately in the house and on neighbours."""
+    """What is known before anybody looks: place, plant kind and season or empty, causes
+    found lately in the house and on neighbours.
+    """
 
     place: str = ""
     kind: str = ""
@@ -88,7 +101,9 @@ class Setting:
 
 NOWHERE = Setting()
 IN_HOUSE, NEXT_DOOR = 2.0, 4.0
-"""How much likelier a pest is when it was in the house within a year, and when a neighbour has it (our judgement, C)."""
+"""How much likelier a pest is when it was in the house within a year, and when a
+neighbour has it (our judgement, C).
+"""
 
 
 MOST_BESIDE = 5
@@ -96,7 +111,9 @@ MOST_BESIDE = 5
 
 
 def reported(share: Floats | float, beside: Floats | float) -> Floats:
-    """The chance that a sign is reported, given the share of plants on which it is there and how many exclude it with itself; any shape."""
+    """The chance that a sign is reported, given the share of plants on which it is
+    there and how many exclude it with itself; any shape.
+    """
     false = FALSE / np.minimum(beside, MOST_BESIDE)
     chance: Floats = np.asarray(false + (1.0 - MISSED - false) * share)
     return chance
@@ -105,8 +122,10 @@ def reported(share: Floats | float, beside: Floats | float) -> Floats:
 class EvidenceModel:
     """Signs and causes as arrays.
 
-    `chance` is [causes + 2, signs]: the reported chance of every sign under every cause, then under something else, then under nothing
-    (the background). `sets` is [n, 3]: the rows of every set, filled up with the last row; something else stands alone and last.
+    `chance` is [causes + 2, signs]: the reported chance of every sign under every
+    cause, then under something else, then under nothing (the background). `sets` is [n,
+    3]: the rows of every set, filled up with the last row; something else stands alone
+    and last.
     """
 
     def __init__(self, signs: Iterable[Sign], causes: Iterable[Cause]) -> None:
@@ -115,25 +134,35 @@ class EvidenceModel:
         self.row = {c.id: n for n, c in enumerate(self.causes)}
         self.clean = np.array([s.clean for s in self.signs])
         background = np.array([s.background for s in self.signs])
-        shares = np.vstack([np.tile(background, (len(self.causes), 1)), _unknown(self.signs), background])
+        shares = np.vstack(
+            [np.tile(background, (len(self.causes), 1)), _unknown(self.signs), background]
+        )
         for n, cause in enumerate(self.causes):
             for sign, share in cause.shares.items():
                 shares[n, self.at[sign]] = share
         self.shares = shares
         groups = [s.group for s in self.signs]
-        self.chance = reported(shares, np.array([groups.count(g) if g else 1 for g in groups], dtype=float))
+        self.chance = reported(
+            shares, np.array([groups.count(g) if g else 1 for g in groups], dtype=float)
+        )
 
     @cached_property
     def sets(self) -> NDArray[np.int64]:
         """Every set of one to three causes, and something else."""
         n = len(self.causes)
-        rows = [(*s, *[n + 1] * (LARGEST_SET - len(s))) for k in range(1, LARGEST_SET + 1) for s in combinations(range(n), k)]
+        rows = [
+            (*s, *[n + 1] * (LARGEST_SET - len(s)))
+            for k in range(1, LARGEST_SET + 1)
+            for s in combinations(range(n), k)
+        ]
         return np.array([*rows, (n, n + 1, n + 1)])
 
     @cached_property
     def members(self) -> Floats:
         """[causes, sets]: 1 where a set holds a cause."""
-        return np.array([(self.sets == n).any(axis=1) for n in range(len(self.causes))], dtype=float)
+        return np.array(
+            [(self.sets == n).any(axis=1) for n in range(len(self.causes))], dtype=float
+        )
 
     @cached_property
     def weights(self) -> tuple[Floats, Floats]:
@@ -156,21 +185,39 @@ class EvidenceModel:
 def _unknown(signs: tuple[Sign, ...]) -> Floats:
     """What something else may show: a little of anything."""
     share = {"where": 0.3, "damage": 0.3, "size": 0.2, "residue": 0.2, "roots-soil": 0.25}
-    return np.array([s.background if s.theme == CONTEXT or s.clean else max(share.get(s.theme, 0.15), s.background) for s in signs])
+    return np.array(
+        [
+            s.background
+            if s.theme == CONTEXT or s.clean
+            else max(share.get(s.theme, 0.15), s.background)
+            for s in signs
+        ]
+    )
 
 
 def _weight(cause: Cause, setting: Setting) -> float:
-    out = cause.common * cause.places.get(setting.place, 1.0) * cause.kinds.get(setting.kind, 1.0) * cause.seasons.get(setting.season, 1.0)
-    return out * (IN_HOUSE if cause.id in setting.history else 1.0) * (NEXT_DOOR if cause.id in setting.neighbours else 1.0)
+    out = (
+        cause.common
+        * cause.places.get(setting.place, 1.0)
+        * cause.kinds.get(setting.kind, 1.0)
+        * cause.seasons.get(setting.season, 1.0)
+    )
+    return (
+        out
+        * (IN_HOUSE if cause.id in setting.history else 1.0)
+        * (NEXT_DOOR if cause.id in setting.neighbours else 1.0)
+    )
 
 
 @dataclass(frozen=True)
 class Verdict:
     """What the answers say.
 
-    `chances` of presence by cause id, best first (they need not add to one); `unknown` the chance of something else; `present` the
-    causes held present, empty when undecided; `conflict` whether the answers contradict each other, so that half of all belief is taken
-    back; `weights` [answers, causes]: what each answer counts for each cause, in order of `answers`.
+    `chances` of presence by cause id, best first (they need not add to one); `unknown`
+    the chance of something else; `present` the causes held present, empty when
+    undecided; `conflict` whether the answers contradict each other, so that half of all
+    belief is taken back; `weights` [answers, causes]: what each answer counts for each
+    cause, in order of `answers`.
     """
 
     chances: Mapping[str, float]
@@ -187,18 +234,30 @@ class Verdict:
         return not self.present
 
 
-def weigh(model: EvidenceModel, answers: Mapping[str, bool], setting: Setting = NOWHERE, unsure: Collection[str] = ()) -> Verdict:
-    """The verdict on some answers (sign id to yes or no; what was not looked at is left out). Their order does not matter.
+def weigh(
+    model: EvidenceModel,
+    answers: Mapping[str, bool],
+    setting: Setting = NOWHERE,
+    unsure: Collection[str] = (),
+) -> Verdict:
+    """The verdict on some answers (sign id to yes or no; what was not looked at is left
+    out). Their order does not matter.
 
-    Those that the keeper is `unsure` of count half. Raises KeyError for an unknown sign.
+    Those that the keeper is `unsure` of count half. Raises KeyError for an unknown
+    sign.
     """
     named = tuple(sorted(answers))
     at = np.array([model.at[name] for name in named], dtype=int)
     yes = np.array([answers[name] for name in named], dtype=bool)
     if_yes, if_no = model.weights
-    each = np.where(yes[:, None], if_yes[:, at].T, if_no[:, at].T) * np.where(np.isin(named, list(unsure)), 0.5, 1.0)[:, None]
+    each = (
+        np.where(yes[:, None], if_yes[:, at].T, if_no[:, at].T)
+        * np.where(np.isin(named, list(unsure)), 0.5, 1.0)[:, None]
+    )
     each = _fade(model, at, _count_once(model, at, yes, each))
-    score = np.log(model.prior(setting)) + STRENGTH * _of_sets(each, model.sets, yes, model.clean[at])
+    score = np.log(model.prior(setting)) + STRENGTH * _of_sets(
+        each, model.sets, yes, model.clean[at]
+    )
     posterior = np.exp(score - score.max())
     posterior /= posterior.sum()
     conflict = _conflict(model, at[yes], if_yes, model.members @ posterior)
@@ -209,13 +268,30 @@ def weigh(model: EvidenceModel, answers: Mapping[str, bool], setting: Setting = 
     order = sorted(range(len(model.causes)), key=lambda n: (-marginal[n], model.causes[n].id))
     chances = {model.causes[n].id: float(marginal[n]) for n in order}
     present = tuple(name for name, chance in chances.items() if chance >= PRESENT)
-    return Verdict(chances, float(posterior[-1]), present, conflict, named, each[:, : len(model.causes)], posterior)
+    return Verdict(
+        chances,
+        float(posterior[-1]),
+        present,
+        conflict,
+        named,
+        each[:, : len(model.causes)],
+        posterior,
+    )
 
 
-def _conflict(model: EvidenceModel, reported_at: NDArray[np.int64], if_yes: Floats, marginal: Floats) -> bool:
-    """Whether the likely causes leave as many reports open as they explain; what is seen everywhere, and the setting, do not count."""
+def _conflict(
+    model: EvidenceModel, reported_at: NDArray[np.int64], if_yes: Floats, marginal: Floats
+) -> bool:
+    """Whether the likely causes leave as many reports open as they explain; what is
+    seen everywhere, and the setting, do not count.
+    """
     likely = marginal >= PRESENT / 2
-    telling = [n for n in reported_at if model.signs[n].theme != CONTEXT and (model.clean[n] or model.signs[n].background <= COMMON_SIGHT)]
+    telling = [
+        n
+        for n in reported_at
+        if model.signs[n].theme != CONTEXT
+        and (model.clean[n] or model.signs[n].background <= COMMON_SIGHT)
+    ]
     if not telling or not likely.any():
         return False
     best = if_yes[: len(model.causes)][likely][:, telling].max(axis=0)
@@ -224,15 +300,24 @@ def _conflict(model: EvidenceModel, reported_at: NDArray[np.int64], if_yes: Floa
 
 
 def group_chances(model: EvidenceModel, verdict: Verdict) -> dict[str, float]:
-    """The chance that any cause of a group is there, by group; more than its likeliest member's where kinds are hard to tell apart."""
+    """The chance that any cause of a group is there, by group; more than its likeliest
+    member's where kinds are hard to tell apart.
+    """
     groups: dict[str, list[int]] = {}
     for n, cause in enumerate(model.causes):
         groups.setdefault(cause.group, []).append(n)
-    return {name: float(model.members[rows].max(axis=0) @ verdict.posterior) for name, rows in groups.items()}
+    return {
+        name: float(model.members[rows].max(axis=0) @ verdict.posterior)
+        for name, rows in groups.items()
+    }
 
 
-def _count_once(model: EvidenceModel, at: NDArray[np.int64], yes: NDArray[np.bool_], each: Floats) -> Floats:
-    """Of each exclusive group only the strongest answer, for every cause by itself; a no beside a yes says nothing new."""
+def _count_once(
+    model: EvidenceModel, at: NDArray[np.int64], yes: NDArray[np.bool_], each: Floats
+) -> Floats:
+    """Of each exclusive group only the strongest answer, for every cause by itself; a
+    no beside a yes says nothing new.
+    """
     out = each.copy()
     groups: dict[str, list[int]] = {}
     for n, sign in enumerate(at):
@@ -249,7 +334,9 @@ def _count_once(model: EvidenceModel, at: NDArray[np.int64], yes: NDArray[np.boo
 
 
 def _fade(model: EvidenceModel, at: NDArray[np.int64], each: Floats) -> Floats:
-    """Answers of one kin, or else of one plate: the strongest in full, each further one less; what speaks for and what speaks against apart."""
+    """Answers of one kin, or else of one plate: the strongest in full, each further one
+    less; what speaks for and what speaks against apart.
+    """
     out = each.copy()
     kins: dict[str, list[int]] = {}
     for n, sign in enumerate(at):
@@ -269,11 +356,14 @@ def _faded(strengths: Floats) -> Floats:
     return faded
 
 
-def _of_sets(each: Floats, sets: NDArray[np.int64], yes: NDArray[np.bool_], clean: NDArray[np.bool_]) -> Floats:
+def _of_sets(
+    each: Floats, sets: NDArray[np.int64], yes: NDArray[np.bool_], clean: NDArray[np.bool_]
+) -> Floats:
     """The summed weights of every set.
 
-    What asserts something (a yes, or a no to "all is clean") is explained by the member that explains it best; what denies something speaks
-    against every member that should have shown it, and for none.
+    What asserts something (a yes, or a no to "all is clean") is explained by the member
+    that explains it best; what denies something speaks against every member that should
+    have shown it, and for none.
     """
     denied = np.minimum(each[~yes & ~clean], 0).sum(axis=0)
     out: Floats = denied[sets].sum(axis=1)

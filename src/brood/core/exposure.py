@@ -26,12 +26,20 @@ class Effects:
         pest = table.chain.pest
         self.stages = treated_as(pest)
         self.acts = {a.id: a for a in case.acts}
-        self.kill = {a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()}
+        self.kill = {
+            a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()
+        }
         self.lasting = {i: 1 - kill for i, kill in self.kill.items() if self.acts[i].lasts_days}
         self.entering = np.array(newly_exposed(pest))
-        self.residual = {i for i, a in self.acts.items() if a.residual_days >= HALVING_FROM and (self.kill[i] * self.entering).any()}
+        self.residual = {
+            i
+            for i, a in self.acts.items()
+            if a.residual_days >= HALVING_FROM and (self.kill[i] * self.entering).any()
+        }
         days = np.arange(len(table.evenings) + 400) + 0.5
-        self._strength = {i: np.array([residue(self.acts[i], float(d)) for d in days]) for i in self.residual}
+        self._strength = {
+            i: np.array([residue(self.acts[i], float(d)) for d in days]) for i in self.residual
+        }
         self.origin = table.first.toordinal()
         self._rows: dict[tuple[tuple[str, ...], float], Array] = {}
 
@@ -50,19 +58,29 @@ class Effects:
     def _treat(self, survive: Array, day: int, ids: Sequence[str]) -> None:
         evenings = self.table.evenings
         if 0 <= day < len(evenings):
-            survive[evenings[day]] *= self._row(tuple(ids), self.reached.get(day + self.origin, self.reach))
+            survive[evenings[day]] *= self._row(
+                tuple(ids), self.reached.get(day + self.origin, self.reach)
+            )
         for i in ids:
             if i in self.lasting:
-                survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= self.lasting[i]
+                survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= (
+                    self.lasting[i]
+                )
 
     def _row(self, ids: tuple[str, ...], reach: float) -> Array:
         if (ids, reach) not in self._rows:
-            at_once = [1 - reach * self.kill[i] for i in ids if i in self.acts and i not in self.lasting]
-            self._rows[ids, reach] = np.prod(at_once, axis=0) if at_once else np.ones(len(self.stages))
+            at_once = [
+                1 - reach * self.kill[i] for i in ids if i in self.acts and i not in self.lasting
+            ]
+            self._rows[ids, reach] = (
+                np.prod(at_once, axis=0) if at_once else np.ones(len(self.stages))
+            )
         return self._rows[ids, reach]
 
     def _linger(self, fresh: Array, schedule: Uses) -> None:
-        """Residues meet each individual once, when it becomes exposed: survival 1 − reach·kill·2^(−Δ/H), from the latest use of each act."""
+        """Residues meet each individual once, when it becomes exposed: survival 1 −
+        reach·kill·2^(−Δ/H), from the latest use of each act.
+        """
         evenings = self.table.evenings
         for i in self.residual:
             days = sorted(day - self.origin for day, ids in schedule if i in ids)
@@ -70,4 +88,6 @@ class Effects:
                 since = np.arange(max(day + 1, 0), min(following + 1, len(evenings)))
                 begun = int(since[0]) - day - 1 if len(since) else 0
                 strength = self._strength[i][begun : begun + len(since)]
-                fresh[evenings[since]] *= 1 - self.reach * strength[:, None] * (self.kill[i] * self.entering)
+                fresh[evenings[since]] *= 1 - self.reach * strength[:, None] * (
+                    self.kill[i] * self.entering
+                )

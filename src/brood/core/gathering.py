@@ -1,8 +1,11 @@
-"""The fewest evenings that fall into every window, and of those the ones nearest to where each treatment would best fall.
+"""The fewest evenings that fall into every window, and of those the ones nearest to
+where each treatment would best fall.
 
-Stabbing intervals with points. The number is that of the greedy rule, which is the least: take the window that ends first, treat as late in it as
-is free, and drop all that this serves. Among choices of so many evenings the sum of the days between target and evening is made least by dynamic
-programming over pairs of neighbouring evenings (a window is served by the last evening before its target or the first one after it).
+Stabbing intervals with points. The number is that of the greedy rule, which is the
+least: take the window that ends first, treat as late in it as is free, and drop all
+that this serves. Among choices of so many evenings the sum of the days between target
+and evening is made least by dynamic programming over pairs of neighbouring evenings (a
+window is served by the last evening before its target or the first one after it).
 """
 
 from __future__ import annotations
@@ -14,7 +17,9 @@ from functools import cache
 
 @dataclass(frozen=True)
 class Window:
-    """When something may be done: days as whole numbers, with the best one; `key` says what it is."""
+    """When something may be done: days as whole numbers, with the best one; `key` says
+    what it is.
+    """
 
     key: str
     first: int
@@ -24,7 +29,9 @@ class Window:
 
 @dataclass(frozen=True)
 class Gathered:
-    """Chosen evenings, the one that serves each window, and the windows in which no evening is free."""
+    """Chosen evenings, the one that serves each window, and the windows in which no
+    evening is free.
+    """
 
     evenings: tuple[int, ...]
     serves: dict[str, int]
@@ -32,14 +39,21 @@ class Gathered:
 
 
 def gather(windows: Sequence[Window], free: Sequence[int]) -> Gathered:
-    """The fewest free evenings that serve all windows which hold one, nearest to their targets on the whole, the earlier of equals."""
+    """The fewest free evenings that serve all windows which hold one, nearest to their
+    targets on the whole, the earlier of equals.
+    """
     free = sorted(set(free))
     able = [w for w in windows if any(w.first <= day <= w.last for day in free)]
     unserved = tuple(w.key for w in windows if w not in able)
     if not able:
         return Gathered((), {}, unserved)
     chosen = _nearest(able, free, _fewest(able, free))
-    serves = {w.key: min((d for d in chosen if w.first <= d <= w.last), key=lambda d, t=w.target: (abs(d - t), d)) for w in able}  # type: ignore[misc]
+    serves = {
+        w.key: min(
+            (d for d in chosen if w.first <= d <= w.last), key=lambda d, t=w.target: (abs(d - t), d)
+        )
+        for w in able
+    }  # type: ignore[misc]
     return Gathered(chosen, serves, unserved)
 
 
@@ -59,7 +73,9 @@ def _nearest(windows: Sequence[Window], free: Sequence[int], most: int) -> tuple
 
     @cache
     def between(before: int, after: int) -> float:
-        """Days for the windows whose target lies after one evening and not after the next; infinite when one is passed over."""
+        """Days for the windows whose target lies after one evening and not after the
+        next; infinite when one is passed over.
+        """
         left, right = marks[before], marks[after]
         total = 0.0
         for w in windows:
@@ -67,7 +83,15 @@ def _nearest(windows: Sequence[Window], free: Sequence[int], most: int) -> tuple
             if passed:
                 return float("inf")
             if (left is None or w.target > left) and (right is None or w.target <= right):
-                total += min(abs(d - w.target) for d in (left, right) if d is not None and w.first <= d <= w.last) if _met(w, left, right) else 0.0
+                total += (
+                    min(
+                        abs(d - w.target)
+                        for d in (left, right)
+                        if d is not None and w.first <= d <= w.last
+                    )
+                    if _met(w, left, right)
+                    else 0.0
+                )
         return total
 
     @cache

@@ -1,4 +1,6 @@
-"""Holding a pest below a number instead of clearing it: for a garden, where it comes back anyway and predators live on what is left."""
+"""Holding a pest below a number instead of clearing it: for a garden, where it comes
+back anyway and predators live on what is left.
+"""
 
 from __future__ import annotations
 
@@ -27,21 +29,31 @@ class Forecast:
         self.warm = only(self.every, int(order[place]))
 
     def numbers(self, plan: Uses, steps: Steps | None = None) -> Array:
-        """Expected numbers of everything but eggs, after each evening from the first find on: [scenarios, days]."""
+        """Expected numbers of everything but eggs, after each evening from the first
+        find on: [scenarios, days].
+        """
         done = (*self.problem.done, *plan)
-        schedule = [(date.fromordinal(d), [self.acts[i] for i in ids if i in self.acts]) for d, ids in done]
-        found = by_scenario(self.problem.case, schedule, date.fromordinal(_end(self.problem)), steps or self.every)
+        schedule = [
+            (date.fromordinal(d), [self.acts[i] for i in ids if i in self.acts]) for d, ids in done
+        ]
+        found = by_scenario(
+            self.problem.case, schedule, date.fromordinal(_end(self.problem)), steps or self.every
+        )
         out: Array = found[..., self.mobile].sum(axis=-1).T
         return out
 
     def exceeded_by_a_tenth(self, plan: Uses) -> Array:
-        """The numbers by day in the scenario whose untreated ones are exceeded by those of no more than a tenth of the weight."""
+        """The numbers by day in the scenario whose untreated ones are exceeded by those
+        of no more than a tenth of the weight.
+        """
         out: Array = self.numbers(plan, self.warm)[0]
         return out
 
 
 def hold_below(forecast: Forecast, level: float) -> Uses:
-    """The dates that hold what feeds at or under a number, each as late as it can be, in the scenario that 90 % of the weight does not exceed."""
+    """The dates that hold what feeds at or under a number, each as late as it can be,
+    in the scenario that 90 % of the weight does not exceed.
+    """
     problem = forecast.problem
     first = min(f.on for f in problem.case.found).toordinal()
     plan: Uses = ()
@@ -67,7 +79,9 @@ def holds(forecast: Forecast, plan: Uses, level: float) -> bool:
 
 
 def _next(problem: Problem, plan: Uses, last: int, wanted: int) -> Uses | None:
-    """The plan with one more date: the latest allowed up to the one wanted, or else the first allowed after it."""
+    """The plan with one more date: the latest allowed up to the one wanted, or else the
+    first allowed after it.
+    """
     dates = tuple(day for day, _ in plan)
     days = [*range(wanted, max(last, problem.start - 1), -1), *range(wanted + 1, _end(problem) + 1)]
     return next((found for day in days if (found := problem.fill((*dates, day))) is not None), None)

@@ -1,4 +1,6 @@
-"""How a logger's table is written: separator, columns, unit, decimal mark, order of the date, time zone."""
+"""How a logger's table is written: separator, columns, unit, decimal mark, order of the
+date, time zone.
+"""
 
 from __future__ import annotations
 
@@ -22,14 +24,18 @@ NOT_TEMPERATURE = re.compile(r"humid|rh|dew|batter|volt|press|lux|light|co2", re
 UTC_NAME = re.compile(r"\b(utc|gmt)\b", re.I)
 NUMBER = re.compile(r"^[+\-−]?\d+(?:[.,]\d+)?$")
 PARTS = re.compile(r"^(\d{1,4})[./-](\d{1,2})[./-](\d{1,4})(?:[T ,]+(.+))?$")
-CLOCK = re.compile(r"^(\d{1,2})[:.h](\d{2})(?:[:.](\d{2})(?:[.,]\d+)?)?\s*([AaPp])?\.?[Mm]?\.?\s*(Z|UTC|GMT|[+-]\d{2}:?\d{2})?$")
+CLOCK = re.compile(
+    r"^(\d{1,2})[:.h](\d{2})(?:[:.](\d{2})(?:[.,]\d+)?)?\s*([AaPp])?\.?[Mm]?\.?\s*(Z|UTC|GMT|[+-]\d{2}:?\d{2})?$"
+)
 EPOCH = re.compile(r"^\d{10}(?:\d{3})?$")
 
 
 @dataclass(frozen=True)
 class Dialect:
-    """What was made out of a file's head and rows. Columns are positions; `clock` is None when one column holds day and time; `width` is
-    the number of columns that the heading names, `daily` whether the rows carry no time of day at all."""
+    """What was made out of a file's head and rows. Columns are positions; `clock` is
+    None when one column holds day and time; `width` is the number of columns that the
+    heading names, `daily` whether the rows carry no time of day at all.
+    """
 
     separator: str
     first_row: int
@@ -46,11 +52,15 @@ class Dialect:
 
 def cells_of(line: str, separator: str) -> list[str]:
     """A line's cells without blanks around them."""
-    return [cell.strip().strip('"').strip() for cell in next(csv.reader([line], delimiter=separator), [])]
+    return [
+        cell.strip().strip('"').strip()
+        for cell in next(csv.reader([line], delimiter=separator), [])
+    ]
 
 
 def detect(lines: Sequence[str], day_first: bool) -> Dialect:
-    """Make out how a file is written; `day_first` is how this keeper writes 3/4 where the file itself does not tell.
+    """Make out how a file is written; `day_first` is how this keeper writes 3/4 where
+    the file itself does not tell.
 
     Raises InputError when no time and temperature column can be found.
     """
@@ -58,43 +68,93 @@ def detect(lines: Sequence[str], day_first: bool) -> Dialect:
         for separator in SEPARATORS:
             columns = _columns(cells_of(line, separator)) if separator in line else None
             if columns is not None:
-                return _with_rows(lines, separator, number, columns, cells_of(line, separator), day_first)
+                return _with_rows(
+                    lines, separator, number, columns, cells_of(line, separator), day_first
+                )
     found = _without_header(lines, day_first)
     if found is not None:
         return found
     raise InputError(
-        "No heading names a time and a temperature column. The first row should read: time,temperature_c.",
-        field="file", value=lines[0][:60] if lines else "", allowed="a heading such as time,temperature_c",
-    )  # fmt: skip
+        "No heading names a time and a temperature column. The first row should read: "
+        "time,temperature_c.",
+        field="file",
+        value=lines[0][:60] if lines else "",
+        allowed="a heading such as time,temperature_c",
+    )
 
 
 def _columns(names: Sequence[str]) -> tuple[int, int | None, int] | None:
-    """(day or moment, clock time or None, temperature) by the names of a heading, or None when it is none."""
+    """(day or moment, clock time or None, temperature) by the names of a heading, or
+    None when it is none.
+    """
     if any(NUMBER.match(name) for name in names) or len(names) < 2:
         return None
-    value = next((i for i, n in enumerate(names) if CELSIUS_NAME.search(n) and not NOT_TEMPERATURE.search(n)), None)
+    value = next(
+        (
+            i
+            for i, n in enumerate(names)
+            if CELSIUS_NAME.search(n) and not NOT_TEMPERATURE.search(n)
+        ),
+        None,
+    )
     if value is None:
-        value = next((i for i, n in enumerate(names) if FAHRENHEIT.search(n) and not NOT_TEMPERATURE.search(n)), None)
+        value = next(
+            (
+                i
+                for i, n in enumerate(names)
+                if FAHRENHEIT.search(n) and not NOT_TEMPERATURE.search(n)
+            ),
+            None,
+        )
     when = next((i for i, n in enumerate(names) if i != value and TIME_NAME.search(n)), None)
     if value is None or when is None:
         return None
-    clock = next((i for i, n in enumerate(names) if i not in (value, when) and CLOCK_NAME.search(n)), None)
-    return (when, clock, value) if clock is None or DAY_NAME.search(names[when]) else (when, None, value)
+    clock = next(
+        (i for i, n in enumerate(names) if i not in (value, when) and CLOCK_NAME.search(n)), None
+    )
+    return (
+        (when, clock, value)
+        if clock is None or DAY_NAME.search(names[when])
+        else (when, None, value)
+    )
 
 
-def _with_rows(lines: Sequence[str], separator: str, header: int, columns: tuple[int, int | None, int], names: Sequence[str],
-               day_first: bool) -> Dialect:  # fmt: skip
+def _with_rows(
+    lines: Sequence[str],
+    separator: str,
+    header: int,
+    columns: tuple[int, int | None, int],
+    names: Sequence[str],
+    day_first: bool,
+) -> Dialect:
     when, clock, value = columns
     rows = [cells_of(line, separator) for line in lines[header + 1 :] if line.strip()]
     order, notes = day_order([row[when] for row in rows if len(row) > when], day_first)
-    fahrenheit = FAHRENHEIT.search(names[value]) is not None or _mostly_fahrenheit([row[value] for row in rows if len(row) > value])
+    fahrenheit = FAHRENHEIT.search(names[value]) is not None or _mostly_fahrenheit(
+        [row[value] for row in rows if len(row) > value]
+    )
     if fahrenheit:
         notes.append("The temperatures are in °F and were turned into °C.")
-    others = [n for i, n in enumerate(names) if i != value and CELSIUS_NAME.search(n) and not NOT_TEMPERATURE.search(n)]
+    others = [
+        n
+        for i, n in enumerate(names)
+        if i != value and CELSIUS_NAME.search(n) and not NOT_TEMPERATURE.search(n)
+    ]
     if others:
         notes.append(f"Of {len(others) + 1} temperature columns “{names[value][:40]}” was read.")
-    return Dialect(separator, header + 1, when, clock, value, fahrenheit, order, UTC_NAME.search(names[when]) is not None, len(names),
-                   clock is None and not any(_has_clock(row[when]) for row in rows if len(row) > when), tuple(notes))  # fmt: skip
+    return Dialect(
+        separator,
+        header + 1,
+        when,
+        clock,
+        value,
+        fahrenheit,
+        order,
+        UTC_NAME.search(names[when]) is not None,
+        len(names),
+        clock is None and not any(_has_clock(row[when]) for row in rows if len(row) > when),
+        tuple(notes),
+    )
 
 
 def _has_clock(text: str) -> bool:
@@ -113,17 +173,25 @@ def _without_header(lines: Sequence[str], day_first: bool) -> Dialect | None:
     for separator in SEPARATORS:
         split = [cells_of(line, separator) for line in rows if separator in line]
         for when, value in ((0, 1), (1, 2)):
-            fits = [r for r in split if len(r) > value and PARTS.match(r[when]) and NUMBER.match(r[value])]
+            fits = [
+                r
+                for r in split
+                if len(r) > value and PARTS.match(r[when]) and NUMBER.match(r[value])
+            ]
             if len(fits) >= 3 and len(fits) * 2 > len(rows):
                 order, notes = day_order([r[when] for r in fits], day_first)
                 daily = not any(_has_clock(r[when]) for r in fits)
                 said = ("The file has no heading: °C was assumed.", *notes)
-                return Dialect(separator, 0, when, None, value, False, order, False, value + 1, daily, said)
+                return Dialect(
+                    separator, 0, when, None, value, False, order, False, value + 1, daily, said
+                )
     return None
 
 
 def day_order(values: Sequence[str], usual: bool) -> tuple[bool, list[str]]:
-    """Whether the day comes before the month: from a number above 12, else from which order runs evenly, else as is usual."""
+    """Whether the day comes before the month: from a number above 12, else from which
+    order runs evenly, else as is usual.
+    """
     pairs = [(int(m[1]), int(m[2])) for v in values if (m := PARTS.match(v)) and len(m[1]) <= 2]
     if not pairs:
         return usual, []
@@ -131,15 +199,20 @@ def day_order(values: Sequence[str], usual: bool) -> tuple[bool, list[str]]:
     if high_first or high_second:
         return high_first > high_second, []
     months = {True: [second for _, second in pairs], False: [first for first, _ in pairs]}
-    turns = {order: sum(a != b for a, b in itertools.pairwise(seen)) for order, seen in months.items()}
+    turns = {
+        order: sum(a != b for a, b in itertools.pairwise(seen)) for order, seen in months.items()
+    }
     if turns[True] != turns[False]:
         return turns[True] < turns[False], []
     words = "day before month" if usual else "month before day"
-    return usual, [f"The dates could be read both ways; they were taken as {words}, as set in the settings."]
+    return usual, [
+        f"The dates could be read both ways; they were taken as {words}, as set in the settings."
+    ]
 
 
 def moment(text: str, dialect: Dialect, zone: tzinfo | None) -> tuple[datetime, int]:
-    """(naive local moment, fold) of a cell; moments that carry an offset or stand in UTC are turned into `zone` where it is known.
+    """(naive local moment, fold) of a cell; moments that carry an offset or stand in
+    UTC are turned into `zone` where it is known.
 
     Raises ValueError with a reason.
     """
@@ -157,7 +230,11 @@ def moment(text: str, dialect: Dialect, zone: tzinfo | None) -> tuple[datetime, 
         raise ValueError(f"'{text[:30]}' is no day and time of the calendar") from None
     if offset is None and not dialect.utc:
         return at, 0
-    return _local((at - (offset or timedelta())).replace(tzinfo=UTC), zone) if zone is not None else (at, 0)
+    return (
+        _local((at - (offset or timedelta())).replace(tzinfo=UTC), zone)
+        if zone is not None
+        else (at, 0)
+    )
 
 
 def _day(match: re.Match[str], day_first: bool) -> tuple[int, int, int]:

@@ -1,4 +1,6 @@
-"""Dilution: how much of a stock gives a strength in a volume, and what a volume is in spoons and cups. Volumes in ml, strengths in percent v/v."""
+"""Dilution: how much of a stock gives a strength in a volume, and what a volume is in
+spoons and cups. Volumes in ml, strengths in percent v/v.
+"""
 
 from __future__ import annotations
 
@@ -10,10 +12,21 @@ from typing import Any
 from brood.errors import InputError
 
 UNITS = {
-    "ml": "milliliter", "l": "liter", "tsp": "teaspoon", "tbsp": "tablespoon", "cup": "cup", "fl oz": "fluid_ounce", "quart": "quart",
-    "gallon": "gallon", "imp pint": "imperial_pint", "imp gallon": "imperial_gallon", "drop": "drop",
-}  # fmt: skip
-"""Measures of volume by short name: the US customary ones unless said to be imperial. A drop is about 0.05 ml and never exact."""
+    "ml": "milliliter",
+    "l": "liter",
+    "tsp": "teaspoon",
+    "tbsp": "tablespoon",
+    "cup": "cup",
+    "fl oz": "fluid_ounce",
+    "quart": "quart",
+    "gallon": "gallon",
+    "imp pint": "imperial_pint",
+    "imp gallon": "imperial_gallon",
+    "drop": "drop",
+}
+"""Measures of volume by short name: the US customary ones unless said to be imperial. A
+drop is about 0.05 ml and never exact.
+"""
 DROP_ML = 0.05
 SMALLEST_SPOON_ML = 0.6
 """Less than an eighth of a teaspoon is not measured by spoon."""
@@ -31,7 +44,9 @@ def registry() -> Any:
 
 
 def to_ml(amount: float, unit: str) -> float:
-    """A volume in ml. Units: the keys of UNITS (pint's definitions of the US and imperial measures). Raises InputError for another unit."""
+    """A volume in ml. Units: the keys of UNITS (pint's definitions of the US and
+    imperial measures). Raises InputError for another unit.
+    """
     return _converted(amount, unit, "ml")
 
 
@@ -43,13 +58,20 @@ def from_ml(ml: float, unit: str) -> float:
 def _converted(amount: float, unit: str, into: str) -> float:
     for name in (unit, into):
         if name not in UNITS:
-            raise InputError(f"There is no measure '{name[:20]}'.", field="unit", value=name[:20], allowed=", ".join(UNITS))
+            raise InputError(
+                f"There is no measure '{name[:20]}'.",
+                field="unit",
+                value=name[:20],
+                allowed=", ".join(UNITS),
+            )
     return float(registry().Quantity(amount, UNITS[unit]).to(UNITS[into]).magnitude)
 
 
 @dataclass(frozen=True)
 class Portion:
-    """One ingredient of a mix: how many ml of a stock of `stock_percent` (None: reckoned as bought) give `percent` of the whole."""
+    """One ingredient of a mix: how many ml of a stock of `stock_percent` (None:
+    reckoned as bought) give `percent` of the whole.
+    """
 
     ingredient: str
     ml: float
@@ -67,31 +89,50 @@ class Mixed:
 
 
 def dilute(volume_ml: float, percent: float, stock_percent: float) -> float:
-    """ml of a stock for a strength in a final volume: V_stock = V_final · c_final / c_stock (conservation of the active).
+    """ml of a stock for a strength in a final volume: V_stock = V_final · c_final /
+    c_stock (conservation of the active).
 
-    Raises InputError when the strength is above the stock's, naming what can be reached, or when a number is not positive.
+    Raises InputError when the strength is above the stock's, naming what can be
+    reached, or when a number is not positive.
     """
-    for name, value in (("volume", volume_ml), ("percent", percent), ("stock-percent", stock_percent)):
+    for name, value in (
+        ("volume", volume_ml),
+        ("percent", percent),
+        ("stock-percent", stock_percent),
+    ):
         if not value > 0:
-            raise InputError(f"'{name}' must be more than 0.", field=name, value=value, allowed="more than 0")
+            raise InputError(
+                f"'{name}' must be more than 0.", field=name, value=value, allowed="more than 0"
+            )
     if stock_percent > 100:
-        raise InputError("A stock cannot be stronger than 100 %.", field="stock-percent", value=stock_percent, allowed="at most 100")
+        raise InputError(
+            "A stock cannot be stronger than 100 %.",
+            field="stock-percent",
+            value=stock_percent,
+            allowed="at most 100",
+        )
     if percent > stock_percent + 1e-9:
         raise InputError(
-            f"{percent:g} % cannot be made from {stock_percent:g} %: with this stock {stock_percent:g} % undiluted is the most. "
+            f"{percent:g} % cannot be made from {stock_percent:g} %: with this stock "
+            f"{stock_percent:g} % undiluted is the most. "
             f"Buy one of {percent:g} % or stronger, or aim lower.",
-            field="stock-percent", value=stock_percent, allowed=f"{percent:g} or more",
-        )  # fmt: skip
+            field="stock-percent",
+            value=stock_percent,
+            allowed=f"{percent:g} or more",
+        )
     return volume_ml * percent / stock_percent
 
 
 def mixed(volume_ml: float, wanted: Sequence[tuple[str, float, float | None]]) -> Mixed:
-    """A mix from (ingredient, percent of the final volume, stock's percent or None); all count inside the final volume, water fills it up.
+    """A mix from (ingredient, percent of the final volume, stock's percent or None);
+    all count inside the final volume, water fills it up.
 
-    Shrinking of alcohol with water is left out. Raises InputError as `dilute`, and when the parts do not fit into the volume.
+    Shrinking of alcohol with water is left out. Raises InputError as `dilute`, and when
+    the parts do not fit into the volume.
     """
     portions = tuple(
-        Portion(name, dilute(volume_ml, percent, 100.0 if stock is None else stock), percent, stock) for name, percent, stock in wanted
+        Portion(name, dilute(volume_ml, percent, 100.0 if stock is None else stock), percent, stock)
+        for name, percent, stock in wanted
     )
     water = volume_ml - sum(p.ml for p in portions)
     if water < -1e-6 * volume_ml:
@@ -99,28 +140,42 @@ def mixed(volume_ml: float, wanted: Sequence[tuple[str, float, float | None]]) -
         room = volume_ml - sum(p.ml for p in portions if p is not strongest)
         stock = 100.0 if strongest.stock_percent is None else strongest.stock_percent
         raise InputError(
-            f"The parts do not fit into the volume: with this stock {room / volume_ml * stock:.3g} % is the most that leaves room for the rest.",
-            field="stock-percent", value=strongest.stock_percent, allowed="a stronger stock",
-        )  # fmt: skip
+            "The parts do not fit into the volume: with this stock "
+            f"{room / volume_ml * stock:.3g} % is the most that leaves room for the rest.",
+            field="stock-percent",
+            value=strongest.stock_percent,
+            allowed="a stronger stock",
+        )
     return Mixed(volume_ml, portions, max(water, 0.0))
 
 
 def by_label(volume_ml: float, ml_per_litre: float) -> float:
     """ml of a product at its label's rate."""
     if not volume_ml > 0 or not ml_per_litre > 0:
-        raise InputError("A volume and the label's rate must be more than 0.", field="label-rate", value=ml_per_litre, allowed="more than 0")
+        raise InputError(
+            "A volume and the label's rate must be more than 0.",
+            field="label-rate",
+            value=ml_per_litre,
+            allowed="more than 0",
+        )
     return volume_ml / 1000 * ml_per_litre
 
 
 def spoons(ml: float) -> str:
-    """A volume in cups, tablespoons and teaspoons to the nearest eighth of a teaspoon; empty where it is too little to measure so."""
+    """A volume in cups, tablespoons and teaspoons to the nearest eighth of a teaspoon;
+    empty where it is too little to measure so.
+    """
     if ml < SMALLEST_SPOON_ML:
         return ""
     eighths = round(from_ml(ml, "tsp") * 8)
     cups, rest = divmod(eighths, 48 * 8)
     quarters, rest = divmod(rest, 12 * 8)
     tablespoons, rest = divmod(rest, 3 * 8)
-    parts = [_amount(cups * 8 + quarters * 2, "cup"), _amount(tablespoons * 8, "tbsp"), _amount(rest, "tsp")]
+    parts = [
+        _amount(cups * 8 + quarters * 2, "cup"),
+        _amount(tablespoons * 8, "tbsp"),
+        _amount(rest, "tsp"),
+    ]
     return " + ".join(p for p in parts if p)
 
 

@@ -1,4 +1,6 @@
-"""What lists of dated acts come to: the chance of clearing, who is left, and when something first gets through."""
+"""What lists of dated acts come to: the chance of clearing, who is left, and when
+something first gets through.
+"""
 
 from __future__ import annotations
 
@@ -14,8 +16,11 @@ from brood.core.problem import Problem, Share, Uses
 
 @dataclass(frozen=True)
 class Outcome:
-    """`chance` the weighted mean over the scenarios, `in_90` what scenarios holding 90 % of the weight reach, `survivors` the expected number
-    alive right after the last date, `first_escape` None where the target is reached, `by_scenario` the chances behind them."""
+    """`chance` the weighted mean over the scenarios, `in_90` what scenarios holding 90
+    % of the weight reach, `survivors` the expected number alive right after the last
+    date, `first_escape` None where the target is reached, `by_scenario` the chances
+    behind them.
+    """
 
     chance: float
     in_90: float
@@ -31,11 +36,24 @@ def outcomes(problem: Problem, plans: Sequence[Uses]) -> list[Outcome]:
     chances = problem.chances(plans)
     means, sure, left = problem.mean(chances), problem.in_90(chances), problem.survivors(plans)
     escapes = _escapes(problem, plans, chances, sure)
-    return [Outcome(float(means[n]), float(sure[n]), float(left[n]), escapes[n], tuple(map(float, chances[n]))) for n in range(len(plans))]
+    return [
+        Outcome(
+            float(means[n]),
+            float(sure[n]),
+            float(left[n]),
+            escapes[n],
+            tuple(map(float, chances[n])),
+        )
+        for n in range(len(plans))
+    ]
 
 
-def _escapes(problem: Problem, plans: Sequence[Uses], chances: Array, sure: Array) -> list[date | None]:
-    """The first escape of the plans that miss the target, each in its scenario at the 90 % rank; of several pests, the earliest."""
+def _escapes(
+    problem: Problem, plans: Sequence[Uses], chances: Array, sure: Array
+) -> list[date | None]:
+    """The first escape of the plans that miss the target, each in its scenario at the
+    90 % rank; of several pests, the earliest.
+    """
     out: list[date | None] = [None] * len(plans)
     scenarios = rank(chances, problem.weights)
     missing = [n for n in range(len(plans)) if sure[n] < problem.case.target]

@@ -1,8 +1,11 @@
-"""Chances to leave a stage between evenings: Erlang stage times on a clock of integrated rates, averaged over the day of entry.
+"""Chances to leave a stage between evenings: Erlang stage times on a clock of
+integrated rates, averaged over the day of entry.
 
-A stage of n sub-stages is left when its integrated rate has made n moves, a gamma-distributed number with mean n (Sharpe et al. 1977,
-J. Theor. Biol. 66:21–38, for the shape that does not depend on temperature). The mean over an entry at any moment of an interval, even on
-the stage's own clock, has a closed form: with F the distribution function and H its integral, (H(x) − H(y)) / (x − y).
+A stage of n sub-stages is left when its integrated rate has made n moves, a
+gamma-distributed number with mean n (Sharpe et al. 1977, J. Theor. Biol. 66:21–38, for
+the shape that does not depend on temperature). The mean over an entry at any moment of
+an interval, even on the stage's own clock, has a closed form: with F the distribution
+function and H its integral, (H(x) − H(y)) / (x − y).
 """
 
 from __future__ import annotations
@@ -19,19 +22,25 @@ STEP = 0.02
 SURE = 1e-5
 FORGOTTEN = 1 / 6
 UNLIKELY = 4e-3
-"""What leaves sooner than this share of a stage's entrants is taken as leaving no sooner than them."""
+"""What leaves sooner than this share of a stage's entrants is taken as leaving no
+sooner than them.
+"""
 
 
 @dataclass(frozen=True, eq=False)
 class Erlang:
-    """The distribution function of n exponential sub-stages and its integral on an even grid of moves; `sure` moves leave 1e-5 behind."""
+    """The distribution function of n exponential sub-stages and its integral on an even
+    grid of moves; `sure` moves leave 1e-5 behind.
+    """
 
     reached: Array
     summed: Array
     sure: float
 
     def share(self, moves: Array) -> Array:
-        """F: share of those that began with nothing done who have left after so many moves; any shape."""
+        """F: share of those that began with nothing done who have left after so many
+        moves; any shape.
+        """
         return self._at(self.reached, moves)
 
     def total(self, moves: Array) -> Array:
@@ -58,18 +67,23 @@ def erlang(count: float) -> Erlang:
 
 @dataclass(frozen=True, eq=False)
 class Leaving:
-    """`share` [scenarios, intervals, waits]: of those that enter a stage in an interval, who leaves it so many intervals later; those that
-    outlast the intervals known leave in the first one after them. `least` is the fewest intervals anyone waits."""
+    """`share` [scenarios, intervals, waits]: of those that enter a stage in an
+    interval, who leaves it so many intervals later; those that outlast the intervals
+    known leave in the first one after them. `least` is the fewest intervals anyone
+    waits.
+    """
 
     share: Array
     least: int
 
 
 def leaving(count: int, moves: Array) -> Leaving:
-    """Chances to leave a stage of `count` sub-stages; `moves` [scenarios, intervals + 1] its integrated moves at the intervals' ends.
+    """Chances to leave a stage of `count` sub-stages; `moves` [scenarios, intervals +
+    1] its integrated moves at the intervals' ends.
 
-    That the moment of entry is forgotten within its interval adds about 1/6 of an interval squared to the variance of a stage; the stage's own
-    is taken to be so much smaller, though never under a quarter of itself.
+    That the moment of entry is forgotten within its interval adds about 1/6 of an
+    interval squared to the variance of a stage; the stage's own is taken to be so much
+    smaller, though never under a quarter of itself.
     """
     days = moves.shape[1] - 1
     pace = float(moves[:, -1].mean()) / days
@@ -103,9 +117,11 @@ def _waits(moves: Array, sure: float) -> int:
 
 
 def found_leaving(count: int, moves: Array, start: Array) -> Array:
-    """The same for animals found in a stage, by sub-stages left to do: [scenarios, sub-stages, waits].
+    """The same for animals found in a stage, by sub-stages left to do: [scenarios,
+    sub-stages, waits].
 
-    `moves` [scenarios, boundaries] integrated moves at the end of the interval of the find and after, `start` [scenarios] at the find.
+    `moves` [scenarios, boundaries] integrated moves at the end of the interval of the
+    find and after, `start` [scenarios] at the find.
     """
     done = moves - start[:, None]
     gone = np.stack([erlang(left).share(done) for left in range(count, 0, -1)], axis=1)

@@ -1,4 +1,6 @@
-"""The planner: fewest evenings that clear the plant with the chance wanted, each with its acts, its window and its reason."""
+"""The planner: fewest evenings that clear the plant with the chance wanted, each with
+its acts, its window and its reason.
+"""
 
 from __future__ import annotations
 
@@ -33,41 +35,75 @@ INSPECT_DAYS = 14
 SERVES = 0.001
 AS_GOOD = 0.005
 RULES: dict[str, tuple[int, ...]] = {
-    "every-3-days-2-weeks": (0, 3, 6, 9, 12), "twice-weekly-4-weeks": (0, 3, 7, 10, 14, 17, 21, 24), "days-0-7-14": (0, 7, 14),
-    "weekly-4": (0, 7, 14, 21), "every-5-days-4-weeks": (0, 5, 10, 15, 20, 25), "every-8-days-3": (0, 8, 16),
-    "every-8-days-7-weeks": tuple(range(0, 49, 8)), "four-days-running": (0, 1, 2, 3), "every-14-days-4": (0, 14, 28, 42),
-}  # fmt: skip
+    "every-3-days-2-weeks": (0, 3, 6, 9, 12),
+    "twice-weekly-4-weeks": (0, 3, 7, 10, 14, 17, 21, 24),
+    "days-0-7-14": (0, 7, 14),
+    "weekly-4": (0, 7, 14, 21),
+    "every-5-days-4-weeks": (0, 5, 10, 15, 20, 25),
+    "every-8-days-3": (0, 8, 16),
+    "every-8-days-7-weeks": tuple(range(0, 49, 8)),
+    "four-days-running": (0, 1, 2, 3),
+    "every-14-days-4": (0, 14, 28, 42),
+}
 """Rules of thumb by id: days after the first evening."""
 
 
 def check(case: Case) -> None:
-    """Raise InputError for a case without finds or acts, or whose acts touch nothing, naming the field."""
+    """Raise InputError for a case without finds or acts, or whose acts touch nothing,
+    naming the field.
+    """
     if not case.found:
-        raise InputError("Say what was found first: at least one stage with a number.", field="found", allowed="one group or more")
+        raise InputError(
+            "Say what was found first: at least one stage with a number.",
+            field="found",
+            allowed="one group or more",
+        )
     if not case.acts:
-        raise InputError("Choose at least one treatment.", field="treatments", allowed="one act or more")
+        raise InputError(
+            "Choose at least one treatment.", field="treatments", allowed="one act or more"
+        )
     if not 0 < case.reach <= 1:
-        raise InputError("Reach is the share that an evening touches: more than 0, at most 1.", field="reach", value=case.reach, allowed="0 to 1")
-    touched = [s for s in (*(s.id for s in case.pest.development), ADULT) if effect(case.acts, s, case.reach) >= LEAST_EFFECT]
+        raise InputError(
+            "Reach is the share that an evening touches: more than 0, at most 1.",
+            field="reach",
+            value=case.reach,
+            allowed="0 to 1",
+        )
+    touched = [
+        s
+        for s in (*(s.id for s in case.pest.development), ADULT)
+        if effect(case.acts, s, case.reach) >= LEAST_EFFECT
+    ]
     if not touched:
-        raise InputError("None of these treatments does enough to any stage of this pest.", field="treatments", allowed="another treatment")
+        raise InputError(
+            "None of these treatments does enough to any stage of this pest.",
+            field="treatments",
+            allowed="another treatment",
+        )
 
 
 def horizon_days(case: Case) -> int:
-    """How many days a plan looks ahead: as the case says, else 90 or two slow generations, whichever is longer.
+    """How many days a plan looks ahead: as the case says, else 90 or two slow
+    generations, whichever is longer.
 
-    A slow generation is taken as a quarter above the sum of the mean stage times at the series' mean temperature.
+    A slow generation is taken as a quarter above the sum of the mean stage times at the
+    series' mean temperature.
     """
     if case.horizon_days is not None:
         return case.horizon_days
     days = sum(stage.rate.days(float(case.series.celsius.mean())) for stage in case.pest.stages)
-    return DEFAULT_HORIZON_DAYS if not math.isfinite(days) else min(LONGEST_HORIZON_DAYS, max(DEFAULT_HORIZON_DAYS, math.ceil(2.5 * days)))
+    return (
+        DEFAULT_HORIZON_DAYS
+        if not math.isfinite(days)
+        else min(LONGEST_HORIZON_DAYS, max(DEFAULT_HORIZON_DAYS, math.ceil(2.5 * days)))
+    )
 
 
 def problem_of(case: Case) -> Problem:
     """Tabulate a case over its horizon, as far as temperatures are known.
 
-    Raises InputError for a case that cannot be planned, NothingDevelops when it is too cold or too hot for anything to develop.
+    Raises InputError for a case that cannot be planned, NothingDevelops when it is too
+    cold or too hot for anything to develop.
     """
     for one in (case, *case.also):
         check(one)
@@ -75,14 +111,25 @@ def problem_of(case: Case) -> Problem:
     known = case.series.end.date() - timedelta(days=2)
     end = min(case.start + timedelta(days=horizon_days(case)), known)
     if end < case.start:
-        raise InputError("Temperatures are not known for as long as a plan takes.", field="temperature", allowed="a longer series")
+        raise InputError(
+            "Temperatures are not known for as long as a plan takes.",
+            field="temperature",
+            allowed="a longer series",
+        )
     try:
-        require_development(chain_of(case.pest), window(case.series, evening(first) - timedelta(days=1), evening(end)))
+        require_development(
+            chain_of(case.pest),
+            window(case.series, evening(first) - timedelta(days=1), evening(end)),
+        )
     except NothingDevelops as still:
         still.inspect_on = case.start + timedelta(days=INSPECT_DAYS)
         raise
     case = _from_the_start(case, first)
-    return Problem(case, end, min(max(end, case.start + timedelta(days=RULES_DAYS)) + timedelta(days=ROOM_DAYS), known))
+    return Problem(
+        case,
+        end,
+        min(max(end, case.start + timedelta(days=RULES_DAYS)) + timedelta(days=ROOM_DAYS), known),
+    )
 
 
 def _from_the_start(case: Case, first: date) -> Case:
@@ -90,7 +137,9 @@ def _from_the_start(case: Case, first: date) -> Case:
     if case.series.start <= evening(first) - timedelta(days=1):
         return case
     series = window(case.series, evening(first) - timedelta(days=1), case.series.end)
-    return replace(case, series=series, also=tuple(replace(one, series=series) for one in case.also))
+    return replace(
+        case, series=series, also=tuple(replace(one, series=series) for one in case.also)
+    )
 
 
 def plan(problem: Problem) -> Plan:
@@ -109,9 +158,18 @@ def uses_of(plan: Plan) -> Uses:
 
 
 def rule_uses(problem: Problem) -> dict[str, Uses]:
-    """Every rule of thumb that ends within the time tabulated, from the first evening on, with all acts on each date; label or not."""
-    fitting = {name: days for name, days in RULES.items() if problem.start + days[-1] <= problem.last.toordinal()}
-    return {name: tuple((problem.start + d, problem.acts) for d in days) for name, days in fitting.items()}
+    """Every rule of thumb that ends within the time tabulated, from the first evening
+    on, with all acts on each date; label or not.
+    """
+    fitting = {
+        name: days
+        for name, days in RULES.items()
+        if problem.start + days[-1] <= problem.last.toordinal()
+    }
+    return {
+        name: tuple((problem.start + d, problem.acts) for d in days)
+        for name, days in fitting.items()
+    }
 
 
 @dataclass
@@ -139,29 +197,63 @@ class _Planned:
         """The dates with windows and reasons."""
         uses = self.uses()
         chance = float(self.problem.in_90(self.problem.chances([uses]))[0])
-        reaches = chance >= self.case.target if self.case.keep_below is None else holds(self.forecast, uses, self.case.keep_below)
+        reaches = (
+            chance >= self.case.target
+            if self.case.keep_below is None
+            else holds(self.forecast, uses, self.case.keep_below)
+        )
         holding = self.case.keep_below is not None
-        spans = [Window(d, d) for d, _ in uses] if holding else windows(self.problem, uses, chance, self.case.target)
+        spans = (
+            [Window(d, d) for d, _ in uses]
+            if holding
+            else windows(self.problem, uses, chance, self.case.target)
+        )
         without = self._without(uses)
-        dates = [self._application(n, uses, spans[n], (chance, without[n])) for n in range(len(uses))]
-        laid_until = max([self.case.start, *(date.fromordinal(d) for d, _ in uses[:1]), *(f.on for f in self.case.found)])
+        dates = [
+            self._application(n, uses, spans[n], (chance, without[n])) for n in range(len(uses))
+        ]
+        laid_until = max(
+            [
+                self.case.start,
+                *(date.fromordinal(d) for d, _ in uses[:1]),
+                *(f.on for f in self.case.found),
+            ]
+        )
         self._warn(uses, reaches)
         return Plan(
-            tuple(dates), guard_stage(self.case), spared_stages(self.case), self.backbone.first_breeding, self.backbone.last_hatch(laid_until),
-            self.backbone.generation(), self.backbone.slips(self.problem.least_gap), reaches, tuple(self.warnings), chance,
-        )  # fmt: skip
+            tuple(dates),
+            guard_stage(self.case),
+            spared_stages(self.case),
+            self.backbone.first_breeding,
+            self.backbone.last_hatch(laid_until),
+            self.backbone.generation(),
+            self.backbone.slips(self.problem.least_gap),
+            reaches,
+            tuple(self.warnings),
+            chance,
+        )
 
-    # -- dates ------------------------------------------------------------------------------------------------------
+    # -- dates -------------------------------------------------------------------------
+    # -----------------------------
 
     def uses(self) -> Uses:
-        """The keeper's own dates, or those promised before while they are as good, or the best there are; none where nobody saw anything."""
+        """The keeper's own dates, or those promised before while they are as good, or
+        the best there are; none where nobody saw anything.
+        """
         if not self.seen:
             return ()
         if self.case.keep_below is not None:
             return hold_below(self.forecast, self.case.keep_below)
         if self.case.fixed:
-            return tuple((d.on.toordinal(), d.acts) for d in sorted(self.case.fixed, key=lambda d: d.on) if d.on >= self.case.start)
-        if self.problem.done and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target:
+            return tuple(
+                (d.on.toordinal(), d.acts)
+                for d in sorted(self.case.fixed, key=lambda d: d.on)
+                if d.on >= self.case.start
+            )
+        if (
+            self.problem.done
+            and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target
+        ):
             return ()
         search = Search(self.problem, self.case.target, self._also_try())
         promised = self._promised()
@@ -174,19 +266,33 @@ class _Planned:
 
     def _still_good(self, uses: Uses) -> bool:
         """Whether dates promised before are allowed and reach the target."""
-        return bool(uses) and self.problem.keeps_limits(uses) and float(self.problem.in_90(self.problem.chances([uses]))[0]) >= self.case.target
+        return (
+            bool(uses)
+            and self.problem.keeps_limits(uses)
+            and float(self.problem.in_90(self.problem.chances([uses]))[0]) >= self.case.target
+        )
 
     def _also_try(self) -> list[Dates]:
         """Common rules and the dates promised before, as further starts of the search."""
         start = self.case.start.toordinal()
-        rules = [tuple(start + d for d in days) for days in RULES.values() if start + days[-1] <= self.problem.end]
+        rules = [
+            tuple(start + d for d in days)
+            for days in RULES.values()
+            if start + days[-1] <= self.problem.end
+        ]
         return [*rules, tuple(day for day, _ in self._promised())]
 
     def _promised(self) -> Uses:
-        return tuple((d.on.toordinal(), d.acts) for d in sorted(self.case.promised, key=lambda d: d.on) if d.on >= self.case.start)
+        return tuple(
+            (d.on.toordinal(), d.acts)
+            for d in sorted(self.case.promised, key=lambda d: d.on)
+            if d.on >= self.case.start
+        )
 
     def _kept(self, draft: Draft) -> Uses | None:
-        """The dates promised before, where they are as few as the best and as good as is wanted, or as the best there is."""
+        """The dates promised before, where they are as few as the best and as good as
+        is wanted, or as the best there is.
+        """
         uses = self._promised()
         if not uses or len(uses) > len(draft.dates) or not self.problem.keeps_limits(uses):
             return None
@@ -194,8 +300,16 @@ class _Planned:
         return uses if own >= min(self.case.target, best - AS_GOOD) else None
 
     def _tidied(self, draft: Draft) -> Uses:
-        """The acts of each date without those that add nothing there, as long as the target holds."""
-        pairs = [(n, a) for n, (_, ids) in enumerate(draft.uses) if len(ids) > 1 for a in ids if self.problem.label[a].when == "planner"]
+        """The acts of each date without those that add nothing there, as long as the
+        target holds.
+        """
+        pairs = [
+            (n, a)
+            for n, (_, ids) in enumerate(draft.uses)
+            if len(ids) > 1
+            for a in ids
+            if self.problem.label[a].when == "planner"
+        ]
         if not pairs:
             return draft.uses
         whole = float(self.problem.in_90(self.problem.chances([draft.uses]))[0])
@@ -209,7 +323,9 @@ class _Planned:
             if trial[n][1]:
                 dropped.add((n, act))
         trial = _less(draft.uses, dropped)
-        if dropped and float(self.problem.in_90(self.problem.chances([trial]))[0]) >= min(self.case.target, whole - 4 * NOTHING_ADDED):
+        if dropped and float(self.problem.in_90(self.problem.chances([trial]))[0]) >= min(
+            self.case.target, whole - 4 * NOTHING_ADDED
+        ):
             out = trial
         return out
 
@@ -217,20 +333,46 @@ class _Planned:
         """The chance without each of the dates."""
         if not uses:
             return []
-        return [float(c) for c in self.problem.in_90(self.problem.chances([(*uses[:n], *uses[n + 1 :]) for n in range(len(uses))]))]
+        return [
+            float(c)
+            for c in self.problem.in_90(
+                self.problem.chances([(*uses[:n], *uses[n + 1 :]) for n in range(len(uses))])
+            )
+        ]
 
-    # -- windows and reasons ----------------------------------------------------------------------------------------
+    # -- windows and reasons -----------------------------------------------------------
+    # -----------------------------
 
-    def _application(self, n: int, uses: Uses, span: Window, chances: tuple[float, float]) -> Application:
+    def _application(
+        self, n: int, uses: Uses, span: Window, chances: tuple[float, float]
+    ) -> Application:
         day, ids = date.fromordinal(uses[n][0]), uses[n][1]
         before = self._before(n, uses)
         fast = None if before is None else self.backbone.fastest(before)
         short = 0
-        if self.case.keep_below is None and chances[0] < self.case.target and before is not None and fast is not None:
+        if (
+            self.case.keep_below is None
+            and chances[0] < self.case.target
+            and before is not None
+            and fast is not None
+        ):
             short = max(0, (day - before).days - max(0, math.ceil(fast) - 1))
-        earliest, latest = (day, day) if short else (date.fromordinal(span.earliest), date.fromordinal(span.latest))
+        earliest, latest = (
+            (day, day)
+            if short
+            else (date.fromordinal(span.earliest), date.fromordinal(span.latest))
+        )
         reason = self._reason(n, day, before, fast, short, chances)
-        return Application(n + 1 + len(self.problem.done), earliest, day, latest, short, ids, reason, self._serves(n, uses))
+        return Application(
+            n + 1 + len(self.problem.done),
+            earliest,
+            day,
+            latest,
+            short,
+            ids,
+            reason,
+            self._serves(n, uses),
+        )
 
     def _before(self, n: int, uses: Uses) -> date | None:
         if n:
@@ -242,39 +384,84 @@ class _Planned:
         if len(self.problem.shares) == 1:
             return (self.case.pest.id,)
         each = self.problem.each([uses, (*uses[:n], *uses[n + 1 :])])
-        ids = [s.case.pest.id for s, (whole, less) in zip(self.problem.shares, each, strict=True) if whole - less > SERVES]
+        ids = [
+            s.case.pest.id
+            for s, (whole, less) in zip(self.problem.shares, each, strict=True)
+            if whole - less > SERVES
+        ]
         return tuple(ids) or (self.case.pest.id,)
 
-    def _reason(self, n: int, day: date, before: date | None, fast: float | None, short: int, chances: tuple[float, float]) -> Reason:
+    def _reason(
+        self,
+        n: int,
+        day: date,
+        before: date | None,
+        fast: float | None,
+        short: int,
+        chances: tuple[float, float],
+    ) -> Reason:
         if self.case.keep_below is not None:
-            return Reason("keep", self.backbone.guard, self.backbone.event, None, None, self.backbone.celsius(day, 2), *chances)
+            return Reason(
+                "keep",
+                self.backbone.guard,
+                self.backbone.event,
+                None,
+                None,
+                self.backbone.celsius(day, 2),
+                *chances,
+            )
         if before is None:
             return self._first_reason(day, chances)
         breeds = None if fast is None else evening(before) + timedelta(days=fast)
         patch = self.problem.patch_ready is not None and day.toordinal() == self.problem.patch_ready
         overdue = n == 0 and day == self.case.start and breeds is not None and evening(day) > breeds
         kind = "after-patch" if patch else "overdue" if overdue else "short" if short else "repeat"
-        return Reason(kind, self.backbone.guard, self.backbone.event, evening(before), breeds, self.backbone.celsius(before, fast or 7.0), *chances)
+        return Reason(
+            kind,
+            self.backbone.guard,
+            self.backbone.event,
+            evening(before),
+            breeds,
+            self.backbone.celsius(before, fast or 7.0),
+            *chances,
+        )
 
     def _first_reason(self, day: date, chances: tuple[float, float]) -> Reason:
         breeding = self.backbone.first_breeding
-        kind = "first-laying" if any(f.stage == ADULT for f in self.case.found) else "first-immature"
+        kind = (
+            "first-laying" if any(f.stage == ADULT for f in self.case.found) else "first-immature"
+        )
         if all(f.stage == self.case.pest.stages[0].id for f in self.case.found):
             kind = "first-hidden"
         stage = next((f.stage for f in self.case.found if not f.inferred), self.case.found[0].stage)
-        return Reason(kind, stage, self.backbone.event, None, breeding.fast, self.backbone.celsius(day, 2), *chances)
+        return Reason(
+            kind,
+            stage,
+            self.backbone.event,
+            None,
+            breeding.fast,
+            self.backbone.celsius(day, 2),
+            *chances,
+        )
 
     def _warn(self, uses: Uses, reaches: bool) -> None:
         if effect(self.case.acts, ADULT, self.case.reach) < 0.25:
-            self.warnings.append("These treatments hardly touch the adults, which go on laying: add one that does.")
+            self.warnings.append(
+                "These treatments hardly touch the adults, which go on laying: add one that does."
+            )
         if reaches or not self.seen:
             return
         most = self.case.limits.max_applications
         if most is not None and len(uses) + len(self.problem.done) >= most:
-            self.warnings.append(f"The limit of {most} evenings is reached before the course is complete.")
-        self.warnings.append("No dates with these treatments reach the chance that is wanted: these come closest.")
+            self.warnings.append(
+                f"The limit of {most} evenings is reached before the course is complete."
+            )
+        self.warnings.append(
+            "No dates with these treatments reach the chance that is wanted: these come closest."
+        )
 
 
 def _less(uses: Uses, dropped: set[tuple[int, str]]) -> Uses:
-    return tuple((day, tuple(a for a in ids if (n, a) not in dropped)) for n, (day, ids) in enumerate(uses))
-
+    return tuple(
+        (day, tuple(a for a in ids if (n, a) not in dropped)) for n, (day, ids) in enumerate(uses)
+    )

@@ -1,4 +1,6 @@
-"""Expected numbers by stage and hour of every group, with the treatments that were done and are planned."""
+"""Expected numbers by stage and hour of every group, with the treatments that were done
+and are planned.
+"""
 
 from __future__ import annotations
 
@@ -18,14 +20,18 @@ from brood.core.types import PREOVIPOSITION, Act, Case, Found
 Array = NDArray[np.float64]
 
 CLASSES = ("egg", "active", "rest", "adult", "breeding")
-"""What a band shows, bottom to top: eggs, active larvae or nymphs, resting or pupal stages, adults before and while laying."""
+"""What a band shows, bottom to top: eggs, active larvae or nymphs, resting or pupal
+stages, adults before and while laying.
+"""
 INSPECTION_HOUR = 9
 SAMPLE_HOURS = 6
 
 
 @dataclass(frozen=True, eq=False)
 class Strike:
-    """One evening's effect on every row: expected numbers by row and class just before and just after."""
+    """One evening's effect on every row: expected numbers by row and class just before
+    and just after.
+    """
 
     at: datetime
     before: Array
@@ -34,7 +40,9 @@ class Strike:
 
 @dataclass(frozen=True, eq=False)
 class Projection:
-    """Expected numbers: `numbers` has shape (moments, rows, classes). The last row is what was laid since the finds."""
+    """Expected numbers: `numbers` has shape (moments, rows, classes). The last row is
+    what was laid since the finds.
+    """
 
     rows: tuple[Found | None, ...]
     moments: tuple[datetime, ...]
@@ -43,7 +51,11 @@ class Projection:
 
     def at(self, moment: datetime) -> Array:
         """Expected numbers by row and class at the last sample before a moment."""
-        position = int(np.searchsorted(np.array(self.moments, dtype="datetime64[s]"), np.datetime64(moment), side="right"))
+        position = int(
+            np.searchsorted(
+                np.array(self.moments, dtype="datetime64[s]"), np.datetime64(moment), side="right"
+            )
+        )
         return np.asarray(self.numbers[max(0, position - 1)])
 
 
@@ -64,18 +76,22 @@ def classes_of(chain: Chain) -> NDArray[np.int64]:
 
 
 def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
-    """Share that survives one evening in every sub-stage and, last, among laying adults; shape (size + 1,)."""
+    """Share that survives one evening in every sub-stage and, last, among laying
+    adults; shape (size + 1,).
+    """
     per_stage = np.array([1 - effect(acts, stage, reach) for stage in treated_as(chain.pest)])
     return np.append(per_stage[:-1][chain.stage_of], per_stage[-1])
 
 
 def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:
-    """Follow the found groups and their offspring, a few hours at a time, at the series' own temperatures.
+    """Follow the found groups and their offspring, a few hours at a time, at the
+    series' own temperatures.
 
-    Each group starts spread evenly over its stage at 09:00 of its day; adults found are of both sexes. Laying adults die
-    at 1/longevity and females lay at the tabulated rate for the hour's temperature. `evenings` are dates with their
-    acts. Beyond its end the series is continued. A share in refuge is held apart and drawn anew at every moult; what
-    an act leaves behind is not drawn.
+    Each group starts spread evenly over its stage at 09:00 of its day; adults found are
+    of both sexes. Laying adults die at 1/longevity and females lay at the tabulated
+    rate for the hour's temperature. `evenings` are dates with their acts. Beyond its
+    end the series is continued. A share in refuge is held apart and drawn anew at every
+    moult; what an act leaves behind is not drawn.
     """
     chain = chain_of(case.pest)
     rows: tuple[Found | None, ...] = (*case.found, None)
@@ -104,12 +120,16 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
         numbers.append(_by_class(x, sums))
         parts = max(1, math.ceil(float(moves[n].max()) / STEP_MOVES))
         for _ in range(parts):
-            x = _step(x, moves[n] / parts, starts, births[n] / parts, deaths[n] / parts, case.refuge)
+            x = _step(
+                x, moves[n] / parts, starts, births[n] / parts, deaths[n] / parts, case.refuge
+            )
     return Projection(rows, tuple(moments), np.array(numbers), tuple(strikes))
 
 
 def _marks(hours: int) -> list[int]:
-    """Hours since the first find, at 09:00, at which a sample is taken: every few hours, and every evening at 19:00."""
+    """Hours since the first find, at 09:00, at which a sample is taken: every few
+    hours, and every evening at 19:00.
+    """
     clock = [(INSPECTION_HOUR + h) % 24 for h in range(hours)]
     return [h for h, c in enumerate(clock) if h % SAMPLE_HOURS == 0 or c == EVENING.hour] + [hours]
 
@@ -136,8 +156,12 @@ def _by_class(x: Array, sums: Array) -> Array:
     return np.asarray(np.einsum("rs,sc->rc", x[0] + x[1], sums))
 
 
-def _step(x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float) -> Array:
-    """A step of at most about two moves, in both tracks: moves, the place drawn anew for what has just moulted; deaths of adults, and births."""
+def _step(
+    x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float
+) -> Array:
+    """A step of at most about two moves, in both tracks: moves, the place drawn anew
+    for what has just moulted; deaths of adults, and births.
+    """
     laid = births * x[..., -1].sum()
     moulting = moves[starts - 1] * x[..., starts - 1]
     x = advance(x, moves)

@@ -21,8 +21,9 @@ Array = NDArray[np.float64]
 class RateModel(ABC):
     """Rate of development in 1/day at a temperature in °C.
 
-    Every model is 0 at and below `lower_c`, 0 at and above `upper_c`, never negative, and never faster above `fastest_c`
-    than there. Missing (NaN) temperatures stay missing. Raises ModelError for figures that are out of order.
+    Every model is 0 at and below `lower_c`, 0 at and above `upper_c`, never negative,
+    and never faster above `fastest_c` than there. Missing (NaN) temperatures stay
+    missing. Raises ModelError for figures that are out of order.
     """
 
     name: ClassVar[str]
@@ -67,7 +68,9 @@ class RateModel(ABC):
         return self.limits[2]
 
     def per_day(self, celsius: ArrayLike) -> Array:
-        """Rate in 1/day at temperatures of any shape (°C); the same shape. Missing (NaN) stays missing."""
+        """Rate in 1/day at temperatures of any shape (°C); the same shape. Missing
+        (NaN) stays missing.
+        """
         t = np.asarray(celsius, dtype=np.float64)
         lower, fastest, upper = self.limits
         raw = self._rate(np.clip(t, lower, upper))
@@ -76,7 +79,9 @@ class RateModel(ABC):
         return np.asarray(np.where(np.isnan(t), np.nan, rate), dtype=np.float64)
 
     def days(self, celsius: float) -> float:
-        """Mean stage time in days at a constant temperature (°C); infinite where nothing develops."""
+        """Mean stage time in days at a constant temperature (°C); infinite where
+        nothing develops.
+        """
         rate = float(self.per_day(celsius))
         return 1.0 / rate if rate > 0 else math.inf
 
@@ -85,10 +90,11 @@ class RateModel(ABC):
 class LinearPlateau(RateModel):
     """Linear rate with a lower threshold, a plateau and a decline.
 
-    r(T) = (T − lower_c) / k_dd between `lower_c` and `plateau_from_c`; level to `plateau_to_c`; falling in a straight line
-    to 0 at `upper_c`. Temperatures in °C, `k_dd` in degree-days. The linear part is the usual degree-day model (Campbell
-    et al. 1974, J. Appl. Ecol. 11:431–438); level and decline are a plain closure of it above the temperatures where the
-    line holds.
+    r(T) = (T − lower_c) / k_dd between `lower_c` and `plateau_from_c`; level to
+    `plateau_to_c`; falling in a straight line to 0 at `upper_c`. Temperatures in °C,
+    `k_dd` in degree-days. The linear part is the usual degree-day model (Campbell et
+    al. 1974, J. Appl. Ecol. 11:431–438); level and decline are a plain closure of it
+    above the temperatures where the line holds.
     """
 
     lower_c: float
@@ -98,16 +104,30 @@ class LinearPlateau(RateModel):
     upper_c: float
 
     name: ClassVar[str] = "linear-plateau"
-    units: ClassVar[Mapping[str, str]] = {"lower_c": "°C", "k_dd": "°C·d", "plateau_from_c": "°C", "plateau_to_c": "°C", "upper_c": "°C"}
+    units: ClassVar[Mapping[str, str]] = {
+        "lower_c": "°C",
+        "k_dd": "°C·d",
+        "plateau_from_c": "°C",
+        "plateau_to_c": "°C",
+        "upper_c": "°C",
+    }
 
     def _check(self) -> None:
         if self.k_dd <= 0:
-            raise ModelError("The heat sum of a stage must be more than 0 degree-days.", field="k_dd", value=self.k_dd, allowed="> 0")
+            raise ModelError(
+                "The heat sum of a stage must be more than 0 degree-days.",
+                field="k_dd",
+                value=self.k_dd,
+                allowed="> 0",
+            )
         if not self.lower_c < self.plateau_from_c <= self.plateau_to_c < self.upper_c:
             raise ModelError(
-                "The threshold, the plateau and the upper limit of a stage must rise in that order.",
-                field="lower_c", value=self.lower_c, allowed="lower < plateau from ≤ plateau to < upper",
-            )  # fmt: skip
+                "The threshold, the plateau and the upper limit of a stage must rise in "
+                "that order.",
+                field="lower_c",
+                value=self.lower_c,
+                allowed="lower < plateau from ≤ plateau to < upper",
+            )
 
     @property
     def limits(self) -> tuple[float, float, float]:
@@ -125,8 +145,9 @@ class LinearPlateau(RateModel):
 class Briere1(RateModel):
     """Brière-1: r(T) = a·T·(T − lower_c)·√(upper_c − T), °C and 1/day.
 
-    Source: Brière, Pracros, Le Roux & Pierre 1999, Environ. Entomol. 28:22–29, equation 1. Above `fastest_c`, the
-    temperature of the shortest tabulated time, it is no faster than there; at `stop_c`, the species' limit, it ends.
+    Source: Brière, Pracros, Le Roux & Pierre 1999, Environ. Entomol. 28:22–29, equation
+    1. Above `fastest_c`, the temperature of the shortest tabulated time, it is no
+    faster than there; at `stop_c`, the species' limit, it ends.
     """
 
     a: float
@@ -136,16 +157,30 @@ class Briere1(RateModel):
     stop_c: float
 
     name: ClassVar[str] = "briere-1"
-    units: ClassVar[Mapping[str, str]] = {"a": "", "lower_c": "°C", "upper_c": "°C", "fastest_c": "°C", "stop_c": "°C"}
+    units: ClassVar[Mapping[str, str]] = {
+        "a": "",
+        "lower_c": "°C",
+        "upper_c": "°C",
+        "fastest_c": "°C",
+        "stop_c": "°C",
+    }
 
     def _check(self) -> None:
         if self.a <= 0:
-            raise ModelError("The factor of a Brière curve must be more than 0.", field="a", value=self.a, allowed="> 0")
+            raise ModelError(
+                "The factor of a Brière curve must be more than 0.",
+                field="a",
+                value=self.a,
+                allowed="> 0",
+            )
         if not -5 <= self.lower_c < self.fastest_c < min(self.upper_c, self.stop_c):
             raise ModelError(
-                "The threshold, the fastest temperature and the upper limit of a stage must rise in that order.",
-                field="lower_c", value=self.lower_c, allowed="−5 ≤ lower < fastest < upper",
-            )  # fmt: skip
+                "The threshold, the fastest temperature and the upper limit of a stage "
+                "must rise in that order.",
+                field="lower_c",
+                value=self.lower_c,
+                allowed="−5 ≤ lower < fastest < upper",
+            )
 
     @property
     def limits(self) -> tuple[float, float, float]:
@@ -153,15 +188,21 @@ class Briere1(RateModel):
         return max(self.lower_c, 0.0), self.fastest_c, min(self.upper_c, self.stop_c)
 
     def _rate(self, celsius: Array) -> Array:
-        return np.asarray(self.a * celsius * (celsius - self.lower_c) * np.sqrt(np.maximum(self.upper_c - celsius, 0.0)))
+        return np.asarray(
+            self.a
+            * celsius
+            * (celsius - self.lower_c)
+            * np.sqrt(np.maximum(self.upper_c - celsius, 0.0))
+        )
 
 
 @dataclass(frozen=True)
 class Lactin2(RateModel):
     """Lactin-2: r(T) = e^(ρT) − e^(ρ·Tmax − (Tmax − T)/Δ) + λ, °C and 1/day.
 
-    Source: Lactin, Holliday, Johnson & Craigen 1995, Environ. Entomol. 24:68–75, equation 2; λ < 0 gives it a lower
-    threshold. The limits are where the formula crosses 0; `fastest_c` and `stop_c` as in Brière-1.
+    Source: Lactin, Holliday, Johnson & Craigen 1995, Environ. Entomol. 24:68–75,
+    equation 2; λ < 0 gives it a lower threshold. The limits are where the formula
+    crosses 0; `fastest_c` and `stop_c` as in Brière-1.
     """
 
     rho: float
@@ -172,16 +213,39 @@ class Lactin2(RateModel):
     stop_c: float
 
     name: ClassVar[str] = "lactin-2"
-    units: ClassVar[Mapping[str, str]] = {"rho": "1/°C", "t_max_c": "°C", "delta_c": "°C", "lam": "1/d", "fastest_c": "°C", "stop_c": "°C"}
+    units: ClassVar[Mapping[str, str]] = {
+        "rho": "1/°C",
+        "t_max_c": "°C",
+        "delta_c": "°C",
+        "lam": "1/d",
+        "fastest_c": "°C",
+        "stop_c": "°C",
+    }
 
     def _check(self) -> None:
         if self.rho <= 0 or self.delta_c <= 0:
-            raise ModelError("ρ and Δ of a Lactin curve must be more than 0.", field="rho", value=self.rho, allowed="> 0")
-        if self._rate(np.array(self.fastest_c)) <= 0 or not self.limits[0] < self.fastest_c < self.limits[2]:
-            raise ModelError("This Lactin curve has no rate above 0.", field="lam", value=self.lam, allowed="a curve that rises above 0")
+            raise ModelError(
+                "ρ and Δ of a Lactin curve must be more than 0.",
+                field="rho",
+                value=self.rho,
+                allowed="> 0",
+            )
+        if (
+            self._rate(np.array(self.fastest_c)) <= 0
+            or not self.limits[0] < self.fastest_c < self.limits[2]
+        ):
+            raise ModelError(
+                "This Lactin curve has no rate above 0.",
+                field="lam",
+                value=self.lam,
+                allowed="a curve that rises above 0",
+            )
 
     def _rate(self, celsius: Array) -> Array:
-        rise, stop = self.rho * celsius, self.rho * self.t_max_c - (self.t_max_c - celsius) / self.delta_c
+        rise, stop = (
+            self.rho * celsius,
+            self.rho * self.t_max_c - (self.t_max_c - celsius) / self.delta_c,
+        )
         return np.asarray(np.exp(np.minimum(rise, 50)) - np.exp(np.minimum(stop, 50)) + self.lam)
 
     @property
@@ -196,7 +260,9 @@ class Lactin2(RateModel):
 
 
 def _zero(model: RateModel, inside: float, outside: float) -> float:
-    """Where a formula falls to 0 between a temperature where it is positive and one beyond; by halving, within 1e-6 °C."""
+    """Where a formula falls to 0 between a temperature where it is positive and one
+    beyond; by halving, within 1e-6 °C.
+    """
     for _ in range(40):
         middle = (inside + outside) / 2
         if model._rate(np.array(middle)) > 0:
@@ -211,11 +277,23 @@ MODELS: Mapping[str, type[RateModel]] = {m.name: m for m in (LinearPlateau, Brie
 
 
 def model_of(name: str, figures: Mapping[str, float]) -> RateModel:
-    """The model of that name with its constants. Raises ModelError for an unknown name or missing constants."""
+    """The model of that name with its constants. Raises ModelError for an unknown name
+    or missing constants.
+    """
     if name not in MODELS:
-        raise ModelError(f"There is no development model '{name[:40]}'.", field="model", value=name[:40], allowed=", ".join(MODELS))
+        raise ModelError(
+            f"There is no development model '{name[:40]}'.",
+            field="model",
+            value=name[:40],
+            allowed=", ".join(MODELS),
+        )
     kind = MODELS[name]
     wanted = {f.name for f in fields(kind)}
     if set(figures) != wanted:
-        raise ModelError(f"The model {name} needs {', '.join(sorted(wanted))}.", field="model", value=", ".join(sorted(figures)), allowed=name)
+        raise ModelError(
+            f"The model {name} needs {', '.join(sorted(wanted))}.",
+            field="model",
+            value=", ".join(sorted(figures)),
+            allowed=name,
+        )
     return kind(**figures)

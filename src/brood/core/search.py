@@ -1,7 +1,9 @@
-"""The search for dates: fewest evenings that reach the target, then the widest gaps, then the highest chance.
+"""The search for dates: fewest evenings that reach the target, then the widest gaps,
+then the highest chance.
 
-Regular gaps as seeds, then moves of one date, of a date with all that follow, and of the uses of acts that a label limits, always judged in the
-scenario at the 90 % rank and verified in all.
+Regular gaps as seeds, then moves of one date, of a date with all that follow, and of
+the uses of acts that a label limits, always judged in the scenario at the 90 % rank and
+verified in all.
 """
 
 from __future__ import annotations
@@ -23,7 +25,9 @@ SLOW_GAIN = 6.0
 """A climb to a goal is given up when what is missing is so many times the last gain."""
 SAME = 0.01
 STARTS, SHORT = 3, 8
-"""Climbs from so many regular runs for courses of no more dates than that; from one for longer ones and for slow pests."""
+"""Climbs from so many regular runs for courses of no more dates than that; from one for
+longer ones and for slow pests.
+"""
 VERIFIED = 40
 NO_CURE = 0.02
 """Under this chance a longer course is no better than one through a generation."""
@@ -40,7 +44,9 @@ MERGED = (2, 3, 5)
 
 @dataclass(frozen=True)
 class Draft:
-    """Dates with the skips that make their acts, and the chance in the scenario they are judged in."""
+    """Dates with the skips that make their acts, and the chance in the scenario they
+    are judged in.
+    """
 
     dates: Dates
     skips: Skips
@@ -65,7 +71,9 @@ class Search:
         self._verified: dict[Uses, float] = {}
 
     def rough(self) -> Draft | None:
-        """The shortest regular run that reaches the target, or the best there is; quicker than `run`, and seldom many dates off."""
+        """The shortest regular run that reaches the target, or the best there is;
+        quicker than `run`, and seldom many dates off.
+        """
         if not self._begin():
             return None
         return self._enough() or self._surest(self._judge((run, frozenset()) for run in self.runs))
@@ -86,20 +94,31 @@ class Search:
             best = self._fewest()
         return best
 
-    # -- seeds ------------------------------------------------------------------------------------------------------
+    # -- seeds -------------------------------------------------------------------------
+    # -----------------------------
 
     def _begin(self) -> bool:
-        """Make the runs to start from, and choose the scenario; whether anything can be done at all."""
+        """Make the runs to start from, and choose the scenario; whether anything can be
+        done at all.
+        """
         p = self.problem
-        widest = max(p.least_gap, min(WIDEST_GAP, max(p.least_gap + 1, round(0.8 * p.generation_days))))
-        runs = [self._run_of(gap) for gap in range(p.least_gap, widest + 1, self.unit)] + [d for d in self.also_try if len(d) <= p.most_dates]
+        widest = max(
+            p.least_gap, min(WIDEST_GAP, max(p.least_gap + 1, round(0.8 * p.generation_days)))
+        )
+        runs = [self._run_of(gap) for gap in range(p.least_gap, widest + 1, self.unit)] + [
+            d for d in self.also_try if len(d) <= p.most_dates
+        ]
         self.runs = tuple(dict.fromkeys(run for run in runs if p.fill(run) is not None))
         if self.runs:
-            self.scenario = self._rank_of(self._regular(max(len(run) for run in self.runs) // 3 + 1)[0])
+            self.scenario = self._rank_of(
+                self._regular(max(len(run) for run in self.runs) // 3 + 1)[0]
+            )
         return bool(self.runs)
 
     def _regular(self, n: int) -> list[Draft]:
-        """The first n dates of every run that has so many, best first; the whole runs where none has."""
+        """The first n dates of every run that has so many, best first; the whole runs
+        where none has.
+        """
         some = [run[:n] for run in self.runs if len(run) >= n] or list(self.runs)
         return sorted(self._judge((dates, frozenset()) for dates in some), key=lambda d: -d.chance)
 
@@ -120,7 +139,8 @@ class Search:
         chances = self.problem.chances([draft.uses])
         return int(np.argmin(np.abs(chances[0] - self.problem.in_90(chances)[0])))
 
-    # -- judging ----------------------------------------------------------------------------------------------------
+    # -- judging -----------------------------------------------------------------------
+    # -----------------------------
 
     def _judge(self, wanted: Iterable[tuple[Dates, Skips]]) -> list[Draft]:
         """Drafts of the dates that are allowed, each once."""
@@ -131,9 +151,14 @@ class Search:
                 filled.setdefault(uses, (dates, skips))
         new = [uses for uses in filled if (self.scenario, uses) not in self._known]
         if new:
-            for uses, chance in zip(new, self.problem.chances(new, self.scenario)[:, 0], strict=True):
+            for uses, chance in zip(
+                new, self.problem.chances(new, self.scenario)[:, 0], strict=True
+            ):
                 self._known[self.scenario, uses] = float(chance)
-        return [Draft(dates, skips, uses, self._known[self.scenario, uses]) for uses, (dates, skips) in filled.items()]
+        return [
+            Draft(dates, skips, uses, self._known[self.scenario, uses])
+            for uses, (dates, skips) in filled.items()
+        ]
 
     def _holds(self, draft: Draft) -> bool:
         """Whether a draft reaches the target in scenarios that hold 90 % of the weight."""
@@ -143,15 +168,22 @@ class Search:
         """The chances in scenarios that hold 90 % of the weight."""
         new = [d.uses for d in drafts if d.uses not in self._verified]
         if new:
-            self._verified.update(zip(new, map(float, self.problem.in_90(self.problem.chances(new))), strict=True))
+            self._verified.update(
+                zip(new, map(float, self.problem.in_90(self.problem.chances(new))), strict=True)
+            )
         return [self._verified[d.uses] for d in drafts]
 
     def _surest(self, drafts: Iterable[Draft]) -> Draft | None:
         """The best over all scenarios of those that are best in the one searched in."""
         first = sorted(drafts, key=lambda d: -d.chance)[:VERIFIED]
-        return max(zip(self._sure(first), first, strict=True), key=lambda pair: pair[0])[1] if first else None
+        return (
+            max(zip(self._sure(first), first, strict=True), key=lambda pair: pair[0])[1]
+            if first
+            else None
+        )
 
-    # -- the search -------------------------------------------------------------------------------------------------
+    # -- the search --------------------------------------------------------------------
+    # -----------------------------
 
     def _fewest(self) -> Draft:
         best = self._enough() or self._reach()
@@ -164,7 +196,9 @@ class Search:
     def _enough(self) -> Draft | None:
         """The shortest of the regular runs that reaches the target, if any does."""
         low, high = 0, max(len(run) for run in self.runs)
-        whole = sorted(self._judge((run, frozenset()) for run in self.runs), key=lambda d: len(d.dates))
+        whole = sorted(
+            self._judge((run, frozenset()) for run in self.runs), key=lambda d: len(d.dates)
+        )
         best = next((d for d in [*self._regular(high), *whole] if self._holds(d)), None)
         if best is None:
             return None
@@ -176,7 +210,9 @@ class Search:
         return best
 
     def _bisected(self, best: Draft) -> Draft:
-        """The fewest dates that reach the target: between what is hopeless and what is known to do."""
+        """The fewest dates that reach the target: between what is hopeless and what is
+        known to do.
+        """
         fails = 0
         while len(best.dates) - fails > 1:
             n = max((len(best.dates) + fails) // 2, len(best.dates) - STRIDE)
@@ -191,10 +227,18 @@ class Search:
         return bool(chance > self.target**HOPELESS)
 
     def _reach(self) -> Draft:
-        """The highest chance there is, with no more dates than it takes, when no run reaches the target."""
+        """The highest chance there is, with no more dates than it takes, when no run
+        reaches the target.
+        """
         longest = min(self.problem.most_dates, max(len(run) for run in self.runs))
-        starts = sorted([*self._regular(longest), *self._judge((run, frozenset()) for run in self.runs)], key=lambda d: -d.chance)
-        climbed = [self._climb(start, until=self.target, patient=True) for start in starts[: self._starts(longest)]]
+        starts = sorted(
+            [*self._regular(longest), *self._judge((run, frozenset()) for run in self.runs)],
+            key=lambda d: -d.chance,
+        )
+        climbed = [
+            self._climb(start, until=self.target, patient=True)
+            for start in starts[: self._starts(longest)]
+        ]
         top = self._surest([*climbed, *starts, *self._all(longest)]) or climbed[0]
         if self._sure([top])[0] < NO_CURE:
             return self._hold_down()
@@ -204,17 +248,28 @@ class Search:
                 break
             top = best
         fewer = [d for d in starts if len(d.dates) < len(top.dates)]
-        return next((d for d, sure in zip(fewer, self._sure(fewer), strict=True) if sure >= self._sure([top])[0]), top)
+        return next(
+            (
+                d
+                for d, sure in zip(fewer, self._sure(fewer), strict=True)
+                if sure >= self._sure([top])[0]
+            ),
+            top,
+        )
 
     def _hold_down(self) -> Draft:
         """Where nothing comes near a cure: the regular run that does most within a generation."""
         end = self.problem.start + max(self.problem.generation_days, 14.0)
-        short = [dates for run in self.runs if (dates := tuple(d for d in run if d <= end))] or [run[:1] for run in self.runs]
+        short = [dates for run in self.runs if (dates := tuple(d for d in run if d <= end))] or [
+            run[:1] for run in self.runs
+        ]
         few = [dates for dates in short if len(dates) <= SHORT] or short
         return max(self._judge((dates, frozenset()) for dates in few), key=lambda d: d.chance)
 
     def _with(self, n: int, above: Draft) -> Draft | None:
-        """A draft of n dates that reaches the target, from the best seed of that number and from dates left out of a longer one."""
+        """A draft of n dates that reaches the target, from the best seed of that number
+        and from dates left out of a longer one.
+        """
         best = self._surest(self._all(n))
         if best is not None:
             return best if self._holds(best) else None
@@ -231,11 +286,15 @@ class Search:
 
     def _all(self, n: int) -> list[Draft]:
         """Every choice of n days, where these are few."""
-        days = [d for d in range(self.problem.start, self.problem.end + 1) if self.problem.admits(d)]
+        days = [
+            d for d in range(self.problem.start, self.problem.end + 1) if self.problem.admits(d)
+        ]
         if math.comb(len(days), n) > FEW:
             return []
         gap = self.problem.least_gap
-        return self._judge((dates, frozenset()) for dates in itertools.combinations(days, n) if _spaced(dates, gap))
+        return self._judge(
+            (dates, frozenset()) for dates in itertools.combinations(days, n) if _spaced(dates, gap)
+        )
 
     @staticmethod
     def _without(draft: Draft) -> list[tuple[Dates, Skips]]:
@@ -252,7 +311,11 @@ class Search:
             return best
         for gap in range(best.gap + 1, WIDEST_GAP + 1):
             wide = [d for d in self._regular(n) if len(d.dates) == n and d.gap >= gap]
-            wide += [d for d in self._judge([(self._stretched(best.dates, gap), best.skips)]) if d.gap >= gap]
+            wide += [
+                d
+                for d in self._judge([(self._stretched(best.dates, gap), best.skips)])
+                if d.gap >= gap
+            ]
             seed = max(wide, key=lambda d: d.chance, default=None)
             if seed is None or not self._hopeful(seed.chance):
                 break
@@ -269,7 +332,9 @@ class Search:
             return best
         for gap in (best.gap, 0):
             for draft in self._judge([((first, *best.dates[1:]), best.skips)]):
-                held = self._climb(draft, until=self.target, least_gap=gap, rounds=POLISH, first_moves=False)
+                held = self._climb(
+                    draft, until=self.target, least_gap=gap, rounds=POLISH, first_moves=False
+                )
                 if self._holds(held):
                     return held
         return best
@@ -280,21 +345,41 @@ class Search:
             out.append(self.problem.next_day(max(day, out[-1] + gap)) or day)
         return tuple(out)
 
-    def _climb(self, draft: Draft, *, until: float = 1.0, least_gap: int = 0, rounds: int = ROUNDS, patient: bool = False,
-               first_moves: bool = True) -> Draft:  # fmt: skip
-        """Move to the best neighbour, or to several moves at once, until none is better or the chance is enough."""
+    def _climb(
+        self,
+        draft: Draft,
+        *,
+        until: float = 1.0,
+        least_gap: int = 0,
+        rounds: int = ROUNDS,
+        patient: bool = False,
+        first_moves: bool = True,
+    ) -> Draft:
+        """Move to the best neighbour, or to several moves at once, until none is better
+        or the chance is enough.
+        """
         gap = max(least_gap, self.problem.least_gap)
         for _ in range(rounds):
             if draft.chance >= until:
                 break
             first = 0 if first_moves else 1
-            better = self._better(draft, self._moved(draft, (-self.unit, self.unit), gap, first), gap)
+            better = self._better(
+                draft, self._moved(draft, (-self.unit, self.unit), gap, first), gap
+            )
             if better is None:
                 anywhere = self._anywhere(draft, gap, first) if len(draft.dates) <= SHORT else []
-                better = self._better(draft, [*anywhere, *self._moved(draft, FAR, gap, first), *self._toggled(draft)], gap)
+                better = self._better(
+                    draft,
+                    [*anywhere, *self._moved(draft, FAR, gap, first), *self._toggled(draft)],
+                    gap,
+                )
             if better is None:
                 break
-            hopeless = until < 1 and not patient and (until - better.chance) > SLOW_GAIN * (better.chance - draft.chance)
+            hopeless = (
+                until < 1
+                and not patient
+                and (until - better.chance) > SLOW_GAIN * (better.chance - draft.chance)
+            )
             draft = better
             if hopeless:
                 break
@@ -302,19 +387,28 @@ class Search:
 
     def _better(self, draft: Draft, moves: list[tuple[Dates, Skips]], gap: int) -> Draft | None:
         """The best of some moves, or of the best few of them made together."""
-        gains = sorted((d for d in self._judge(moves) if d.chance > draft.chance + 1e-7), key=lambda d: -d.chance)
+        gains = sorted(
+            (d for d in self._judge(moves) if d.chance > draft.chance + 1e-7),
+            key=lambda d: -d.chance,
+        )
         if not gains:
             return None
         merged = []
         for most in MERGED:
             if len(gains) >= most:
-                dates = tuple(int(d) for d in np.array(draft.dates) + sum(np.array(g.dates) - np.array(draft.dates) for g in gains[:most]))
+                dates = tuple(
+                    int(d)
+                    for d in np.array(draft.dates)
+                    + sum(np.array(g.dates) - np.array(draft.dates) for g in gains[:most])
+                )
                 if _spaced(dates, gap):
                     merged.append((dates, gains[0].skips))
         return max([gains[0], *self._judge(merged)], key=lambda d: d.chance)
 
     @staticmethod
-    def _moved(draft: Draft, steps: Sequence[int], gap: int, first: int) -> list[tuple[Dates, Skips]]:
+    def _moved(
+        draft: Draft, steps: Sequence[int], gap: int, first: int
+    ) -> list[tuple[Dates, Skips]]:
         """One date from the `first` on, or one with all that follow, moved by so many days."""
         dates, out = draft.dates, []
         for n in range(first, len(dates)):
@@ -324,21 +418,29 @@ class Search:
         return [(d, draft.skips) for d in out if _spaced(d, gap)]
 
     def _anywhere(self, draft: Draft, gap: int, first: int) -> list[tuple[Dates, Skips]]:
-        """One date on any other day between its neighbours, the last up to as many days later as the widest gap."""
+        """One date on any other day between its neighbours, the last up to as many days
+        later as the widest gap.
+        """
         dates, out = draft.dates, []
         widest = max((b - a for a, b in itertools.pairwise(dates)), default=3 * gap)
         for n, day in enumerate(dates[first:], start=first):
             low = dates[n - 1] + gap if n else self.problem.start
             high = dates[n + 1] - gap if n + 1 < len(dates) else day + widest
-            out += [(*dates[:n], other, *dates[n + 1 :]) for other in range(low, high + 1, self.unit) if other != day]
+            out += [
+                (*dates[:n], other, *dates[n + 1 :])
+                for other in range(low, high + 1, self.unit)
+                if other != day
+            ]
         return [(d, draft.skips) for d in out]
 
     def _toggled(self, draft: Draft) -> list[tuple[Dates, Skips]]:
         """One use of a limited act left out, or taken up again."""
         return [
             (draft.dates, draft.skips ^ {(n, act)})
-            for act in self.problem.limited for n, (_, ids) in enumerate(draft.uses) if act in ids or (n, act) in draft.skips
-        ]  # fmt: skip
+            for act in self.problem.limited
+            for n, (_, ids) in enumerate(draft.uses)
+            if act in ids or (n, act) in draft.skips
+        ]
 
 
 def _spaced(dates: Dates, gap: int) -> bool:

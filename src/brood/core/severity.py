@@ -13,7 +13,9 @@ HEAVY = "heavy"
 
 @dataclass(frozen=True)
 class Severity:
-    """A grade (light, middling or heavy) with the points that it is made of: (what, points of at most)."""
+    """A grade (light, middling or heavy) with the points that it is made of: (what,
+    points of at most).
+    """
 
     grade: str
     points: tuple[tuple[str, int, int], ...]
@@ -25,16 +27,20 @@ class Severity:
 
 
 def severity(number: float, leaves: float | None, kinds: Collection[str], spread: bool) -> Severity:
-    """The grade from the number alive, the share of leaves that show it (None when unknown), the kinds of stage seen, and its spread.
+    """The grade from the number alive, the share of leaves that show it (None when
+    unknown), the kinds of stage seen, and its spread.
 
-    Up to two points each for number and leaves, one for adults and young together (it breeds here), one for neighbours that show the same:
-    up to 2 light, 3 or 4 middling, more heavy. The rule is our own (C): it orders cases, it predicts nothing.
+    Up to two points each for number and leaves, one for adults and young together (it
+    breeds here), one for neighbours that show the same: up to 2 light, 3 or 4 middling,
+    more heavy. The rule is our own (C): it orders cases, it predicts nothing.
     """
     of_number = 0 if number <= FEW else 1 if number <= MANY else 2
     of_leaves = 0 if leaves is None or leaves <= SOME_LEAVES else 1 if leaves <= MOST_LEAVES else 2
     points = (
-        ("number alive", of_number, 2), ("share of the plant", of_leaves, 2), ("breeding here", int({"young", "adult"} <= set(kinds)), 1),
+        ("number alive", of_number, 2),
+        ("share of the plant", of_leaves, 2),
+        ("breeding here", int({"young", "adult"} <= set(kinds)), 1),
         ("seen on neighbours", int(spread), 1),
-    )  # fmt: skip
+    )
     total = sum(p for _, p, _ in points)
     return Severity(next((grade for most, grade in GRADES if total <= most), HEAVY), points)

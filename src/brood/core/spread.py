@@ -1,4 +1,6 @@
-"""How far the expected numbers lie apart between a cool, slow and a warm, quick course of the same case."""
+"""How far the expected numbers lie apart between a cool, slow and a warm, quick course
+of the same case.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ OUTER = 0.1
 
 @dataclass(frozen=True, eq=False)
 class Spread:
-    """Expected number alive, all stages together, after the evening of each day from the first find on: mean and edges, shape (days,)."""
+    """Expected number alive, all stages together, after the evening of each day from
+    the first find on: mean and edges, shape (days,).
+    """
 
     first: date
     mean: Array
@@ -26,7 +30,9 @@ class Spread:
 
 
 def spread_of(case: Case, schedule: Schedule, until: date) -> Spread:
-    """The weighted mean over the scenarios of warmth and speed, and the numbers that a tenth of their weight stays under or goes over."""
+    """The weighted mean over the scenarios of warmth and speed, and the numbers that a
+    tenth of their weight stays under or goes over.
+    """
     totals = by_scenario(case, schedule, until).sum(axis=-1)
     weights = np.array([warmth * speed for _, warmth in NODES for _, speed in NODES])
     order = np.argsort(totals, axis=1)

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from brood.core.evidence import Cause, EvidenceModel, reported
 
 BEFORE = 0.6
-"""The chance that a stage is there before any sign of it: infestations are mostly of mixed age (our judgement, C)."""
+"""The chance that a stage is there before any sign of it: infestations are mostly of
+mixed age (our judgement, C).
+"""
 LEAST_SHARE = 0.1
 """Signs that a cause shows less often than this say nothing of its stages."""
 SEEN = 0.75
@@ -16,17 +18,22 @@ SEEN = 0.75
 
 @dataclass(frozen=True)
 class StageChance:
-    """The chance that a kind of stage (egg, young, pupa, adult) is there; `seen` when a sign showed it alone."""
+    """The chance that a kind of stage (egg, young, pupa, adult) is there; `seen` when a
+    sign showed it alone.
+    """
 
     kind: str
     chance: float
     seen: bool
 
 
-def stage_chances(model: EvidenceModel, cause: Cause, kinds: Sequence[str], answers: Mapping[str, bool]) -> tuple[StageChance, ...]:
+def stage_chances(
+    model: EvidenceModel, cause: Cause, kinds: Sequence[str], answers: Mapping[str, bool]
+) -> tuple[StageChance, ...]:
     """The chance of every kind of stage in `kinds`, given that the cause is there.
 
-    A sign of one kind weighs by its full likelihood ratio, one that several kinds show by its square root for each.
+    A sign of one kind weighs by its full likelihood ratio, one that several kinds show
+    by its square root for each.
     """
     odds = dict.fromkeys(kinds, BEFORE / (1 - BEFORE))
     seen = dict.fromkeys(kinds, False)

@@ -17,9 +17,10 @@ ADULT = "adult"
 class Stage:
     """One stage of development.
 
-    `display` is one of egg, larva, nymph, pupa, adult; `ends_with` one of hatch, moult, enters-soil, emergence, first-egg,
-    first-birth; `habitat` one of exposed, in-tissue, in-soil, under-cover, in-wax, in-furled-leaf; `rest_share` is the share of
-    the stage spent quiescent at its end (0 to 1).
+    `display` is one of egg, larva, nymph, pupa, adult; `ends_with` one of hatch, moult,
+    enters-soil, emergence, first-egg, first-birth; `habitat` one of exposed, in-tissue,
+    in-soil, under-cover, in-wax, in-furled-leaf; `rest_share` is the share of the stage
+    spent quiescent at its end (0 to 1).
     """
 
     id: str
@@ -34,11 +35,14 @@ class Stage:
 
 @dataclass(frozen=True)
 class Pest:
-    """A pest: development stages in order, the last of them `preoviposition`, and what its laying adults do.
+    """A pest: development stages in order, the last of them `preoviposition`, and what
+    its laying adults do.
 
-    `cv` is the coefficient of variation of egg-to-adult time between individuals. `fecundity` and `longevity` are tables
-    of (°C, eggs or young per laying female per day) and (°C, days that a laying adult lives); `female_share` is 0 to 1.
-    With `live_birth` there is no egg: development runs from birth, and `preoviposition` is the time to the first birth.
+    `cv` is the coefficient of variation of egg-to-adult time between individuals.
+    `fecundity` and `longevity` are tables of (°C, eggs or young per laying female per
+    day) and (°C, days that a laying adult lives); `female_share` is 0 to 1. With
+    `live_birth` there is no egg: development runs from birth, and `preoviposition` is
+    the time to the first birth.
     """
 
     id: str
@@ -52,7 +56,9 @@ class Pest:
     live_birth: bool = False
 
     def index(self, stage: str) -> int:
-        """Position of a stage id; `len(stages)` for laying adults. Raises KeyError for an unknown id."""
+        """Position of a stage id; `len(stages)` for laying adults. Raises KeyError for
+        an unknown id.
+        """
         if stage == ADULT:
             return len(self.stages)
         for position, candidate in enumerate(self.stages):
@@ -68,7 +74,9 @@ class Pest:
 
 @dataclass(frozen=True)
 class Span:
-    """A quantity with its uncertainty: 5 %, 50 % and 95 %; None where it lies beyond what could be computed."""
+    """A quantity with its uncertainty: 5 %, 50 % and 95 %; None where it lies beyond
+    what could be computed.
+    """
 
     fast: float | None
     typical: float | None
@@ -88,9 +96,11 @@ class DateSpan:
 class Act:
     """Something done to the plant on a treatment evening.
 
-    `kill` maps stage id (and "adult") to the share of the touched individuals that die or are removed (0 to 1). What it leaves behind has
-    halved after `residual_days`. A trap or a predator, once placed, takes its `kill` every day for `lasts_days`. `when`: on every date
-    ("always"), the "first", "every-N", or as the planner finds best ("planner"). No use in the last `harvest_days` before a harvest, none before
+    `kill` maps stage id (and "adult") to the share of the touched individuals that die
+    or are removed (0 to 1). What it leaves behind has halved after `residual_days`. A
+    trap or a predator, once placed, takes its `kill` every day for `lasts_days`.
+    `when`: on every date ("always"), the "first", "every-N", or as the planner finds
+    best ("planner"). No use in the last `harvest_days` before a harvest, none before
     the day `not_before`.
     """
 
@@ -120,7 +130,9 @@ class Found:
 
 @dataclass(frozen=True)
 class Done:
-    """A treatment evening that has taken place, with the ids of its acts; `reach` is the share that it touched, where that is known."""
+    """A treatment evening that has taken place, with the ids of its acts; `reach` is
+    the share that it touched, where that is known.
+    """
 
     on: date
     acts: tuple[str, ...]
@@ -129,10 +141,11 @@ class Done:
 
 @dataclass(frozen=True)
 class Inspection:
-    """One look over the plant, at 09:00 of its day: live animals by class (`egg`, `young`, `pupa`, `adult`); none at all is a clean look.
+    """One look over the plant, at 09:00 of its day: live animals by class (`egg`,
+    `young`, `pupa`, `adult`); none at all is a clean look.
 
-    `share` of the plant was looked at (0 to 1), an animal in the open there is seen with the chance `thorough`; the day is known to within
-    `spread_days` either way.
+    `share` of the plant was looked at (0 to 1), an animal in the open there is seen
+    with the chance `thorough`; the day is known to within `spread_days` either way.
     """
 
     on: date
@@ -175,12 +188,15 @@ class Limits:
 
 @dataclass(frozen=True)
 class Case:
-    """All that a planner may know: the pest, what was found, the temperatures, the acts at hand, what was done.
+    """All that a planner may know: the pest, what was found, the temperatures, the acts
+    at hand, what was done.
 
-    `refuge` is the share (0 to 1) that no act reaches while a stage lasts, `target` the chance of clearing that is wanted; on open
-    leaves 0.02 is our judgement (C). `also` are further pests on the same plant under the same temperatures: one list of dates.
-    `promised` are dates and acts of an earlier plan, kept where none better are needed; `fixed` those that the keeper has set, taken
-    as they are. With `keep_below` the aim is not to clear but to hold what feeds and flies under that number.
+    `refuge` is the share (0 to 1) that no act reaches while a stage lasts, `target` the
+    chance of clearing that is wanted; on open leaves 0.02 is our judgement (C). `also`
+    are further pests on the same plant under the same temperatures: one list of dates.
+    `promised` are dates and acts of an earlier plan, kept where none better are needed;
+    `fixed` those that the keeper has set, taken as they are. With `keep_below` the aim
+    is not to clear but to hold what feeds and flies under that number.
     """
 
     pest: Pest
@@ -199,8 +215,11 @@ class Case:
     keep_below: float | None = None
 
     def reach_on(self, day: date) -> float:
-        """The share that an evening touches: its own where it is done and known, else what is usual in this case."""
+        """The share that an evening touches: its own where it is done and known, else
+        what is usual in this case.
+        """
         return next((d.reach for d in self.done if d.on == day and d.reach is not None), self.reach)
+
     promised: tuple[Done, ...] = ()
     fixed: tuple[Done, ...] = ()
 
@@ -209,9 +228,11 @@ class Case:
 class Reason:
     """Why a date stands where it stands, as facts for a sentence.
 
-    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short, overdue or keep. `since` is the evening after
-    which the newest cohort left `stage` by `event`; `breeds` when its fastest member could lay; `celsius` the mean
-    temperature in between; `whole` the chance of clearing, `without` that with this evening left out.
+    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short,
+    overdue or keep. `since` is the evening after which the newest cohort left `stage`
+    by `event`; `breeds` when its fastest member could lay; `celsius` the mean
+    temperature in between; `whole` the chance of clearing, `without` that with this
+    evening left out.
     """
 
     kind: str
@@ -240,7 +261,9 @@ class Application:
 
 @dataclass(frozen=True)
 class Slip:
-    """What a late evening has cost: `done` came after `latest`; eggs may have been laid in between."""
+    """What a late evening has cost: `done` came after `latest`; eggs may have been laid
+    in between.
+    """
 
     done: date
     latest: date
@@ -251,8 +274,10 @@ class Slip:
 
 @dataclass(frozen=True)
 class Plan:
-    """The answer of a planner. `guard` is the stage that hides last from an evening; `reaches` whether `chance`, which scenarios holding 90 %
-    of the weight reach, is the one wanted."""
+    """The answer of a planner. `guard` is the stage that hides last from an evening;
+    `reaches` whether `chance`, which scenarios holding 90 % of the weight reach, is the
+    one wanted.
+    """
 
     applications: tuple[Application, ...]
     guard: str

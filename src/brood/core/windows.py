@@ -1,7 +1,9 @@
-"""The window of each planned date: how far it may move before the chance falls by more than two in a hundred.
+"""The window of each planned date: how far it may move before the chance falls by more
+than two in a hundred.
 
-`earliest`: the first day after the one before from which every day up to the planned one keeps the chance, the others held. `latest`: the last day
-to which it may slip, with all dates after it moved as far.
+`earliest`: the first day after the one before from which every day up to the planned
+one keeps the chance, the others held. `latest`: the last day to which it may slip, with
+all dates after it moved as far.
 """
 
 from __future__ import annotations
@@ -26,9 +28,11 @@ class Window:
 
 
 def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[Window]:
-    """The windows of a plan whose chance, in scenarios that hold 90 % of the weight, is known.
+    """The windows of a plan whose chance, in scenarios that hold 90 % of the weight, is
+    known.
 
-    Searched in the scenario of that rank; the ends are verified over all scenarios, and drawn back to the planned date where they fail.
+    Searched in the scenario of that rank; the ends are verified over all scenarios, and
+    drawn back to the planned date where they fail.
     """
     floor = min(target, chance) - MAY_LOSE
     scenario, own = problem.ranked(plan)
@@ -38,15 +42,33 @@ def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[
     kept = {key: bool(c >= own - (chance - floor)) for key, c in zip(keys, chances, strict=True)}
     ends = [(n, _run(kept, n, plan[n][0], step)) for n in range(len(plan)) for step in (-1, 1)]
     moved = [e for e in ends if e in tries]
-    sure = dict(zip(moved, problem.in_90(problem.chances([tries[e] for e in moved])) >= floor, strict=True)) if moved else {}
+    sure = (
+        dict(
+            zip(
+                moved,
+                problem.in_90(problem.chances([tries[e] for e in moved])) >= floor,
+                strict=True,
+            )
+        )
+        if moved
+        else {}
+    )
     days = [day if sure.get((n, day)) else plan[n][0] for n, day in ends]
     return [Window(*days[2 * n : 2 * n + 2]) for n in range(len(plan))]
 
 
 def _tries(problem: Problem, plan: Uses, n: int) -> list[tuple[int, Uses]]:
-    """Plans with date n on other days: earlier by itself, later with all that follow. Only those with the same acts on every date."""
+    """Plans with date n on other days: earlier by itself, later with all that follow.
+    Only those with the same acts on every date.
+    """
     day = plan[n][0]
-    before = plan[n - 1][0] if n else problem.done[-1][0] if problem.done else problem.start - problem.least_gap
+    before = (
+        plan[n - 1][0]
+        if n
+        else problem.done[-1][0]
+        if problem.done
+        else problem.start - problem.least_gap
+    )
     later = max(LATEST_AT_LEAST, plan[n + 1][0] - day if n + 1 < len(plan) else day - before)
     first = max(before + problem.least_gap, problem.start)
     out = []
@@ -69,9 +91,13 @@ def _next(problem: Problem, day: int) -> int:
 
 
 def _run(kept: dict[tuple[int, int], bool], n: int, day: int, step: int) -> int:
-    """The farthest day in one direction with no day tried in between that does not keep the chance."""
+    """The farthest day in one direction with no day tried in between that does not keep
+    the chance.
+    """
     farthest = day
-    for other in sorted((d for k, d in kept if k == n and (d - day) * step > 0), key=lambda d: abs(d - day)):
+    for other in sorted(
+        (d for k, d in kept if k == n and (d - day) * step > 0), key=lambda d: abs(d - day)
+    ):
         if not kept[n, other]:
             break
         farthest = other

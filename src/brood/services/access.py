@@ -16,7 +16,9 @@ from brood.services import preferences
 
 KEY = "passcode_hash"
 SECRET_FILE, OWNER_ONLY = "session-secret", 0o600
-"""Where the key that signs sessions is kept: beside the database and never in it, so that no copy of the household holds it."""
+"""Where the key that signs sessions is kept: beside the database and never in it, so
+that no copy of the household holds it.
+"""
 LEAST_DIGITS = 32
 """A key of fewer digits than this was cut short: another is made."""
 DIGITS = 8
@@ -30,7 +32,9 @@ def new_passcode() -> str:
 
 
 def set_passcode(session: Session, passcode: str) -> None:
-    """Keep the hash of a passcode. Raises FieldErrors for a weak one. Open sessions end with `new_secret`."""
+    """Keep the hash of a passcode. Raises FieldErrors for a weak one. Open sessions end
+    with `new_secret`.
+    """
     bare = passcode.replace(" ", "")
     if len(bare) < 6 or len(set(bare)) < 3:
         raise FieldErrors({"passcode": "Use at least six characters, not all the same."})
@@ -59,10 +63,14 @@ def session_secret(folder: Path) -> str:
 
 
 def new_secret(folder: Path) -> str:
-    """Make another key, which ends every open session once the pages are served again; only the owner may read its file."""
+    """Make another key, which ends every open session once the pages are served again;
+    only the owner may read its file.
+    """
     part, secret = folder / f"{SECRET_FILE}.part", secrets.token_hex(32)
     part.unlink(missing_ok=True)
-    with open(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, OWNER_ONLY), "w", encoding="ascii") as file:
+    with open(
+        os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, OWNER_ONLY), "w", encoding="ascii"
+    ) as file:
         file.write(secret)
     part.replace(folder / SECRET_FILE)
     return secret
@@ -76,7 +84,9 @@ class Doorkeeper:
     lock: Lock = field(default_factory=Lock)
 
     def check(self, address: str, seconds: float) -> None:
-        """Raise TooManyTries when an address, or everybody together, has failed too often lately."""
+        """Raise TooManyTries when an address, or everybody together, has failed too
+        often lately.
+        """
         with self.lock:
             for who, most in ((address, FREE_TRIES), ("*", FREE_TRIES * 6)):
                 recent = [t for t in self.tries.get(who, []) if seconds - t < LOCK_SECONDS]

@@ -16,30 +16,55 @@ EXPIRES = timedelta(days=5)
 
 
 def write(catalogue: Catalogue, row: PestCase, record: ApplicationRecord) -> None:
-    """Write what comes after an evening that was done: for each technique, and for a treatment where it asks for more."""
+    """Write what comes after an evening that was done: for each technique, and for a
+    treatment where it asks for more.
+    """
     assert record.done_on is not None
-    at = max(EVENING, record.recorded_at.time()) if record.recorded_at.date() == record.done_on else EVENING
+    at = (
+        max(EVENING, record.recorded_at.time())
+        if record.recorded_at.date() == record.done_on
+        else EVENING
+    )
     evening = datetime.combine(record.done_on, at)
     book = catalogue.evenings
-    coming = {(a.hours, a.text) for key in record.treatments for a in book.technique[catalogue.care[key].technique].after}
-    coming |= {(book.care[key].hours, book.care[key].text) for key in record.treatments if key in book.care}
+    coming = {
+        (a.hours, a.text)
+        for key in record.treatments
+        for a in book.technique[catalogue.care[key].technique].after
+    }
+    coming |= {
+        (book.care[key].hours, book.care[key].text) for key in record.treatments if key in book.care
+    }
     for hours, text in sorted(coming):
-        row.tasks.append(AfterTask(record_id=record.id, text=text, due_at=evening + timedelta(hours=hours)))
+        row.tasks.append(
+            AfterTask(record_id=record.id, text=text, due_at=evening + timedelta(hours=hours))
+        )
 
 
 def open_tasks(row: PestCase, now: datetime) -> tuple[AfterTask, ...]:
-    """What is still to be done, soonest first: each thing once, from the last evening that asks for it, and no longer than makes sense.
+    """What is still to be done, soonest first: each thing once, from the last evening
+    that asks for it, and no longer than makes sense.
 
     That of withdrawn records is left out, and all of it once the case is closed.
     """
-    waiting = [t for t in row.tasks if t.done_at is None and now - t.due_at < EXPIRES] if row.closed_at is None else []
-    gone = {r.id for a in row.applications for r in a.records if r.withdrawn_at is not None} if waiting else set()
+    waiting = (
+        [t for t in row.tasks if t.done_at is None and now - t.due_at < EXPIRES]
+        if row.closed_at is None
+        else []
+    )
+    gone = (
+        {r.id for a in row.applications for r in a.records if r.withdrawn_at is not None}
+        if waiting
+        else set()
+    )
     newest = {t.text: t for t in waiting if t.record_id not in gone}
     return tuple(sorted(newest.values(), key=lambda t: (t.due_at, t.id)))
 
 
 def tick(session: Session, task_id: int, *, done: bool = True, now: datetime) -> tuple[int, str]:
-    """Tick a task off, or take the tick back; its case's id, and what was to be done. Said twice it is the same as said once."""
+    """Tick a task off, or take the tick back; its case's id, and what was to be done.
+    Said twice it is the same as said once.
+    """
     task = session.get(AfterTask, task_id)
     if task is None:
         raise NotFound("There is no such task.")

@@ -18,30 +18,52 @@ WAIT_SECONDS = 20.0
 
 
 def backup(database: Path, target: Path) -> int:
-    """Copy a database as it is at one moment, whoever writes meanwhile; its size in bytes. Raises InputError where that cannot be done."""
+    """Copy a database as it is at one moment, whoever writes meanwhile; its size in
+    bytes. Raises InputError where that cannot be done.
+    """
     if not database.is_file():
-        raise InputError(f"There is no household in {database.parent}.", field="data", value=str(database.parent))
+        raise InputError(
+            f"There is no household in {database.parent}.", field="data", value=str(database.parent)
+        )
     if target.exists() and target.samefile(database):
-        raise InputError("A backup cannot take the place of the household itself.", field="file", value=str(target))
+        raise InputError(
+            "A backup cannot take the place of the household itself.",
+            field="file",
+            value=str(target),
+        )
     part = target.with_name(target.name + ".part")
     try:
         part.unlink(missing_ok=True)
-        with closing(sqlite3.connect(database, timeout=WAIT_SECONDS)) as source, closing(sqlite3.connect(part)) as copy:
+        with (
+            closing(sqlite3.connect(database, timeout=WAIT_SECONDS)) as source,
+            closing(sqlite3.connect(part)) as copy,
+        ):
             source.backup(copy, pages=PAGES_AT_ONCE, sleep=0.005)
             copy.execute("PRAGMA journal_mode = DELETE")
         part.chmod(OWNER_ONLY)
         part.replace(target)
     except (OSError, sqlite3.Error) as error:
         part.unlink(missing_ok=True)
-        raise InputError(f"The backup could not be written to {target}: {error}.", field="file", value=str(target)) from None
+        raise InputError(
+            f"The backup could not be written to {target}: {error}.",
+            field="file",
+            value=str(target),
+        ) from None
     return target.stat().st_size
 
 
 def restore(source: Path, database: Path, *, now: datetime) -> Path | None:
-    """Put a backup in the place of a household, also while pages are served from it; where the household before it was kept, None when there was
-    none. Raises InputError for a file that is no sound household, and nothing changes."""
+    """Put a backup in the place of a household, also while pages are served from it;
+    where the household before it was kept, None when there was none. Raises InputError
+    for a file that is no sound household, and nothing changes.
+    """
     if not source.is_file():
-        raise InputError(f"There is no file {source}.", field="file", value=str(source), allowed="what `brood backup` wrote")
+        raise InputError(
+            f"There is no file {source}.",
+            field="file",
+            value=str(source),
+            allowed="what `brood backup` wrote",
+        )
     with tempfile.TemporaryDirectory() as folder:
         sound = Path(folder) / "household.sqlite"
         shutil.copy(source, sound)
@@ -52,11 +74,17 @@ def restore(source: Path, database: Path, *, now: datetime) -> Path | None:
         if database.is_file():
             kept = database.with_name(f"household-before-{now:%Y%m%d-%H%M%S}.sqlite")
             backup(database, kept)
-        with closing(sqlite3.connect(sound)) as copy, closing(sqlite3.connect(database, timeout=WAIT_SECONDS)) as target:
+        with (
+            closing(sqlite3.connect(sound)) as copy,
+            closing(sqlite3.connect(database, timeout=WAIT_SECONDS)) as target,
+        ):
             try:
                 copy.backup(target)
             except sqlite3.Error as error:
-                raise InputError(f"The household could not be replaced: {error}. Nothing was changed.", field="data") from None
+                raise InputError(
+                    f"The household could not be replaced: {error}. Nothing was changed.",
+                    field="data",
+                ) from None
     return kept
 
 
@@ -65,8 +93,19 @@ def _check(path: Path, named: Path) -> None:
     try:
         with closing(sqlite3.connect(path)) as db:
             sound = db.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
-            known = db.execute("select count(*) from sqlite_master where name in ('plant', 'pest_case', 'alembic_version')").fetchone()[0] == 3
+            known = (
+                db.execute(
+                    "select count(*) from sqlite_master where name in ('plant', "
+                    "'pest_case', 'alembic_version')"
+                ).fetchone()[0]
+                == 3
+            )
     except sqlite3.Error:
         sound = known = False
     if not sound or not known:
-        raise InputError(f"{named.name} is not a sound backup of a household.", field="file", value=str(named), allowed="what `brood backup` wrote")
+        raise InputError(
+            f"{named.name} is not a sound backup of a household.",
+            field="file",
+            value=str(named),
+            allowed="what `brood backup` wrote",
+        )

@@ -1,4 +1,6 @@
-"""What the brood chart draws: warmth, one band for each group found, evenings, windows, first breeding."""
+"""What the brood chart draws: warmth, one band for each group found, evenings, windows,
+first breeding.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ FEWEST_DAYS, AFTER_LAST = 16, 4
 
 @dataclass(frozen=True, eq=False)
 class Band:
-    """One group: `numbers` and `untreated` have shape (moments, classes); `breeds` is its first possible breeding."""
+    """One group: `numbers` and `untreated` have shape (moments, classes); `breeds` is
+    its first possible breeding.
+    """
 
     key: str
     label: str
@@ -39,8 +43,9 @@ class Band:
 
 @dataclass(frozen=True)
 class Stroke:
-    """An evening: state done, next or planned; its window when planned; what it meets in each band, by class; where it `was`
-    planned, when it is tried elsewhere."""
+    """An evening: state done, next or planned; its window when planned; what it meets
+    in each band, by class; where it `was` planned, when it is tried elsewhere.
+    """
 
     at: datetime
     state: str
@@ -56,7 +61,9 @@ class Stroke:
 
 @dataclass(frozen=True, eq=False)
 class ChartData:
-    """Everything in the chart. `letters` are the stamps of the five classes for this pest, `spread` all that is alive by day."""
+    """Everything in the chart. `letters` are the stamps of the five classes for this
+    pest, `spread` all that is alive by day.
+    """
 
     first: datetime
     last: datetime
@@ -78,37 +85,73 @@ def class_names(pest: Pest) -> tuple[tuple[str, ...], tuple[str, ...]]:
     display = [s.display for s in pest.stages]
     young = ("L", "larvae") if "larva" in display else ("N", "nymphs")
     resting = ("P", "pupae") if "pupa" in display else ("R", "resting between skins")
-    return ("E", young[0], resting[0], "A", "B"), ("eggs", young[1], resting[1], "adults not yet breeding", "breeding adults")
+    return ("E", young[0], resting[0], "A", "B"), (
+        "eggs",
+        young[1],
+        resting[1],
+        "adults not yet breeding",
+        "breeding adults",
+    )
 
 
-def chart_data(case: Case, plan: Plan, record: PestRecord, evenings: Sequence[tuple[date, tuple[str, ...], str]], *, now: datetime) -> ChartData:
+def chart_data(
+    case: Case,
+    plan: Plan,
+    record: PestRecord,
+    evenings: Sequence[tuple[date, tuple[str, ...], str]],
+    *,
+    now: datetime,
+) -> ChartData:
     """Project the case over its evenings and gather what the chart shows."""
     first = min(min(f.on for f in case.found), min((d for d, _, _ in evenings), default=case.start))
-    ends = [*(d for d, _, _ in evenings), now.date()] + ([plan.last_hatch.slow.date()] if plan.last_hatch.slow and plan.applications else [])
+    ends = [*(d for d, _, _ in evenings), now.date()] + (
+        [plan.last_hatch.slow.date()] if plan.last_hatch.slow and plan.applications else []
+    )
     last = max(max(ends) + timedelta(days=AFTER_LAST), first + timedelta(days=FEWEST_DAYS))
     acts = {a.id: a for a in case.acts}
-    schedule = [(d, _acts(ids, acts)) for d, ids, _ in evenings if d >= min(f.on for f in case.found)]
+    schedule = [
+        (d, _acts(ids, acts)) for d, ids, _ in evenings if d >= min(f.on for f in case.found)
+    ]
     treated = project(case, schedule, last)
     untreated = project(case, [], last)
     groups = _groups(case, record)
-    bands = tuple(_band(key, members, case, record, treated, untreated) for key, members in groups.items())
+    bands = tuple(
+        _band(key, members, case, record, treated, untreated) for key, members in groups.items()
+    )
     since = "Born since" if case.pest.live_birth else "Laid since"
-    laid = Band("laid", since, "", record.stage[0].drawing, 0.0, False, treated.numbers[:, -1], None, None)
+    laid = Band(
+        "laid", since, "", record.stage[0].drawing, 0.0, False, treated.numbers[:, -1], None, None
+    )
     letters, names = class_names(case.pest)
     return ChartData(
-        first=datetime.combine(first, time()), last=datetime.combine(last + timedelta(days=1), time()), now=now,
-        series=window(case.series, datetime.combine(first, time()), datetime.combine(last, time(23))),
-        moments=treated.moments, untreated_moments=untreated.moments, bands=(*bands, laid),
+        first=datetime.combine(first, time()),
+        last=datetime.combine(last + timedelta(days=1), time()),
+        now=now,
+        series=window(
+            case.series, datetime.combine(first, time()), datetime.combine(last, time(23))
+        ),
+        moments=treated.moments,
+        untreated_moments=untreated.moments,
+        bands=(*bands, laid),
         strokes=tuple(_strokes(evenings, plan, treated, list(groups.values()))),
-        letters=letters, names=names, last_out=plan.last_hatch.slow,
+        letters=letters,
+        names=names,
+        last_out=plan.last_hatch.slow,
         alive=tuple(float(v) for v in treated.at(_before_unmarked(evenings, now)).sum(axis=0)),
         spread=spread_of(case, schedule, last),
-    )  # fmt: skip
+    )
 
 
-def _before_unmarked(evenings: Sequence[tuple[date, tuple[str, ...], str]], now: datetime) -> datetime:
+def _before_unmarked(
+    evenings: Sequence[tuple[date, tuple[str, ...], str]], now: datetime
+) -> datetime:
     """Now, or the moment before the first evening up to now that nobody has marked as done."""
-    return min([now, *(evening(day) - timedelta(seconds=1) for day, _, state in evenings if state != "done")])
+    return min(
+        [
+            now,
+            *(evening(day) - timedelta(seconds=1) for day, _, state in evenings if state != "done"),
+        ]
+    )
 
 
 def stage_drawing(record: PestRecord, stage: str) -> str:
@@ -116,7 +159,9 @@ def stage_drawing(record: PestRecord, stage: str) -> str:
     if stage == ADULT:
         return record.adult_drawing
     kinds = {"young": ("larva", "nymph"), "pupa": ("pupa",)}.get(stage, ())
-    fitting = [s.drawing for s in record.stage if s.id == stage] or [s.drawing for s in record.stage if s.display in kinds]
+    fitting = [s.drawing for s in record.stage if s.id == stage] or [
+        s.drawing for s in record.stage if s.display in kinds
+    ]
     return fitting[0] if fitting else record.adult_drawing
 
 
@@ -132,15 +177,26 @@ def _kind(case: Case, found: Found) -> str:
 
 
 def _groups(case: Case, record: PestRecord) -> dict[str, list[int]]:
-    """Rows of the projection that share a band: the same kind of stage found on the same day, most eggs first."""
+    """Rows of the projection that share a band: the same kind of stage found on the
+    same day, most eggs first.
+    """
     order = {"egg": 0, "young": 1, "pupa": 2, "adult": 3}
     groups: dict[str, list[int]] = {}
-    for row in sorted(range(len(case.found)), key=lambda r: (case.found[r].on, order[_kind(case, case.found[r])])):
+    for row in sorted(
+        range(len(case.found)), key=lambda r: (case.found[r].on, order[_kind(case, case.found[r])])
+    ):
         groups.setdefault(f"{case.found[row].on}-{_kind(case, case.found[row])}", []).append(row)
     return groups
 
 
-def _band(key: str, members: list[int], case: Case, record: PestRecord, treated: Projection, untreated: Projection) -> Band:
+def _band(
+    key: str,
+    members: list[int],
+    case: Case,
+    record: PestRecord,
+    treated: Projection,
+    untreated: Projection,
+) -> Band:
     finds = [case.found[m] for m in members]
     kind = _kind(case, finds[0])
     inferred = all(f.inferred for f in finds)
@@ -150,9 +206,16 @@ def _band(key: str, members: list[int], case: Case, record: PestRecord, treated:
     later = "" if finds[0].on == first else f" {finds[0].on.day}.{finds[0].on.month}."
     drawing = max((f for f in finds), key=lambda f: f.count).stage
     return Band(
-        key, f"{label} {'not seen' if inferred else 'found'}{later}", "", stage_drawing(record, drawing), sum(f.count for f in finds), inferred,
-        treated.numbers[:, members].sum(axis=1), untreated.numbers[:, members].sum(axis=1), _first_breeding(case, finds),
-    )  # fmt: skip
+        key,
+        f"{label} {'not seen' if inferred else 'found'}{later}",
+        "",
+        stage_drawing(record, drawing),
+        sum(f.count for f in finds),
+        inferred,
+        treated.numbers[:, members].sum(axis=1),
+        untreated.numbers[:, members].sum(axis=1),
+        _first_breeding(case, finds),
+    )
 
 
 def _first_breeding(case: Case, finds: Sequence[Found]) -> datetime | None:
@@ -163,7 +226,10 @@ def _first_breeding(case: Case, finds: Sequence[Found]) -> datetime | None:
     start = datetime.combine(finds[0].on, time(9))
     ticking = clock(chain, window(case.series, start, start + timedelta(days=400)))
     total = sum(f.count for f in finds)
-    state = sum((f.count / total * chain.spread(chain.pest.index(f.stage)) for f in finds), np.zeros(chain.size + 1))
+    state = sum(
+        (f.count / total * chain.spread(chain.pest.index(f.stage)) for f in finds),
+        np.zeros(chain.size + 1),
+    )
     hours = ticking.passages(state, 0.0, [len(case.pest.stages)], until=0.05)[0][0]
     return None if hours is None else start + timedelta(hours=hours)
 
@@ -176,7 +242,12 @@ def _sums(side: Array, rows: Sequence[Sequence[int]]) -> tuple[tuple[float, ...]
     return tuple(tuple(float(v) for v in side[list(members)].sum(axis=0)) for members in rows)
 
 
-def _strokes(evenings: Sequence[tuple[date, tuple[str, ...], str]], plan: Plan, treated: Projection, groups: list[list[int]]) -> list[Stroke]:
+def _strokes(
+    evenings: Sequence[tuple[date, tuple[str, ...], str]],
+    plan: Plan,
+    treated: Projection,
+    groups: list[list[int]],
+) -> list[Stroke]:
     planned = iter(plan.applications)
     met = {s.at.date(): s for s in treated.strikes}
     out = []
@@ -184,9 +255,22 @@ def _strokes(evenings: Sequence[tuple[date, tuple[str, ...], str]], plan: Plan, 
         a = next(planned, None) if state != "done" else None
         strike = met.get(day)
         rows = [*groups, [len(treated.rows) - 1]]
-        before, after = (_sums(strike.before, rows), _sums(strike.after, rows)) if strike else (_NONE * len(rows), _NONE * len(rows))
-        out.append(Stroke(
-            evening(day), state, n, evening(a.earliest) if a else None, evening(a.latest) if a else None,
-            a.reason.breeds if a and a.reason.since else None, a.short_by_days if a else 0, before, after,
-        ))  # fmt: skip
+        before, after = (
+            (_sums(strike.before, rows), _sums(strike.after, rows))
+            if strike
+            else (_NONE * len(rows), _NONE * len(rows))
+        )
+        out.append(
+            Stroke(
+                evening(day),
+                state,
+                n,
+                evening(a.earliest) if a else None,
+                evening(a.latest) if a else None,
+                a.reason.breeds if a and a.reason.since else None,
+                a.short_by_days if a else 0,
+                before,
+                after,
+            )
+        )
     return out

@@ -18,13 +18,22 @@ from brood.store.tables import Application, PestCase
 LENGTH = timedelta(minutes=45)
 
 
-def build(session: Session, catalogue: Catalogue, case_id: int, preferences: Preferences, *, now: datetime) -> tuple[str, bytes]:
-    """(file name, contents) for a case. Dropped and skipped evenings stay in as cancelled, so that calendars remove them."""
+def build(
+    session: Session, catalogue: Catalogue, case_id: int, preferences: Preferences, *, now: datetime
+) -> tuple[str, bytes]:
+    """(file name, contents) for a case. Dropped and skipped evenings stay in as
+    cancelled, so that calendars remove them.
+    """
     row = cases.case(session, case_id)
     calendar = _calendar(f"Brood: {row.plant.name}")
     for slot in sorted(row.applications, key=lambda a: a.number):
         calendar.add_component(_event(row, slot, catalogue, preferences))
-    name = "".join(c if c.isascii() and c.isalnum() else "-" for c in row.plant.name.lower()).strip("-") or "plant"
+    name = (
+        "".join(c if c.isascii() and c.isalnum() else "-" for c in row.plant.name.lower()).strip(
+            "-"
+        )
+        or "plant"
+    )
     return f"brood-{name}.ics", calendar.to_ical()
 
 
@@ -49,7 +58,9 @@ def _calendar(name: str) -> Calendar:
     return calendar
 
 
-def _event(row: PestCase, slot: Application, catalogue: Catalogue, preferences: Preferences) -> Event:
+def _event(
+    row: PestCase, slot: Application, catalogue: Catalogue, preferences: Preferences
+) -> Event:
     speech = preferences.speech
     record = history.last_word(slot)
     done = record is not None and record.outcome == "done" and record.done_on is not None
@@ -62,10 +73,17 @@ def _event(row: PestCase, slot: Application, catalogue: Catalogue, preferences: 
     event.add("last-modified", slot.changed_at)
     event.add("dtstart", evening(day))
     event.add("dtend", evening(day) + LENGTH)
-    summary = f"{'Done: ' if done else ''}{verb}: {row.plant.name} ({catalogue.records[row.pest_id].name})"
+    summary = (
+        f"{'Done: ' if done else ''}{verb}: {row.plant.name} "
+        f"({catalogue.records[row.pest_id].name})"
+    )
     event.add("summary", summary)
     window = f"Window: {speech.span(slot.earliest_on, slot.latest_on)}.\n" if not done else ""
-    event.add("description", f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{slot.why}\nThe label and local rules come first.")
+    event.add(
+        "description",
+        f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{slot.why}\nThe "
+        "label and local rules come first.",
+    )
     event.add("status", "CANCELLED" if slot.status in ("dropped", "skipped") else "CONFIRMED")
     event.add("transp", "TRANSPARENT")
     if slot.status == "planned":

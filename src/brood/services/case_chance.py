@@ -25,7 +25,9 @@ LONGEST_COURSE = 70
 
 @dataclass(frozen=True)
 class Course:
-    """A schedule as a small picture: numbers by day, its evenings as days after the first find, and those too early for a label."""
+    """A schedule as a small picture: numbers by day, its evenings as days after the
+    first find, and those too early for a label.
+    """
 
     totals: tuple[float, ...]
     days: tuple[int, ...]
@@ -34,8 +36,10 @@ class Course:
 
 @dataclass(frozen=True)
 class ChanceResult:
-    """The outlook of a case's dates, with how many evenings they are; `problem` says in a sentence why there is none. The rules of thumb and
-    their courses beside it, the plan's own course first; `changes` are what would help where the target is missed."""
+    """The outlook of a case's dates, with how many evenings they are; `problem` says in
+    a sentence why there is none. The rules of thumb and their courses beside it, the
+    plan's own course first; `changes` are what would help where the target is missed.
+    """
 
     outcome: Outcome | None
     evenings: int
@@ -57,8 +61,18 @@ class ChanceResult:
         return tuple(tuple(by[n : n + 3]) for n in range(0, len(by), 3))
 
 
-def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, speech: Speech, *, rules: bool = False) -> ChanceResult:
-    """What a recorded case's dates would do, as seen today; when asked for, the rules of thumb beside them and what would help."""
+def of_case(
+    session: Session,
+    catalogue: Catalogue,
+    row: PestCase,
+    today: date,
+    speech: Speech,
+    *,
+    rules: bool = False,
+) -> ChanceResult:
+    """What a recorded case's dates would do, as seen today; when asked for, the rules
+    of thumb beside them and what would help.
+    """
     try:
         held = planning.planned(planning.model(session, catalogue, row, today))
     except InputError as error:
@@ -69,26 +83,54 @@ def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date, 
     outcome, others = considered(held.problem, held.plan, rules=rules)
     if not rules:
         return ChanceResult(outcome, evenings, "", reaches=held.plan.reaches)
-    helps = () if held.plan.reaches else tuple(changes(held.problem, held.plan, catalogue, speech, _offered(session, catalogue, row, today)))
-    return ChanceResult(outcome, evenings, "", others, _courses(held, others), helps, held.plan.reaches)
+    helps = (
+        ()
+        if held.plan.reaches
+        else tuple(
+            changes(
+                held.problem, held.plan, catalogue, speech, _offered(session, catalogue, row, today)
+            )
+        )
+    )
+    return ChanceResult(
+        outcome, evenings, "", others, _courses(held, others), helps, held.plan.reaches
+    )
 
 
 def _offered(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> set[str]:
     """The treatments that may be proposed for this plant, here, without a warning against them."""
     here = setting_of(session, row.plant, today=today, row=row)
-    return {o.record.id for o in offers(catalogue, row.pest_id, here) if o.allowed and not o.warnings}
+    return {
+        o.record.id for o in offers(catalogue, row.pest_id, here) if o.allowed and not o.warnings
+    }
 
 
 def _courses(held: planning.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Course, ...]:
     """The plan's and every rule's expected numbers over the same days."""
     case, problem = held.problem.case, held.problem
     acts = {a.id: a for a in case.acts}
-    plans = [uses_of(held.plan), *(uses for name, uses in rule_uses(problem).items() if any(r.id == name for r in rules))]
-    schedules = [[(date.fromordinal(d), [acts[i] for i in ids if i in acts]) for d, ids in (*problem.done, *plan)] for plan in plans]
+    plans = [
+        uses_of(held.plan),
+        *(uses for name, uses in rule_uses(problem).items() if any(r.id == name for r in rules)),
+    ]
+    schedules = [
+        [
+            (date.fromordinal(d), [acts[i] for i in ids if i in acts])
+            for d, ids in (*problem.done, *plan)
+        ]
+        for plan in plans
+    ]
     first = min(f.on for f in case.found)
-    until = min(max(s[-1][0] for s in schedules if s) + timedelta(days=3), problem.last, case.start + timedelta(days=LONGEST_COURSE))
+    until = min(
+        max(s[-1][0] for s in schedules if s) + timedelta(days=3),
+        problem.last,
+        case.start + timedelta(days=LONGEST_COURSE),
+    )
     numbers = totals(case, schedules, until)
-    least = max((problem.gap(a) for a in problem.acts if not problem.label[a].by_hand), default=problem.least_gap)
+    least = max(
+        (problem.gap(a) for a in problem.acts if not problem.label[a].by_hand),
+        default=problem.least_gap,
+    )
     out: list[Course] = []
     for schedule, one in zip(schedules, numbers, strict=True):
         days = [(on - first).days for on, _ in schedule]

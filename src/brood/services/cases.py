@@ -27,7 +27,9 @@ from brood.store.tables import AfterTask, Application, ApplicationRecord, CaseAc
 
 TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-drench")}
 WORTH = {True: 0.25, False: 0.5}
-"""What is ticked first, by hand and not, where it kills at least this share of the young stages on the mean; the mildest stand first."""
+"""What is ticked first, by hand and not, where it kills at least this share of the
+young stages on the mean; the mildest stand first.
+"""
 OFTEN_DAYS = 3
 """An act by hand that is ticked to begin with can be done again within so many days."""
 
@@ -45,7 +47,9 @@ class FindCommand:
 
 @dataclass(frozen=True)
 class ActCommand:
-    """A chosen treatment with the keeper's own label figures, and the product on the shelf that they come from."""
+    """A chosen treatment with the keeper's own label figures, and the product on the
+    shelf that they come from.
+    """
 
     treatment_id: str
     min_gap_days: int | None
@@ -56,7 +60,9 @@ class ActCommand:
 
 @dataclass(frozen=True)
 class OpenCommand:
-    """What the form for a new case says; `keep_below` the number to hold the pest under instead of clearing it."""
+    """What the form for a new case says; `keep_below` the number to hold the pest under
+    instead of clearing it.
+    """
 
     plant_id: int
     pest_id: str
@@ -69,10 +75,12 @@ class OpenCommand:
 
 @dataclass(frozen=True)
 class MarkCommand:
-    """What is said of an evening: done on a day, or skipped; the acts that were done (all that were planned when empty).
+    """What is said of an evening: done on a day, or skipped; the acts that were done
+    (all that were planned when empty).
 
-    `parts` of the plant that were done and `missed` that were not reached, the share `reach` that follows, a `tally` of what was seen, and the
-    sender's `sent_key` where it was recorded without a connection; `minutes` it took, where told.
+    `parts` of the plant that were done and `missed` that were not reached, the share
+    `reach` that follows, a `tally` of what was seen, and the sender's `sent_key` where
+    it was recorded without a connection; `minutes` it took, where told.
     """
 
     outcome: str
@@ -104,8 +112,9 @@ class Evening:
 
 @dataclass(frozen=True)
 class CaseResult:
-    """All that a case's page shows. `problem` says in a sentence why there is no plan; `meanwhile` is the evening that went by when it was left
-    alone."""
+    """All that a case's page shows. `problem` says in a sentence why there is no plan;
+    `meanwhile` is the evening that went by when it was left alone.
+    """
 
     row: PestCase
     pest: PestRecord
@@ -146,12 +155,21 @@ class CaseResult:
 
 
 def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
-    """Stages a keeper may report: (id, name), adults last; larvae or nymphs, and pupae, as one where nobody tells them apart."""
+    """Stages a keeper may report: (id, name), adults last; larvae or nymphs, and pupae,
+    as one where nobody tells them apart.
+    """
     shown: list[tuple[str, str]] = []
     for stage in record.stage[:-1]:
         choice = (stage.id, stage.plural)
         if stage.display in ("larva", "nymph"):
-            choice = ("young", "larvae" if stage.display == "larva" else "larvae and nymphs" if record.stage[1].id == "larva" else "nymphs")
+            choice = (
+                "young",
+                "larvae"
+                if stage.display == "larva"
+                else "larvae and nymphs"
+                if record.stage[1].id == "larva"
+                else "nymphs",
+            )
         elif stage.display == "pupa":
             choice = ("pupa", "pupae")
         if choice not in shown:
@@ -159,22 +177,36 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
     return [*shown, (core.ADULT, "adults")]
 
 
-def default_acts(catalogue: Catalogue, pest_id: str, plant_kind: str = "", good: set[str] | None = None) -> tuple[str, ...]:
-    """The treatments ticked to begin with: one by hand that can be repeated often, and one that is not, the mildest that does enough.
+def default_acts(
+    catalogue: Catalogue, pest_id: str, plant_kind: str = "", good: set[str] | None = None
+) -> tuple[str, ...]:
+    """The treatments ticked to begin with: one by hand that can be repeated often, and
+    one that is not, the mildest that does enough.
 
-    None that this kind of plant is often injured by, nor what dries the soil, which rules out most else; only those of `good` where it is given.
+    None that this kind of plant is often injured by, nor what dries the soil, which
+    rules out most else; only those of `good` where it is given.
     """
     young = [s.id for s in catalogue.records[pest_id].stage if s.display in ("larva", "nymph")]
     chosen: list[str] = []
     for hand in (True, False):
         able = {
-            t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young) for t in catalogue.offered(pest_id)
-            if t.by_hand == hand and t.id != "pruning" and plant_kind not in t.not_for and (not hand or t.min_gap_days <= OFTEN_DAYS)
-            and (good is None or t.id in good) and catalogue.care[t.id].soil != "dry"
-        }  # fmt: skip
+            t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young)
+            for t in catalogue.offered(pest_id)
+            if t.by_hand == hand
+            and t.id != "pruning"
+            and plant_kind not in t.not_for
+            and (not hand or t.min_gap_days <= OFTEN_DAYS)
+            and (good is None or t.id in good)
+            and catalogue.care[t.id].soil != "dry"
+        }
         mild = [act for act in TICKED_FIRST[hand] if able.get(act, 0.0) >= WORTH[hand]]
         least = WORTH[hand] if good is not None and chosen else 0.0
-        chosen += mild[:1] or sorted((act for act, share in able.items() if share > least), key=lambda act: -able[act])[:1]
+        chosen += (
+            mild[:1]
+            or sorted(
+                (act for act, share in able.items() if share > least), key=lambda act: -able[act]
+            )[:1]
+        )
     return tuple(chosen)
 
 
@@ -183,21 +215,45 @@ def all_stages(record: PestRecord) -> set[str]:
     return {s.id for s in record.stage[:-1]} | {choice for choice, _ in stage_choices(record)}
 
 
-def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech) -> CaseResult:
+def build(
+    session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech
+) -> CaseResult:
     """A case as its page shows it now."""
     row = cases.case(session, case_id)
     today = now.date()
     record = catalogue.records[row.pest_id]
     chosen = tuple(catalogue.treatments[a.treatment_id] for a in row.acts)
-    gaps = tuple((t.name, a.min_gap_days or t.min_gap_days, a.max_applications or t.max_applications) for t, a in zip(chosen, row.acts, strict=True))
+    gaps = tuple(
+        (t.name, a.min_gap_days or t.min_gap_days, a.max_applications or t.max_applications)
+        for t, a in zip(chosen, row.acts, strict=True)
+    )
     try:
         case = planning.model(session, catalogue, row, today)
         plan = planning.plan_of(case)
     except InputError as error:
         headline, why = _without_a_plan(row, error, speech)
-        return CaseResult(row, record, chosen, gaps, headline, why, None, _evenings(row, catalogue, {}, today), None, None, None, None, why, today,
-                          course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row, now), now=now,
-                          steps=tuple(steps(session, catalogue, row, today)), meanwhile=_meanwhile(row, error))  # fmt: skip
+        return CaseResult(
+            row,
+            record,
+            chosen,
+            gaps,
+            headline,
+            why,
+            None,
+            _evenings(row, catalogue, {}, today),
+            None,
+            None,
+            None,
+            None,
+            why,
+            today,
+            course=course.summary(row, speech),
+            patches=_patches(catalogue, row, now),
+            tasks=open_tasks(row, now),
+            now=now,
+            steps=tuple(steps(session, catalogue, row, today)),
+            meanwhile=_meanwhile(row, error),
+        )
     by_slot = _by_slot(row, plan)
     whys = _whys(case.pest, by_slot, speech)
     evenings = _evenings(row, catalogue, whys, today)
@@ -206,14 +262,43 @@ def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime
     guard = case.pest.stages[case.pest.index(plan.guard)]
     chart = chart_data(case, plan, record, _done_and_planned(evenings), now=now)
     return CaseResult(
-        row, record, chosen, gaps, headline, why, following, evenings, plan, case, chart, guard, "", today,
-        next_window=words.window(by_slot[0][1], today, speech) if by_slot and row.closed_at is None else "",
-        alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[1 if case.pest.live_birth else 0 :], kills=_kills(case),
-        cautions=tuple(text for t in chosen if following and t.id in following.slot.treatments for text in t.cautions),
-        sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen) if following else False,
-        course=course.summary(row, speech), patches=_patches(catalogue, row, now), tasks=open_tasks(row, now), now=now,
-        verdict=verdict_line(session, catalogue, row, today), steps=tuple(steps(session, catalogue, row, today)),
-    )  # fmt: skip
+        row,
+        record,
+        chosen,
+        gaps,
+        headline,
+        why,
+        following,
+        evenings,
+        plan,
+        case,
+        chart,
+        guard,
+        "",
+        today,
+        next_window=words.window(by_slot[0][1], today, speech)
+        if by_slot and row.closed_at is None
+        else "",
+        alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[
+            1 if case.pest.live_birth else 0 :
+        ],
+        kills=_kills(case),
+        cautions=tuple(
+            text
+            for t in chosen
+            if following and t.id in following.slot.treatments
+            for text in t.cautions
+        ),
+        sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen)
+        if following
+        else False,
+        course=course.summary(row, speech),
+        patches=_patches(catalogue, row, now),
+        tasks=open_tasks(row, now),
+        now=now,
+        verdict=verdict_line(session, catalogue, row, today),
+        steps=tuple(steps(session, catalogue, row, today)),
+    )
 
 
 def _without_a_plan(row: PestCase, error: InputError, speech: Speech) -> tuple[str, str]:
@@ -222,22 +307,32 @@ def _without_a_plan(row: PestCase, error: InputError, speech: Speech) -> tuple[s
         return _closed(row, speech)
     if isinstance(error, LeftAlone):
         return "Count again first.", (
-            f"Nothing was recorded since {speech.day(error.since)}. After so long nobody knows how many live there now. "
+            f"Nothing was recorded since {speech.day(error.since)}. After so long nobody "
+            "knows how many live there now. "
             "The old dates are history; a new course begins from what you count."
         )
     if isinstance(error, NothingDevelops):
-        again = f" Look again on {speech.day(error.inspect_on)} at the latest." if error.inspect_on else ""
+        again = (
+            f" Look again on {speech.day(error.inspect_on)} at the latest."
+            if error.inspect_on
+            else ""
+        )
         return "Nothing to do while nothing develops.", f"{error}{again}"
     return "There is no plan yet.", str(error)
 
 
 def _closed(row: PestCase, speech: Speech) -> tuple[str, str]:
     assert row.closed_at is not None
-    return f"Closed {speech.day(row.closed_at)}.", "Everything recorded is kept. Open it again if anything living turns up."
+    return (
+        f"Closed {speech.day(row.closed_at)}.",
+        "Everything recorded is kept. Open it again if anything living turns up.",
+    )
 
 
 def _meanwhile(row: PestCase, error: InputError) -> Application | None:
-    """The evening that went by when a case was left alone: it may have been done, and only not been marked."""
+    """The evening that went by when a case was left alone: it may have been done, and
+    only not been marked.
+    """
     if not isinstance(error, LeftAlone):
         return None
     gone = [a for a in row.applications if a.status == "dropped" and a.target_on > error.since]
@@ -251,10 +346,14 @@ def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> tuple[Patch,
 def _kills(case: core.Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
     """Share that each act removes of each stage, by the stage's name."""
     stages = [*((s.id, s.name) for s in case.pest.development), (core.ADULT, "adult")]
-    return tuple((name, tuple(act.kill.get(stage, 0.0) for act in case.acts)) for stage, name in stages)
+    return tuple(
+        (name, tuple(act.kill.get(stage, 0.0) for act in case.acts)) for stage, name in stages
+    )
 
 
-def _whys(pest: core.Pest, by_slot: list[tuple[Application, core.Application]], speech: Speech) -> dict[int, str]:
+def _whys(
+    pest: core.Pest, by_slot: list[tuple[Application, core.Application]], speech: Speech
+) -> dict[int, str]:
     """The reason of every planned evening, brief where it is of the same kind as the one before."""
     out, before = {}, ""
     for slot, a in by_slot:
@@ -267,39 +366,71 @@ def _by_slot(row: PestCase, plan: core.Plan) -> list[tuple[Application, core.App
     return list(zip(history.planned(row), plan.applications, strict=False))
 
 
-def _evenings(row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date) -> tuple[Evening, ...]:
+def _evenings(
+    row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date
+) -> tuple[Evening, ...]:
     shown = [a for a in row.applications if a.status != "dropped"]
-    dated = sorted(((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number))
+    dated = sorted(
+        ((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number)
+    )
     first = next((a.id for _, a in dated if a.status == "planned"), None)
     out, n = [], 0
     for when, slot in dated:
         n += slot.status != "skipped"
         record = history.last_word(slot)
         acts = record.treatments if record and record.outcome == "done" else slot.treatments
-        out.append(Evening(
-            slot, n, record, words.evening_verb(acts, catalogue.treatments), words.act_names(acts, catalogue.treatments), when,
-            whys.get(slot.id, slot.why), slot.id == first, slot.status == "planned" and (slot.missed_on is not None or slot.target_on < today),
-        ))  # fmt: skip
+        out.append(
+            Evening(
+                slot,
+                n,
+                record,
+                words.evening_verb(acts, catalogue.treatments),
+                words.act_names(acts, catalogue.treatments),
+                when,
+                whys.get(slot.id, slot.why),
+                slot.id == first,
+                slot.status == "planned" and (slot.missed_on is not None or slot.target_on < today),
+            )
+        )
     return tuple(out)
 
 
-def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot: list[tuple[Application, core.Application]],
-              catalogue: Catalogue, case: core.Case, today: date, speech: Speech) -> tuple[str, str]:  # fmt: skip
+def _headline(
+    row: PestCase,
+    plan: core.Plan,
+    following: Evening | None,
+    by_slot: list[tuple[Application, core.Application]],
+    catalogue: Catalogue,
+    case: core.Case,
+    today: date,
+    speech: Speech,
+) -> tuple[str, str]:
     if row.closed_at is not None:
         return _closed(row, speech)
     if row.keep_below is not None and not by_slot:
-        return "Nothing to do yet.", f"They stay under {row.keep_below:g} for now. Look again in a week, and add what you find."
+        return (
+            "Nothing to do yet.",
+            f"They stay under {row.keep_below:g} for now. Look again in a week, and add "
+            "what you find.",
+        )
     if all(f.inferred for f in case.found):
         looked = max([case.found[0].on, *(i.looked_on for i in history.looks(row))])
         due = looked + timedelta(days=LOOK_GAP_DAYS)
-        return f"Nothing alive was seen. Look closely again {speech.day(due) if due > today else 'now'}.", (
-            f"On {speech.day(case.found[0].on)} nothing alive was found, after a long time without a look. So there is nothing to treat. Two clean "
-            "looks and the time that the last of them would need to show itself are needed; one living find starts a new course."
+        return (
+            "Nothing alive was seen. Look closely again "
+            f"{speech.day(due) if due > today else 'now'}.",
+            (
+                f"On {speech.day(case.found[0].on)} nothing alive was found, after a long "
+                "time without a look. So there is nothing to treat. Two clean "
+                "looks and the time that the last of them would need to show itself are "
+                "needed; one living find starts a new course."
+            ),
         )
     if following is None or not by_slot:
         last = plan.last_hatch.slow
         return "The course is done. Look closely, twice.", (
-            f"By {speech.day(last) if last else 'now'} the slowest of what was there had come out and has been met at least twice. "
+            f"By {speech.day(last) if last else 'now'} the slowest of what was there had "
+            "come out and has been met at least twice. "
             "Two clean looks a week apart are needed; one living find starts the clock again."
         )
     application = by_slot[0][1]
@@ -307,7 +438,10 @@ def _headline(row: PestCase, plan: core.Plan, following: Evening | None, by_slot
     why = words.reason(case.pest, application.reason, speech, application.short_by_days)
     gone = history.went_by(row)
     if gone is not None and gone.missed_on is not None:
-        why = f"{speech.day(gone.missed_on)} is not marked. If you did it then, say so under “Another day”. " + why
+        why = (
+            f"{speech.day(gone.missed_on)} is not marked. If you did it then, say so under "
+            "“Another day”. " + why
+        )
     return headline, why
 
 
@@ -318,23 +452,58 @@ def _done_and_planned(evenings: Sequence[Evening]) -> list[tuple[date, tuple[str
         if e.record and e.record.outcome == "done" and e.record.done_on:
             out.append((e.record.done_on, tuple(e.record.treatments), "done"))
         elif e.slot.status == "planned":
-            out.append((e.slot.target_on, tuple(e.slot.treatments), "next" if e.is_next else "planned"))
+            out.append(
+                (e.slot.target_on, tuple(e.slot.treatments), "next" if e.is_next else "planned")
+            )
     return out
 
 
-def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, today: date, now: datetime, speech: Speech) -> int:
-    """Open a case and plan it; its id. Where nothing develops it waits for warmth; for anything else that cannot be planned InputError is raised, and
-    nothing is kept."""
+def open_case(
+    session: Session,
+    catalogue: Catalogue,
+    command: OpenCommand,
+    *,
+    today: date,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Open a case and plan it; its id. Where nothing develops it waits for warmth; for
+    anything else that cannot be planned InputError is raised, and nothing is kept.
+    """
     catalogue.pest(command.pest_id)
     plant = cases.plant(session, command.plant_id)
     if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
-        raise FieldErrors({"pest": f"{plant.name} already has an open case of {catalogue.records[command.pest_id].name}: add the find there."})
-    row = PestCase(plant_id=plant.id, pest_id=command.pest_id, start_on=command.start_on, reach=0.9, test_patch=command.test_patch,
-                   keep_below=command.keep_below, created_at=now,
-                   plan_key="", plant=plant, every_act=[], findings=[], applications=[])  # fmt: skip
+        raise FieldErrors(
+            {
+                "pest": f"{plant.name} already has an open case of "
+                f"{catalogue.records[command.pest_id].name}: add the find there."
+            }
+        )
+    row = PestCase(
+        plant_id=plant.id,
+        pest_id=command.pest_id,
+        start_on=command.start_on,
+        reach=0.9,
+        test_patch=command.test_patch,
+        keep_below=command.keep_below,
+        created_at=now,
+        plan_key="",
+        plant=plant,
+        every_act=[],
+        findings=[],
+        applications=[],
+    )
     session.add(row)
-    row.every_act = [CaseAct(treatment_id=a.treatment_id, min_gap_days=a.min_gap_days, max_applications=a.max_applications,
-                             harvest_days=a.harvest_days, stock_id=a.stock_id) for a in command.acts]  # fmt: skip
+    row.every_act = [
+        CaseAct(
+            treatment_id=a.treatment_id,
+            min_gap_days=a.min_gap_days,
+            max_applications=a.max_applications,
+            harvest_days=a.harvest_days,
+            stock_id=a.stock_id,
+        )
+        for a in command.acts
+    ]
     row.findings = [_finding(f, now) for f in command.found]
     session.flush()
     with suppress(NothingDevelops):
@@ -345,40 +514,78 @@ def open_case(session: Session, catalogue: Catalogue, command: OpenCommand, *, t
 
 def _finding(command: FindCommand, now: datetime) -> Finding:
     return Finding(
-        found_on=command.found_on, stage=command.stage, number=command.number, rough=command.rough, location=command.location, recorded_at=now
+        found_on=command.found_on,
+        stage=command.stage,
+        number=command.number,
+        rough=command.rough,
+        location=command.location,
+        recorded_at=now,
     )
 
 
-def mark(session: Session, catalogue: Catalogue, application_id: int, said: MarkCommand, *, now: datetime, speech: Speech) -> int:
-    """Record an evening as done on a day, or skipped, plan again, and keep what the slip has cost; the case's id."""
+def mark(
+    session: Session,
+    catalogue: Catalogue,
+    application_id: int,
+    said: MarkCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Record an evening as done on a day, or skipped, plan again, and keep what the
+    slip has cost; the case's id.
+    """
     row, slot = cases.case_of_application(session, application_id)
     today = now.date()
-    if slot.status == "dropped" and not (row.plan_key.startswith(planning.LEFT_ALONE) and said.done_on):
+    if slot.status == "dropped" and not (
+        row.plan_key.startswith(planning.LEFT_ALONE) and said.done_on
+    ):
         raise NotFound("This evening is no longer in the plan.")
     if said.done_on is not None:
         _check_day(row, slot, said.done_on, today)
     for record in slot.records:
         record.withdrawn_at = record.withdrawn_at or now
     session.flush()
-    promised, promised_latest = slot.missed_on or slot.target_on, slot.missed_latest_on or slot.latest_on
+    promised, promised_latest = (
+        slot.missed_on or slot.target_on,
+        slot.missed_latest_on or slot.latest_on,
+    )
     chosen = [a.treatment_id for a in row.acts]
     planned = list(slot.treatments) or chosen
     acts = [a for a in chosen if a in said.acts] or planned
     before = history.course_end(row)
     as_promised = (slot.missed_end_on or before[0], slot.missed_evenings or before[1])
-    slot.records.append(ApplicationRecord(
-        outcome=said.outcome, done_on=said.done_on, treatments=acts, note=said.note, recorded_at=now, cost="", parts=list(said.parts),
-        missed=list(said.missed), tally=list(said.tally), reach=said.reach, sent_key=said.sent_key,
-        minutes=said.minutes,
-    ))  # fmt: skip
+    slot.records.append(
+        ApplicationRecord(
+            outcome=said.outcome,
+            done_on=said.done_on,
+            treatments=acts,
+            note=said.note,
+            recorded_at=now,
+            cost="",
+            parts=list(said.parts),
+            missed=list(said.missed),
+            tally=list(said.tally),
+            reach=said.reach,
+            sent_key=said.sent_key,
+            minutes=said.minutes,
+        )
+    )
     late = said.done_on is not None and said.done_on > promised_latest
     slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"
-    slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = promised, max(promised, promised_latest), slot.sequence + 1, now
+    slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = (
+        promised,
+        max(promised, promised_latest),
+        slot.sequence + 1,
+        now,
+    )
     session.flush()
     plan = planning.replan(session, catalogue, row, today, now, speech)
     now_is = history.course_end(row)
     change = words.course_change(as_promised[0], now_is[0], as_promised[1], now_is[1], speech)
-    slot.records[-1].cost = _cost(catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech)
+    slot.records[-1].cost = _cost(
+        catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech
+    )
     return row.id
 
 
@@ -394,26 +601,45 @@ def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> 
             raise FieldErrors({"done_on": "Another evening is already recorded for that day."})
 
 
-def _cost(pest: core.Pest, plan: core.Plan | None, slot: Application, done_on: date | None, change: str, speech: Speech) -> str:
+def _cost(
+    pest: core.Pest,
+    plan: core.Plan | None,
+    slot: Application,
+    done_on: date | None,
+    change: str,
+    speech: Speech,
+) -> str:
     """What a slip has cost, in a sentence or two; empty for an evening done on its day."""
     if done_on is None:
-        return f"Skipped. The next date is worked out from the last treatment that was done. {change}"
+        return (
+            f"Skipped. The next date is worked out from the last treatment that was done. {change}"
+        )
     if done_on == slot.target_on:
         return ""
     if done_on < slot.target_on:
         return f"Done sooner than planned. {change}"
     if done_on <= slot.latest_on:
         late = days((done_on - slot.target_on).days)
-        return f"{speech.day(done_on)} was {late} later than planned, still inside the window: it costs next to nothing. {change}"
+        return (
+            f"{speech.day(done_on)} was {late} later than planned, still inside the window: it "
+            f"costs next to nothing. {change}"
+        )
     slip = next((s for s in plan.slips if s.done == done_on), None) if plan else None
     if slip is not None:
         return f"{words.slip_cost(pest, replace(slip, latest=slot.latest_on), speech)} {change}"
     overdue = days((done_on - slot.latest_on).days)
-    return f"{speech.day(done_on)} was {overdue} after the end of its window. What was laid meanwhile is in the plan. {change}"
+    return (
+        f"{speech.day(done_on)} was {overdue} after the end of its window. What was laid "
+        f"meanwhile is in the plan. {change}"
+    )
 
 
-def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech) -> int:
-    """Withdraw what was recorded of an evening and plan again; the case's id. The record is kept; a second time changes nothing."""
+def unmark(
+    session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech
+) -> int:
+    """Withdraw what was recorded of an evening and plan again; the case's id. The
+    record is kept; a second time changes nothing.
+    """
     row, slot = cases.case_of_application(session, application_id)
     record = history.last_word(slot)
     if record is None and slot.records:
@@ -427,7 +653,15 @@ def unmark(session: Session, catalogue: Catalogue, application_id: int, *, now: 
     return row.id
 
 
-def add_find(session: Session, catalogue: Catalogue, case_id: int, command: FindCommand, *, now: datetime, speech: Speech) -> None:
+def add_find(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    command: FindCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> None:
     """Add a find to a case and plan again."""
     row = cases.case(session, case_id)
     planning.counted_again(session, catalogue, row, command.found_on, live=True)
@@ -436,8 +670,18 @@ def add_find(session: Session, catalogue: Catalogue, case_id: int, command: Find
     planning.replan(session, catalogue, row, now.date(), now, speech)
 
 
-def correct_find(session: Session, catalogue: Catalogue, finding_id: int, command: FindCommand | None, *, now: datetime, speech: Speech) -> int:
-    """Correct a find, or withdraw it with None, and plan again; the case's id. The old values are kept."""
+def correct_find(
+    session: Session,
+    catalogue: Catalogue,
+    finding_id: int,
+    command: FindCommand | None,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Correct a find, or withdraw it with None, and plan again; the case's id. The old
+    values are kept.
+    """
     row, finding = cases.case_of_finding(session, finding_id)
     if finding.withdrawn_at is not None:
         raise NotFound("This find was already corrected or withdrawn.")
@@ -451,13 +695,24 @@ def correct_find(session: Session, catalogue: Catalogue, finding_id: int, comman
     return row.id
 
 
-def close(session: Session, catalogue: Catalogue, case_id: int, *, closed: bool, now: datetime, speech: Speech) -> None:
+def close(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    *,
+    closed: bool,
+    now: datetime,
+    speech: Speech,
+) -> None:
     """Close a case, or open it again; said twice it is the same as said once."""
     row = cases.case(session, case_id)
     if closed:
         row.closed_at = row.closed_at or now
     elif row.plant.gone_on is not None:
-        raise InputError(f"{row.plant.name} is gone since {speech.day(row.plant.gone_on)}: take that back first, on the page of the plant.")
+        raise InputError(
+            f"{row.plant.name} is gone since {speech.day(row.plant.gone_on)}: take that "
+            "back first, on the page of the plant."
+        )
     elif row.closed_at is not None:
         row.closed_at = None
         session.flush()

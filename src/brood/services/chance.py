@@ -22,7 +22,13 @@ def frequency(chance: float) -> str:
 
 def in_100(chance: float) -> str:
     """A chance where two are compared, in a hundred."""
-    return "over 99 in 100" if chance > 0.995 else "under 1 in 100" if chance < 0.005 else f"{round(100 * chance)} in 100"
+    return (
+        "over 99 in 100"
+        if chance > 0.995
+        else "under 1 in 100"
+        if chance < 0.005
+        else f"{round(100 * chance)} in 100"
+    )
 
 
 def strokes(weight: float) -> int:

@@ -1,4 +1,6 @@
-"""Choosing the means of a case: what is offered here, and what each would do to the number of evenings and the chance of clearing."""
+"""Choosing the means of a case: what is offered here, and what each would do to the
+number of evenings and the chance of clearing.
+"""
 
 from __future__ import annotations
 
@@ -22,13 +24,20 @@ from brood.services.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import CaseAct, PestCase, Place, Plant
 
-RUNGS = {1: "by hand, or living helpers", 2: "contact, no known resistance", 3: "growth and gut", 4: "nerve poison"}
+RUNGS = {
+    1: "by hand, or living helpers",
+    2: "contact, no known resistance",
+    3: "growth and gut",
+    4: "nerve poison",
+}
 KEEP = 8
 
 
 @dataclass(frozen=True)
 class Weighed:
-    """A set of acts: the chance that holds in nine of ten scenarios, the evenings, and the minutes of the whole course."""
+    """A set of acts: the chance that holds in nine of ten scenarios, the evenings, and
+    the minutes of the whole course.
+    """
 
     chance: float
     dates: int
@@ -38,7 +47,9 @@ class Weighed:
 
 @dataclass(frozen=True)
 class Toggle:
-    """One offer, whether it is chosen, and what the course comes to with it added, or with it left out where it is chosen."""
+    """One offer, whether it is chosen, and what the course comes to with it added, or
+    with it left out where it is chosen.
+    """
 
     offer: Offer
     chosen: bool
@@ -56,20 +67,53 @@ class MeansResult:
     household: household.Household
 
 
-def setting_of(session: Session, plant: Plant, *, today: date, row: PestCase | None = None, generation_days: float | None = None) -> Setting:
+def setting_of(
+    session: Session,
+    plant: Plant,
+    *,
+    today: date,
+    row: PestCase | None = None,
+    generation_days: float | None = None,
+) -> Setting:
     """Where and for whom treatments are judged, of a plant and, where there is one, of its case."""
     place: Place | None = plant.stays[-1].place if plant.stays else None
     harvest = planning.limits_of(row).harvest if row else None
     chosen = frozenset(a.treatment_id for a in row.acts) if row else frozenset()
-    done = [(r.done_on, act) for r in history.evenings_done(row) if r.done_on for act in r.treatments] if row else []
-    return Setting(plant, place, household.load(session), shelf.items(session), today, harvest, chosen, tuple(done), generation_days)
+    done = (
+        [(r.done_on, act) for r in history.evenings_done(row) if r.done_on for act in r.treatments]
+        if row
+        else []
+    )
+    return Setting(
+        plant,
+        place,
+        household.load(session),
+        shelf.items(session),
+        today,
+        harvest,
+        chosen,
+        tuple(done),
+        generation_days,
+    )
 
 
 def build(session: Session, catalogue: Catalogue, case_id: int, *, today: date) -> MeansResult:
     """The means of a case as they stand."""
     row = cases.case(session, case_id)
-    here = setting_of(session, row.plant, today=today, row=row, generation_days=_generation(session, catalogue, row, today))
-    return MeansResult(row, tuple(offers(catalogue, row.pest_id, here)), here.chosen, is_eaten(row.plant), here.household)
+    here = setting_of(
+        session,
+        row.plant,
+        today=today,
+        row=row,
+        generation_days=_generation(session, catalogue, row, today),
+    )
+    return MeansResult(
+        row,
+        tuple(offers(catalogue, row.pest_id, here)),
+        here.chosen,
+        is_eaten(row.plant),
+        here.household,
+    )
 
 
 def _generation(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> float | None:
@@ -79,8 +123,12 @@ def _generation(session: Session, catalogue: Catalogue, row: PestCase, today: da
         return None
 
 
-def check(catalogue: Catalogue, here: Setting, acts: tuple[ActCommand, ...]) -> tuple[ActCommand, ...]:
-    """The acts with their products' figures. Raises FieldErrors with the reason for the first that is not offered here."""
+def check(
+    catalogue: Catalogue, here: Setting, acts: tuple[ActCommand, ...]
+) -> tuple[ActCommand, ...]:
+    """The acts with their products' figures. Raises FieldErrors with the reason for the
+    first that is not offered here.
+    """
     every = replace(here, chosen=frozenset(a.treatment_id for a in acts))
     out = []
     for act in acts:
@@ -88,15 +136,31 @@ def check(catalogue: Catalogue, here: Setting, acts: tuple[ActCommand, ...]) -> 
         if not found.allowed:
             raise FieldErrors({"acts": f"{found.record.name.capitalize()}: {found.refused[0]}"})
         own = shelf.act_of(act.treatment_id, found.product)
-        out.append(ActCommand(act.treatment_id, act.min_gap_days or own.min_gap_days, act.max_applications or own.max_applications,
-                              own.harvest_days, own.stock_id))  # fmt: skip
+        out.append(
+            ActCommand(
+                act.treatment_id,
+                act.min_gap_days or own.min_gap_days,
+                act.max_applications or own.max_applications,
+                own.harvest_days,
+                own.stock_id,
+            )
+        )
     return tuple(out)
 
 
 def put(
-    session: Session, catalogue: Catalogue, case_id: int, acts: tuple[ActCommand, ...], *, test_patch: bool, now: datetime, speech: Speech
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    acts: tuple[ActCommand, ...],
+    *,
+    test_patch: bool,
+    now: datetime,
+    speech: Speech,
 ) -> None:
-    """Set a case's means and plan it again; what is left out stays in the record. Raises FieldErrors for what is not offered here."""
+    """Set a case's means and plan it again; what is left out stays in the record.
+    Raises FieldErrors for what is not offered here.
+    """
     row = cases.case(session, case_id)
     here = setting_of(session, row.plant, today=now.date(), row=row)
     wanted = {a.treatment_id: a for a in check(catalogue, here, acts)}
@@ -137,8 +201,12 @@ class _Kept:
 _kept = _Kept()
 
 
-def figures(session: Session, catalogue: Catalogue, case_id: int, *, today: date) -> tuple[MeansResult, Weighed, list[Toggle]]:
-    """What the chosen means come to, and every offer with what it would change, best first. Raises InputError where there is no plan."""
+def figures(
+    session: Session, catalogue: Catalogue, case_id: int, *, today: date
+) -> tuple[MeansResult, Weighed, list[Toggle]]:
+    """What the chosen means come to, and every offer with what it would change, best
+    first. Raises InputError where there is no plan.
+    """
     means = build(session, catalogue, case_id, today=today)
     problem = planning.standing_plan(session, catalogue, means.row, today).problem
     allowed = [o for o in means.offers if o.allowed]
@@ -152,12 +220,18 @@ def figures(session: Session, catalogue: Catalogue, case_id: int, *, today: date
     return means, now, sorted(toggles, key=_order)
 
 
-def _weighings(problem: Problem, catalogue: Catalogue, allowed: list[Offer], chosen: frozenset[str]) -> tuple[Weighed, dict[str, Weighed]]:
+def _weighings(
+    problem: Problem, catalogue: Catalogue, allowed: list[Offer], chosen: frozenset[str]
+) -> tuple[Weighed, dict[str, Weighed]]:
     case = problem.case
     each: dict[str, Weighed] = {}
     for one in allowed:
         key = one.record.id
-        acts = tuple(a for a in case.acts if a.id != key) if key in chosen else beside(case.acts, (_act(catalogue, case, one),))
+        acts = (
+            tuple(a for a in case.acts if a.id != key)
+            if key in chosen
+            else beside(case.acts, (_act(catalogue, case, one),))
+        )
         if acts:
             each[key] = weighed(problem, catalogue, acts)
     return weighed(problem, catalogue, case.acts), each
@@ -166,11 +240,18 @@ def _weighings(problem: Problem, catalogue: Catalogue, allowed: list[Offer], cho
 def _act(catalogue: Catalogue, case: Case, one: Offer) -> Act:
     """An offer as it would act in this case, with its product's figures."""
     own = shelf.act_of(one.record.id, one.product)
-    act = catalogue.act(one.record.id, case.pest.id, min_gap_days=own.min_gap_days, max_applications=own.max_applications)
+    act = catalogue.act(
+        one.record.id,
+        case.pest.id,
+        min_gap_days=own.min_gap_days,
+        max_applications=own.max_applications,
+    )
     return act if own.harvest_days is None else replace(act, harvest_days=own.harvest_days)
 
 
-def weighed(problem: Problem, catalogue: Catalogue, acts: tuple[Act, ...], case: Case | None = None) -> Weighed:
+def weighed(
+    problem: Problem, catalogue: Catalogue, acts: tuple[Act, ...], case: Case | None = None
+) -> Weighed:
     """What a case comes to with these acts, from the tables at hand."""
     chance, dates = weigh(problem.treated(replace(case or problem.case, acts=acts)))
     minutes = dates * effort.by_catalogue(catalogue, [a.id for a in acts if a.when != "first"])
@@ -178,6 +259,14 @@ def weighed(problem: Problem, catalogue: Catalogue, acts: tuple[Act, ...], case:
 
 
 def _order(one: Toggle) -> tuple[bool, bool, bool, float, float]:
-    """Chosen first; then what has no warning, what reaches the target, by evenings and by chance."""
+    """Chosen first; then what has no warning, what reaches the target, by evenings and
+    by chance.
+    """
     then = one.then or Weighed(0.0, 0, 0.0, reaches=False)
-    return (not one.chosen, bool(one.offer.warnings), not then.reaches, then.dates if then.reaches else 0, -then.chance)
+    return (
+        not one.chosen,
+        bool(one.offer.warnings),
+        not then.reaches,
+        then.dates if then.reaches else 0,
+        -then.chance,
+    )

@@ -14,25 +14,40 @@ from brood.services import words
 
 
 def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
-    """When a case is over, as the contract has it: by what was done, or by its plan where that is not over; as seen on the last day it tells of."""
+    """When a case is over, as the contract has it: by what was done, or by its plan
+    where that is not over; as seen on the last day it tells of.
+    """
     today = max([case.start, *(d.on for d in case.done), *(x.on for x in looks)])
     known = updated(learn(case, looks, [], today)) if looks and case.done else case
     planned = planner.plan(planner.problem_of(replace(known, start=today)))
     found = clear_by(case, dated(case, planned), looks, [], today)
-    bounds = {"matured": found.matured, "hatched": found.hatched, "last_live": found.last_live, "last_treatment": found.last_treatment}
+    bounds = {
+        "matured": found.matured,
+        "hatched": found.hatched,
+        "last_live": found.last_live,
+        "last_treatment": found.last_treatment,
+    }
     return {
-        "schema": 1, "all_clear": found.all_clear and found.all_clear.isoformat(),
+        "schema": 1,
+        "all_clear": found.all_clear and found.all_clear.isoformat(),
         **{key: day and day.isoformat() for key, day in bounds.items()},
         "settled": found.settled,
-        "chance_alive_by_day": [{"date": d.isoformat(), "chance": c} for d, c in interpolated(found.if_clean)],
-        "needed_looks": [{"date": n.on.isoformat(), "why": words.look_reason(n.why)} for n in found.needed],
-    }  # fmt: skip
+        "chance_alive_by_day": [
+            {"date": d.isoformat(), "chance": c} for d, c in interpolated(found.if_clean)
+        ],
+        "needed_looks": [
+            {"date": n.on.isoformat(), "why": words.look_reason(n.why)} for n in found.needed
+        ],
+    }
 
 
 def dated(case: Case, plan: Plan) -> list[tuple[date, list[Act]]]:
     """What was done and is planned, day by day."""
     acts = {a.id: a for a in case.acts}
-    evenings = [*((d.on, d.acts) for d in case.done), *((a.target, a.acts) for a in plan.applications)]
+    evenings = [
+        *((d.on, d.acts) for d in case.done),
+        *((a.target, a.acts) for a in plan.applications),
+    ]
     return [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
 
 

@@ -29,7 +29,9 @@ class NeededLine:
 
 @dataclass(frozen=True)
 class OverResult:
-    """When it is over. `problem` says in a sentence why that cannot be told; `pest` is the slowest of those thought of."""
+    """When it is over. `problem` says in a sentence why that cannot be told; `pest` is
+    the slowest of those thought of.
+    """
 
     clearing: Clearing | None
     headline: str
@@ -43,10 +45,21 @@ class OverResult:
 _kept: OrderedDict[str, Clearing] = OrderedDict()
 
 
-def cleared(case: Case, schedule: list[tuple[date, list[Act]]], row: object, looks: tuple[Inspection, ...], cards: tuple[CardCatch, ...], today: date,
-            *, weigh: bool = True) -> Clearing:  # fmt: skip
+def cleared(
+    case: Case,
+    schedule: list[tuple[date, list[Act]]],
+    row: object,
+    looks: tuple[Inspection, ...],
+    cards: tuple[CardCatch, ...],
+    today: date,
+    *,
+    weigh: bool = True,
+) -> Clearing:
     """A clearing, from memory when nothing has changed; `row` tells whose it is."""
-    key = f"{planning.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} {looks} {cards} {today} {row} {weigh}"
+    key = (
+        f"{planning.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} "
+        f"{looks} {cards} {today} {row} {weigh}"
+    )
     if key not in _kept:
         _kept[key] = clear_by(case, schedule, looks, cards, today, weigh=weigh)
         while len(_kept) > 40:
@@ -54,18 +67,26 @@ def cleared(case: Case, schedule: list[tuple[date, list[Act]]], row: object, loo
     return _kept[key]
 
 
-def clearing_of(session: Session, catalogue: Catalogue, row: PestCase, today: date, *, weigh: bool = False) -> Clearing:
-    """When a case is over by what was done, is planned, and was counted. Raises InputError where there is nothing to tell it from."""
+def clearing_of(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date, *, weigh: bool = False
+) -> Clearing:
+    """When a case is over by what was done, is planned, and was counted. Raises
+    InputError where there is nothing to tell it from.
+    """
     case = planning.as_found(session, catalogue, row, today)
     acts = {a.id: a for a in case.acts}
     coming = [(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned"]
     evenings = sorted([*((d.on, d.acts) for d in case.done), *coming])
     schedule = [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
-    return cleared(case, schedule, row.id, counted.looks_of(row), counted.catches_of(row), today, weigh=weigh)
+    return cleared(
+        case, schedule, row.id, counted.looks_of(row), counted.catches_of(row), today, weigh=weigh
+    )
 
 
 def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> bool:
-    """Whether the record of a case does not show it to be over. Unseen is not finished, nor is what is held; only a case without a find is."""
+    """Whether the record of a case does not show it to be over. Unseen is not finished,
+    nor is what is held; only a case without a find is.
+    """
     if row.keep_below is not None:
         return True
     try:
@@ -76,12 +97,26 @@ def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date
         return error.field != "found"
 
 
-def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date, speech: Speech, *, weigh: bool = False) -> OverResult:
+def of_case(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    today: date,
+    speech: Speech,
+    *,
+    weigh: bool = False,
+) -> OverResult:
     """The end of a case in words."""
     row = cases.case(session, case_id)
     if row.keep_below is not None:
-        return OverResult(None, "It is held, not cleared.", f"You hold it under {row.keep_below:g}; there is no all-clear to wait for.", (), None,
-                          "This pest is held under a number.")  # fmt: skip
+        return OverResult(
+            None,
+            "It is held, not cleared.",
+            f"You hold it under {row.keep_below:g}; there is no all-clear to wait for.",
+            (),
+            None,
+            "This pest is held under a number.",
+        )
     try:
         found = clearing_of(session, catalogue, row, today, weigh=weigh)
     except InputError as error:
@@ -95,24 +130,67 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
     needed = tuple(NeededLine(n.on, words.look_reason(n.why)) for n in found.needed)
     best = max(found.worth, key=lambda w: w[1])[0] if found.worth else None
     if found.matured is None or found.hatched is None:
-        return OverResult(found, "Standing still: too cold to tell.", (
-            f"Nothing grows up in the warmth expected, so whatever was missed on {speech.day(found.last_live)} would wait. This is a pause, not an "
-            "all-clear; look again when it is warmer."), needed, best)  # fmt: skip
-    since = f"Last seen alive {speech.day(found.last_live)}; the slowest of that day is grown by {speech.day(found.matured)} at the cool end"
+        return OverResult(
+            found,
+            "Standing still: too cold to tell.",
+            (
+                "Nothing grows up in the warmth expected, so whatever was missed on "
+                f"{speech.day(found.last_live)} would wait. This is a pause, not an "
+                "all-clear; look again when it is warmer."
+            ),
+            needed,
+            best,
+        )
+    since = (
+        f"Last seen alive {speech.day(found.last_live)}; the slowest of that day is grown by "
+        f"{speech.day(found.matured)} at the cool end"
+    )
     if found.last_treatment and (found.hatched - found.last_treatment).days == 1:
         since += f"; the course runs to {speech.day(found.last_treatment)}"
     elif found.last_treatment and found.hatched > found.matured:
-        since += f", and the last egg that {speech.day(found.last_treatment)} passed has hatched by {speech.day(found.hatched)}"
+        since += (
+            f", and the last egg that {speech.day(found.last_treatment)} passed has hatched by "
+            f"{speech.day(found.hatched)}"
+        )
     if found.settled and found.all_clear:
-        return OverResult(found, f"All clear since {speech.day(found.all_clear)}." if found.all_clear < today else "All clear.", f"{since}. "
-                          f"{len(found.clean_looks)} clean looks leave less than 1 chance in 100 that anything lives.", (), None)  # fmt: skip
+        return OverResult(
+            found,
+            f"All clear since {speech.day(found.all_clear)}."
+            if found.all_clear < today
+            else "All clear.",
+            f"{since}. "
+            f"{len(found.clean_looks)} clean looks leave less than 1 chance in 100 that "
+            "anything lives.",
+            (),
+            None,
+        )
     if found.all_clear is None:
-        return OverResult(found, "No all-clear in sight.", f"{since}. Clean looks alone do not bring the chance under 1 in 100 in the time that can "
-                          "be foreseen. More evenings would.", needed, best)  # fmt: skip
-    left = f"After {treatments_left} more evening{'s' if treatments_left > 1 else ''}, " if treatments_left else "No more treatments are needed; "
-    looks = "one look that finds nothing" if len(needed) == 1 else f"{len(needed)} looks that find nothing"
-    return OverResult(found, f"All clear {speech.day(found.all_clear)}, if every look finds nothing.",
-                      f"{left}{looks}. {since}. One living find starts the clock again.", needed, best)  # fmt: skip
+        return OverResult(
+            found,
+            "No all-clear in sight.",
+            f"{since}. Clean looks alone do not bring the chance under 1 in 100 in the "
+            "time that can "
+            "be foreseen. More evenings would.",
+            needed,
+            best,
+        )
+    left = (
+        f"After {treatments_left} more evening{'s' if treatments_left > 1 else ''}, "
+        if treatments_left
+        else "No more treatments are needed; "
+    )
+    looks = (
+        "one look that finds nothing"
+        if len(needed) == 1
+        else f"{len(needed)} looks that find nothing"
+    )
+    return OverResult(
+        found,
+        f"All clear {speech.day(found.all_clear)}, if every look finds nothing.",
+        f"{left}{looks}. {since}. One living find starts the clock again.",
+        needed,
+        best,
+    )
 
 
 def belief(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Belief | None:

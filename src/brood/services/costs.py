@@ -19,7 +19,9 @@ from brood.store.tables import PestCase, Plant
 
 @dataclass(frozen=True)
 class CaseCost:
-    """One case in a year: evenings, looks and card counts, the minutes they took (`told` when the keeper said so of every evening), money."""
+    """One case in a year: evenings, looks and card counts, the minutes they took
+    (`told` when the keeper said so of every evening), money.
+    """
 
     row: PestCase
     pest: str
@@ -70,26 +72,53 @@ def build(session: Session, catalogue: Catalogue, year: int | None, today: date)
     """A year's hours, money and losses; the current one when none is asked for."""
     every = cases.every(session)
     spent, lost = _expenses(session), _losses(session, catalogue, every)
-    days = [*(d for row in every for d in _days(row)), *(e.on for e in spent), *(x.on for x in lost)]
+    days = [
+        *(d for row in every for d in _days(row)),
+        *(e.on for e in spent),
+        *(x.on for x in lost),
+    ]
     years = tuple(sorted({today.year, *(d.year for d in days)}, reverse=True))
     chosen = year if year in years else today.year
     of_year = tuple(e for e in spent if e.on.year == chosen)
     rows = (_cost(catalogue, row, chosen, of_year) for row in every)
-    worked = sorted((r for r in rows if r.evenings or r.looks or r.spent), key=lambda r: (-r.minutes, r.row.plant.name))
+    worked = sorted(
+        (r for r in rows if r.evenings or r.looks or r.spent),
+        key=lambda r: (-r.minutes, r.row.plant.name),
+    )
     names = {row.id: f"{row.plant.name}, {catalogue.name(row.pest_id)}" for row in every}
-    return CostsResult(chosen, years, tuple(worked), of_year, names, tuple(x for x in lost if x.on.year == chosen))
+    return CostsResult(
+        chosen, years, tuple(worked), of_year, names, tuple(x for x in lost if x.on.year == chosen)
+    )
 
 
 def _expenses(session: Session) -> list[Expense]:
-    return list(session.scalars(select(Expense).where(Expense.withdrawn_at.is_(None)).order_by(Expense.on.desc(), Expense.id.desc())))
+    return list(
+        session.scalars(
+            select(Expense)
+            .where(Expense.withdrawn_at.is_(None))
+            .order_by(Expense.on.desc(), Expense.id.desc())
+        )
+    )
 
 
 def _losses(session: Session, catalogue: Catalogue, every: Sequence[PestCase]) -> list[Loss]:
     out = []
     lost = select(PlantEvent).where(PlantEvent.kind == "lost", PlantEvent.withdrawn_at.is_(None))
     for event in session.scalars(lost.order_by(PlantEvent.on.desc(), PlantEvent.id)):
-        had = [r for r in every if r.plant_id == event.plant_id and r.start_on <= event.on and (not r.closed_at or r.closed_at.date() >= event.on)]
-        out.append(Loss(cases.plant(session, event.plant_id), event.on, tuple(catalogue.name(r.pest_id) for r in had)))
+        had = [
+            r
+            for r in every
+            if r.plant_id == event.plant_id
+            and r.start_on <= event.on
+            and (not r.closed_at or r.closed_at.date() >= event.on)
+        ]
+        out.append(
+            Loss(
+                cases.plant(session, event.plant_id),
+                event.on,
+                tuple(catalogue.name(r.pest_id) for r in had),
+            )
+        )
     return out
 
 
@@ -100,21 +129,34 @@ def _days(row: PestCase) -> list[date]:
 
 
 def _counted(row: PestCase) -> list[date]:
-    return [c.counted_on for card in row.cards if card.withdrawn_at is None for c in card.counts if c.withdrawn_at is None]
+    return [
+        c.counted_on
+        for card in row.cards
+        if card.withdrawn_at is None
+        for c in card.counts
+        if c.withdrawn_at is None
+    ]
 
 
 def _cost(catalogue: Catalogue, row: PestCase, year: int, spent: Sequence[Expense]) -> CaseCost:
     evenings = [r for r in history.evenings_done(row) if r.done_on and r.done_on.year == year]
     looks = sum(i.looked_on.year == year for i in counted.standing(row))
     cards = sum(day.year == year for day in _counted(row))
-    minutes = sum(effort.evening(catalogue, row, r.treatments) if r.minutes is None else r.minutes for r in evenings)
+    minutes = sum(
+        effort.evening(catalogue, row, r.treatments) if r.minutes is None else r.minutes
+        for r in evenings
+    )
     minutes += looks * effort.MINUTES["look"] + cards * effort.MINUTES["card"]
     told = all(r.minutes is not None for r in evenings)
     money = sum(e.amount for e in spent if e.case_id == row.id)
-    return CaseCost(row, catalogue.name(row.pest_id), len(evenings), looks + cards, minutes, told, money)
+    return CaseCost(
+        row, catalogue.name(row.pest_id), len(evenings), looks + cards, minutes, told, money
+    )
 
 
-def spend(session: Session, what: str, amount: float, on: date, case_id: int | None, *, now: datetime) -> None:
+def spend(
+    session: Session, what: str, amount: float, on: date, case_id: int | None, *, now: datetime
+) -> None:
     """Keep what was spent. Raises NotFound for a case that is not there."""
     if case_id is not None:
         cases.bare_case(session, case_id)

@@ -1,4 +1,6 @@
-"""What was counted in a case, as the core takes it, and what it says; from memory when nothing has changed."""
+"""What was counted in a case, as the core takes it, and what it says; from memory when
+nothing has changed.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ def members(row: PestCase) -> list[CasePlant]:
 
 
 def looks_of(row: PestCase) -> tuple[core.Inspection, ...]:
-    """The inspections of a case; a look at one of several plants has seen that much less of them all."""
+    """The inspections of a case; a look at one of several plants has seen that much
+    less of them all.
+    """
     plants = 1 + len(members(row))
     return tuple(as_look(i, plants) for i in standing(row))
 
@@ -35,7 +39,13 @@ def looks_of(row: PestCase) -> tuple[core.Inspection, ...]:
 def as_look(record: InspectionRecord, plants: int = 1) -> core.Inspection:
     """One inspection; `plants` is how many the case stands for."""
     counts = {str(c["class"]): float(c["live"]) for c in record.counts if c["live"]}
-    return core.Inspection(record.looked_on, counts, record.share / plants, THOROUGH[record.thorough], record.spread_days)
+    return core.Inspection(
+        record.looked_on,
+        counts,
+        record.share / plants,
+        THOROUGH[record.thorough],
+        record.spread_days,
+    )
 
 
 def catches_of(row: PestCase) -> tuple[core.CardCatch, ...]:
@@ -57,7 +67,14 @@ class _Beliefs:
         self._held: OrderedDict[str, Belief] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: str, case: core.Case, looks: Sequence[core.Inspection], cards: Sequence[core.CardCatch], until: date) -> Belief:
+    def get(
+        self,
+        key: str,
+        case: core.Case,
+        looks: Sequence[core.Inspection],
+        cards: Sequence[core.CardCatch],
+        until: date,
+    ) -> Belief:
         with self._lock:
             if key in self._held:
                 self._held.move_to_end(key)
@@ -74,7 +91,9 @@ _beliefs = _Beliefs()
 
 
 def belief(case: core.Case, row: PestCase, today: date, key: str) -> Belief | None:
-    """What the counts say, None where nothing was counted since the first find, or one card once; `key` tells the case's figures apart."""
+    """What the counts say, None where nothing was counted since the first find, or one
+    card once; `key` tells the case's figures apart.
+    """
     first = min(f.on for f in case.found)
     looks = tuple(x for x in looks_of(row) if first < x.on <= today)
     cards = tuple(c for c in catches_of(row) if first <= c.since and c.until <= today)

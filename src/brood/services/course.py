@@ -1,4 +1,6 @@
-"""What a course aims at and which days suit it: clearing the plant or holding the pest under a number, weekdays, absences, the harvest."""
+"""What a course aims at and which days suit it: clearing the plant or holding the pest
+under a number, weekdays, absences, the harvest.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ from brood.store.tables import PestCase
 
 @dataclass(frozen=True)
 class CourseCommand:
-    """What the form says: `keep_below` None clears the plant; `weekdays` (Monday 0) None means any; `reach` a share."""
+    """What the form says: `keep_below` None clears the plant; `weekdays` (Monday 0)
+    None means any; `reach` a share.
+    """
 
     keep_below: float | None
     weekdays: frozenset[int] | None
@@ -27,8 +31,18 @@ class CourseCommand:
     reach: float
 
 
-def put(session: Session, catalogue: Catalogue, case_id: int, said: CourseCommand, *, now: datetime, speech: Speech) -> None:
-    """Set a case's course and plan it again from the ground: what was promised for days that no longer suit is given up."""
+def put(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    said: CourseCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Set a case's course and plan it again from the ground: what was promised for days
+    that no longer suit is given up.
+    """
     row = cases.case(session, case_id)
     row.keep_below, row.reach = said.keep_below, said.reach
     row.limits = _stored(said)

@@ -21,21 +21,36 @@ HORIZON_DAYS = 400
 FIRST_YOUNG = ("first-egg", "first-birth")
 
 
-def at_celsius(catalogue: Catalogue, pest_id: str, celsius: float, spread_c: float = 0.0) -> dict[str, Any]:
+def at_celsius(
+    catalogue: Catalogue, pest_id: str, celsius: float, spread_c: float = 0.0
+) -> dict[str, Any]:
     """Days in each stage at a constant temperature, with sources."""
     pest = catalogue.pest(pest_id)
     check_celsius(celsius)
     times = stage_times(pest, celsius, spread_c=spread_c)
     answer: dict[str, Any] = {
-        "schema": 1, "pest": pest.id, "celsius": celsius,
-        "stages": [{"stage": stage, **_place(catalogue.records[pest.id], stage), "days": {**span_json(span), "mean": _mean(pest, stage, celsius)}}
-                   for stage, span in times.stages],
-        "egg_to_adult": span_json(times.egg_to_adult), "preoviposition": span_json(times.preoviposition),
-        "generation": span_json(times.generation), "live_birth": pest.live_birth, "model": catalogue.records[pest.id].model,
+        "schema": 1,
+        "pest": pest.id,
+        "celsius": celsius,
+        "stages": [
+            {
+                "stage": stage,
+                **_place(catalogue.records[pest.id], stage),
+                "days": {**span_json(span), "mean": _mean(pest, stage, celsius)},
+            }
+            for stage, span in times.stages
+        ],
+        "egg_to_adult": span_json(times.egg_to_adult),
+        "preoviposition": span_json(times.preoviposition),
+        "generation": span_json(times.generation),
+        "live_birth": pest.live_birth,
+        "model": catalogue.records[pest.id].model,
         "sources": sources(catalogue, catalogue.records[pest_id]),
-    }  # fmt: skip
+    }
     if times.generation.typical is None:
-        answer["note"] = f"At {celsius:g} °C at least one stage does not develop, or takes more than 800 days."
+        answer["note"] = (
+            f"At {celsius:g} °C at least one stage does not develop, or takes more than 800 days."
+        )
     return answer
 
 
@@ -46,7 +61,9 @@ def _place(record: PestRecord, stage: str) -> dict[str, str]:
 
 
 def _mean(pest: Pest, stage: str, celsius: float) -> float | None:
-    """Mean days in a stage, as the tables give it; the typical time is the median, a little shorter."""
+    """Mean days in a stage, as the tables give it; the typical time is the median, a
+    little shorter.
+    """
     days = pest.stages[pest.index(stage)].rate.days(celsius)
     return round(days, 2) if math.isfinite(days) else None
 
@@ -57,37 +74,61 @@ def sources(catalogue: Catalogue, record: PestRecord) -> list[dict[str, str]]:
     for stage in record.stage:
         for row in stage.development:
             graded[row.source] = min(graded.get(row.source, "C"), row.grade)
-    return [{"text": catalogue.sources[source].text, "confidence": grade} for source, grade in graded.items()]
+    return [
+        {"text": catalogue.sources[source].text, "confidence": grade}
+        for source, grade in graded.items()
+    ]
 
 
-def from_logger(catalogue: Catalogue, pest_id: str, data: bytes, stage: str, start: date) -> dict[str, Any]:
+def from_logger(
+    catalogue: Catalogue, pest_id: str, data: bytes, stage: str, start: date
+) -> dict[str, Any]:
     """The dated events of a group that enters a stage on the evening of a day."""
     pest = catalogue.pest(pest_id)
     known = [*(s.id for s in pest.stages), ADULT]
     if stage not in known:
-        raise InputError(f"There is no stage '{stage[:40]}' in {pest.name}.", field="from", value=stage[:40], allowed=", ".join(known))
+        raise InputError(
+            f"There is no stage '{stage[:40]}' in {pest.name}.",
+            field="from",
+            value=stage[:40],
+            allowed=", ".join(known),
+        )
     log = parse(data)
     series = from_readings((r.at, r.celsius) for r in log.readings)
     _check_start(start, series.start, series.end)
-    series = window(series, datetime.combine(start, time()), evening(start) + timedelta(days=HORIZON_DAYS))
+    series = window(
+        series, datetime.combine(start, time()), evening(start) + timedelta(days=HORIZON_DAYS)
+    )
     chain = chain_of(pest)
     require_development(chain, series)
     ticking = clock(chain, series)
     found = events(ticking, stage, evening(start))
-    laying = next((e.when for e in found if e.event in FIRST_YOUNG), DateSpan(evening(start), evening(start), evening(start)))
+    laying = next(
+        (e.when for e in found if e.event in FIRST_YOUNG),
+        DateSpan(evening(start), evening(start), evening(start)),
+    )
     hatch = time_between(ticking, evening(start), 0, 1)
     last = DateSpan(*(None if d is None else evening(start) + timedelta(days=d) for d in hatch))
     return {
-        "schema": 1, "pest": pest.id, "from": stage, "start": start.isoformat(),
+        "schema": 1,
+        "pest": pest.id,
+        "from": stage,
+        "start": start.isoformat(),
         "events": [{"event": e.event, "stage": e.stage, "date": dates_json(e.when)} for e in found],
-        "first_breeding": dates_json(laying), "last_hatch": dates_json(last),
-        "readings": len(log.readings), "refused": [{"row": r.row, "text": r.text, "reason": r.reason} for r in log.refused], "notes": list(log.notes),
-    }  # fmt: skip
+        "first_breeding": dates_json(laying),
+        "last_hatch": dates_json(last),
+        "readings": len(log.readings),
+        "refused": [{"row": r.row, "text": r.text, "reason": r.reason} for r in log.refused],
+        "notes": list(log.notes),
+    }
 
 
 def _check_start(start: date, first: datetime, end: datetime) -> None:
     if not first.date() - timedelta(days=14) <= start <= end.date() + timedelta(days=60):
         raise InputError(
-            f"The file runs from {first:%Y-%m-%d} to {end:%Y-%m-%d}: the start must lie in or near that time.",
-            field="start", value=start.isoformat(), allowed=f"{first:%Y-%m-%d} to {end:%Y-%m-%d}",
-        )  # fmt: skip
+            f"The file runs from {first:%Y-%m-%d} to {end:%Y-%m-%d}: the start must lie in "
+            "or near that time.",
+            field="start",
+            value=start.isoformat(),
+            allowed=f"{first:%Y-%m-%d} to {end:%Y-%m-%d}",
+        )

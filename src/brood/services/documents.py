@@ -16,11 +16,26 @@ def parse_json(text: str, what: str = "case") -> Json:
     try:
         data = json.loads(text)
     except json.JSONDecodeError as error:
-        raise InputError(f"This is not JSON: {error.msg} in line {error.lineno}.", field=what, allowed="a JSON object") from None
+        raise InputError(
+            f"This is not JSON: {error.msg} in line {error.lineno}.",
+            field=what,
+            allowed="a JSON object",
+        ) from None
     except ValueError:
-        raise InputError("A number in this JSON has more digits than any figure needs.", field=what, allowed="a JSON object") from None
+        raise InputError(
+            "A number in this JSON has more digits than any figure needs.",
+            field=what,
+            allowed="a JSON object",
+        ) from None
     except RecursionError:
-        raise InputError("This JSON is nested too deeply.", field=what, allowed="a JSON object") from None
+        raise InputError(
+            "This JSON is nested too deeply.", field=what, allowed="a JSON object"
+        ) from None
     if not isinstance(data, dict):
-        raise InputError("This must be one JSON object.", field=what, value=type(data).__name__, allowed="a JSON object")
+        raise InputError(
+            "This must be one JSON object.",
+            field=what,
+            value=type(data).__name__,
+            allowed="a JSON object",
+        )
     return data

@@ -1,4 +1,6 @@
-"""How long things take: by the catalogue's estimate, or as the keeper has told of evenings that are done."""
+"""How long things take: by the catalogue's estimate, or as the keeper has told of
+evenings that are done.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,14 @@ def by_catalogue(catalogue: Catalogue, treatments: Iterable[str]) -> float:
 
 
 def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> float:
-    """Minutes that an evening of a case takes: as its evenings took so far, else by the catalogue for each of its plants."""
-    told = [(r.minutes, by_catalogue(catalogue, r.treatments)) for r in history.evenings_done(row) if r.minutes is not None]
+    """Minutes that an evening of a case takes: as its evenings took so far, else by the
+    catalogue for each of its plants.
+    """
+    told = [
+        (r.minutes, by_catalogue(catalogue, r.treatments))
+        for r in history.evenings_done(row)
+        if r.minutes is not None
+    ]
     usual = by_catalogue(catalogue, treatments)
     if told and (thought := sum(t for _, t in told)):
         return usual * sum(m for m, _ in told) / thought

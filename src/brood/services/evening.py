@@ -1,4 +1,6 @@
-"""The treatment evening: what to do to this plant for this pest, part by part; and what its record sets going."""
+"""The treatment evening: what to do to this plant for this pest, part by part; and what
+its record sets going.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,13 @@ from brood.services.warmth import plant_series
 from brood.store.queries import cases
 from brood.store.tables import Application, PestCase, Plant
 
-BUILD_OF_KIND = {"rosette": "rosette", "orchid": "orchid", "cactus-succulent": "cactus", "cabbage-family": "head", "seedling-herb": "tray"}
+BUILD_OF_KIND = {
+    "rosette": "rosette",
+    "orchid": "orchid",
+    "cactus-succulent": "cactus",
+    "cabbage-family": "head",
+    "seedling-herb": "tray",
+}
 LEAST_REACH = 0.05
 FROST_C = 2.0
 DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
@@ -55,7 +63,9 @@ class Act:
 
 @dataclass(frozen=True)
 class EveningResult:
-    """All that the evening's page shows. `gates` speak against treating tonight; `held_back` are sprays whose test leaves are not judged."""
+    """All that the evening's page shows. `gates` speak against treating tonight;
+    `held_back` are sprays whose test leaves are not judged.
+    """
 
     row: PestCase
     pest: PestRecord
@@ -73,7 +83,9 @@ class EveningResult:
 
 @dataclass(frozen=True)
 class FinishCommand:
-    """What was done: the acts, the parts reached, what was seen (stage, live, dead), how much mix and how many minutes it took."""
+    """What was done: the acts, the parts reached, what was seen (stage, live, dead),
+    how much mix and how many minutes it took.
+    """
 
     done_on: date
     acts: tuple[str, ...]
@@ -90,15 +102,23 @@ def build_of(plant: Plant) -> str:
     return plant.build or BUILD_OF_KIND.get(plant.kind, "upright")
 
 
-def parts_of(book: EveningBook, build: str, group: str, *, in_soil: bool = False) -> tuple[PartRow, ...]:
-    """The parts of a build in their order, with the share of a group's animals on each: the group's shares over the parts that there are.
+def parts_of(
+    book: EveningBook, build: str, group: str, *, in_soil: bool = False
+) -> tuple[PartRow, ...]:
+    """The parts of a build in their order, with the share of a group's animals on each:
+    the group's shares over the parts that there are.
 
     Only soil, rim and drain holes where all acts are `in_soil`.
     """
     order = [p for p in book.build[build] if not in_soil or p in DRENCHED]
     shares = {p: s for p, s in (DRENCHED if in_soil else book.sits[group]).items() if p in order}
     total = sum(shares.values())
-    return tuple(PartRow(p, book.part[p].name, book.part[p].why, shares.get(p, 0.0) / total if total else 0.0) for p in order)
+    return tuple(
+        PartRow(
+            p, book.part[p].name, book.part[p].why, shares.get(p, 0.0) / total if total else 0.0
+        )
+        for p in order
+    )
 
 
 def _in_soil(catalogue: Catalogue, acts: Sequence[str]) -> bool:
@@ -106,28 +126,48 @@ def _in_soil(catalogue: Catalogue, acts: Sequence[str]) -> bool:
 
 
 def reach_of(parts: tuple[PartRow, ...], done: tuple[str, ...], usual: float) -> float | None:
-    """The share that an evening touched, from the parts that were done; None where nothing is known or nothing was left out."""
+    """The share that an evening touched, from the parts that were done; None where
+    nothing is known or nothing was left out.
+    """
     if not done:
         return None
     covered = sum(p.share for p in parts if p.id in done)
     return None if covered > 0.999 else max(LEAST_REACH, usual * covered)
 
 
-def build(session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech) -> EveningResult:
+def build(
+    session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech
+) -> EveningResult:
     """The next evening of a case. Raises NotFound when none is planned."""
     row = cases.case(session, case_id)
     slot = _next(row)
     record, book = catalogue.records[row.pest_id], catalogue.evenings
     held = [p for p in patches.states(catalogue, row, now) if p.state != "fine"]
     back = {p.treatment_id for p in held}
-    acts = [_act(session, catalogue, row, key, now.date()) for key in slot.treatments if key not in back]
-    parts = parts_of(book, build_of(row.plant), record.group, in_soil=_in_soil(catalogue, [a.record.id for a in acts]))
+    acts = [
+        _act(session, catalogue, row, key, now.date()) for key in slot.treatments if key not in back
+    ]
+    parts = parts_of(
+        book,
+        build_of(row.plant),
+        record.group,
+        in_soil=_in_soil(catalogue, [a.record.id for a in acts]),
+    )
     timers = {t.text: t for a in acts for t in a.technique.timers}
     return EveningResult(
-        row, record, slot, tuple(acts), parts, tuple(recording.stage_choices(record)), _gates(session, catalogue, row, slot, now, speech),
-        tuple(held), tuple(h.text for h in book.hygiene), tuple(timers.values()), spray_ml(row.plant),
+        row,
+        record,
+        slot,
+        tuple(acts),
+        parts,
+        tuple(recording.stage_choices(record)),
+        _gates(session, catalogue, row, slot, now, speech),
+        tuple(held),
+        tuple(h.text for h in book.hygiene),
+        tuple(timers.values()),
+        spray_ml(row.plant),
         round(effort.evening(catalogue, row, [a.record.id for a in acts])),
-    )  # fmt: skip
+    )
 
 
 def _next(row: PestCase) -> Application:
@@ -140,11 +180,25 @@ def _next(row: PestCase) -> Application:
 def _act(session: Session, catalogue: Catalogue, row: PestCase, key: str, today: date) -> Act:
     care = catalogue.care[key]
     offer = guards.offer(catalogue, key, setting_of(session, row.plant, today=today, row=row))
-    return Act(offer.record, catalogue.evenings.technique[care.technique], (*offer.warnings, *offer.cautions), key in catalogue.recipes.recipe)
+    return Act(
+        offer.record,
+        catalogue.evenings.technique[care.technique],
+        (*offer.warnings, *offer.cautions),
+        key in catalogue.recipes.recipe,
+    )
 
 
-def _gates(session: Session, catalogue: Catalogue, row: PestCase, slot: Application, now: datetime, speech: Speech) -> tuple[str, ...]:
-    """What speaks against treating tonight: warmth outside a treatment's limits, frost to come, a limp plant."""
+def _gates(
+    session: Session,
+    catalogue: Catalogue,
+    row: PestCase,
+    slot: Application,
+    now: datetime,
+    speech: Speech,
+) -> tuple[str, ...]:
+    """What speaks against treating tonight: warmth outside a treatment's limits, frost
+    to come, a limp plant.
+    """
     out = []
     evening = datetime.combine(now.date(), EVENING)
     try:
@@ -158,32 +212,77 @@ def _gates(session: Session, catalogue: Catalogue, row: PestCase, slot: Applicat
         if record.limits_c and not record.limits_c[0] <= tonight <= record.limits_c[1]:
             low, high = record.limits_c
             side = "cooler" if tonight > high else "warmer"
-            out.append(f"About {speech.warmth(tonight)} at seven: {record.name} is for {speech.warmth(low)} to {speech.warmth(high)}. "
-                       f"Wait for a {side} hour, or leave it out tonight.")  # fmt: skip
+            out.append(
+                f"About {speech.warmth(tonight)} at seven: {record.name} is for "
+                f"{speech.warmth(low)} to {speech.warmth(high)}. "
+                f"Wait for a {side} hour, or leave it out tonight."
+            )
         if care.technique == "spray" and night < FROST_C:
-            out.append(f"Down to {speech.warmth(night)} in the night: no {record.name} before frost.")
+            out.append(
+                f"Down to {speech.warmth(night)} in the night: no {record.name} before frost."
+            )
     potted = repotted_on(session, row.plant_id)
     if potted is not None and (now.date() - potted).days < ROOTING_DAYS:
-        out.append(f"Repotted {speech.day(potted)}: by hand only for {ROOTING_DAYS} days, until it has rooted.")
+        out.append(
+            f"Repotted {speech.day(potted)}: by hand only for {ROOTING_DAYS} days, until "
+            "it has rooted."
+        )
     elif "weak" in row.plant.marks:
-        out.append("You marked this plant as dry, wilted or just repotted: by hand only until it stands upright.")
+        out.append(
+            "You marked this plant as dry, wilted or just repotted: by hand only until it "
+            "stands upright."
+        )
     return tuple(dict.fromkeys(out))
 
 
-def finish(session: Session, catalogue: Catalogue, case_id: int, said: FinishCommand, *, now: datetime, speech: Speech) -> int:
-    """Record the next evening as done, set its after-care going and plan again; the record's id. The same `sent_key` is taken once only."""
+def finish(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    said: FinishCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Record the next evening as done, set its after-care going and plan again; the
+    record's id. The same `sent_key` is taken once only.
+    """
     row = cases.case(session, case_id)
-    sent = next((r for a in row.applications for r in a.records if said.sent_key and r.sent_key == said.sent_key), None)
+    sent = next(
+        (
+            r
+            for a in row.applications
+            for r in a.records
+            if said.sent_key and r.sent_key == said.sent_key
+        ),
+        None,
+    )
     if sent is not None:
         return sent.id
     slot = _next(row)
     in_soil = _in_soil(catalogue, said.acts or slot.treatments)
-    parts = parts_of(catalogue.evenings, build_of(row.plant), catalogue.records[row.pest_id].group, in_soil=in_soil)
+    parts = parts_of(
+        catalogue.evenings,
+        build_of(row.plant),
+        catalogue.records[row.pest_id].group,
+        in_soil=in_soil,
+    )
     known = {p.id for p in parts}
     done = tuple(p for p in said.parts if p in known)
     missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()
     reach = reach_of(parts, done, row.reach)
-    command = MarkCommand("done", said.done_on, said.note, said.acts, done, missed, said.tally, reach, said.sent_key, said.minutes)
+    command = MarkCommand(
+        "done",
+        said.done_on,
+        said.note,
+        said.acts,
+        done,
+        missed,
+        said.tally,
+        reach,
+        said.sent_key,
+        said.minutes,
+    )
     recording.mark(session, catalogue, slot.id, command, now=now, speech=speech)
     if said.mix_ml:
         row.plant.mix_ml = said.mix_ml

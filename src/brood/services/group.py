@@ -12,9 +12,13 @@ from brood.store.queries import cases
 from brood.store.records import Card, CasePlant
 
 ORIGINS = {
-    "": "not known", "newcomer": "came with a new plant", "neighbour": "from a plant beside it", "outside": "from outdoors, a window or clothing",
-    "produce": "with cut flowers or produce", "survived": "it never quite went",
-}  # fmt: skip
+    "": "not known",
+    "newcomer": "came with a new plant",
+    "neighbour": "from a plant beside it",
+    "outside": "from outdoors, a window or clothing",
+    "produce": "with cut flowers or produce",
+    "survived": "it never quite went",
+}
 
 
 def join(session: Session, case_id: int, plant_id: int, on: date) -> None:

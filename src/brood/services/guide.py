@@ -49,9 +49,11 @@ class CurvePoint:
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """Days against temperature for one stage or from egg (or birth) to adult: mean, and the spread between individuals.
+    """Days against temperature for one stage or from egg (or birth) to adult: mean, and
+    the spread between individuals.
 
-    `celsius`, `means` and `spans` have one entry for each drawn temperature; `limits` are threshold, fastest and end, °C.
+    `celsius`, `means` and `spans` have one entry for each drawn temperature; `limits`
+    are threshold, fastest and end, °C.
     """
 
     key: str
@@ -65,7 +67,9 @@ class Curve:
 
 @dataclass(frozen=True)
 class AtPlace:
-    """A pest at one of the keeper's places: mean days by stage summed hour by hour, and by the mean temperature alone."""
+    """A pest at one of the keeper's places: mean days by stage summed hour by hour, and
+    by the mean temperature alone.
+    """
 
     place: Place
     low_c: float
@@ -96,26 +100,46 @@ class PestGuide:
 def by_group(catalogue: Catalogue) -> tuple[GroupListing, ...]:
     """Every group in order with its pests."""
     return tuple(
-        GroupListing(key, group, tuple((r, catalogue.variants(r.id)) for r in catalogue.records.values() if r.group == key and r.variant_of is None))
+        GroupListing(
+            key,
+            group,
+            tuple(
+                (r, catalogue.variants(r.id))
+                for r in catalogue.records.values()
+                if r.group == key and r.variant_of is None
+            ),
+        )
         for key, group in catalogue.groups.items()
     )
 
 
-def build(session: Session, catalogue: Catalogue, pest_id: str, stage: str, *, today: date) -> PestGuide:
-    """A pest's page; `stage` chooses the curve, the whole of development when it is empty or unknown."""
+def build(
+    session: Session, catalogue: Catalogue, pest_id: str, stage: str, *, today: date
+) -> PestGuide:
+    """A pest's page; `stage` chooses the curve, the whole of development when it is
+    empty or unknown.
+    """
     pest = catalogue.pest(pest_id)
     record = catalogue.records[pest_id]
     named = list(dict.fromkeys(source for _, source in cited(record)))
     main = record.variant_of or record.id
-    beside = tuple(r for r in (catalogue.records[main], *catalogue.variants(main)) if r.id != record.id)
-    whole = ("birth to adult" if record.live_birth else "egg to adult")
+    beside = tuple(
+        r for r in (catalogue.records[main], *catalogue.variants(main)) if r.id != record.id
+    )
+    whole = "birth to adult" if record.live_birth else "egg to adult"
     choices = ((WHOLE, whole), *((s.id, s.name) for s in record.stage))
     key = stage if stage in dict(choices) else WHOLE
     return PestGuide(
-        record, pest, catalogue.groups[record.group], beside, curve(record, pest, key, dict(choices)[key]), choices,
+        record,
+        pest,
+        catalogue.groups[record.group],
+        beside,
+        curve(record, pest, key, dict(choices)[key]),
+        choices,
         tuple(at_place(session, pest, place, today) for place in cases.places(session)),
-        tuple((s, catalogue.sources[s]) for s in named), {s: n for n, s in enumerate(named, start=1)},
-    )  # fmt: skip
+        tuple((s, catalogue.sources[s]) for s in named),
+        {s: n for n, s in enumerate(named, start=1)},
+    )
 
 
 def _models(pest: Pest, key: str) -> tuple[Sequence[RateModel], int]:
@@ -140,18 +164,48 @@ def curve(record: PestRecord, pest: Pest, key: str, name: str) -> Curve:
     means = [_mean_days(models, c) for c in celsius]
     spans = [gamma_span(days, size) for days in means]
     fastest = min((m.fastest_at_c for m in models), default=high)
-    rows = _points(record, record.stage[:-1] if key == WHOLE else [s for s in record.stage if s.id == key])
+    rows = _points(
+        record, record.stage[:-1] if key == WHOLE else [s for s in record.stage if s.id == key]
+    )
     limits = (max(m.threshold_c for m in models), fastest, high)
-    return Curve(key, name, tuple(celsius), tuple(means), tuple(spans), limits, tuple(
-        CurvePoint(c, days, _mean_days(models, c), source, grade, record.fitted_c[0] <= c <= record.fitted_c[1]) for c, days, source, grade in rows
-    ))  # fmt: skip
+    return Curve(
+        key,
+        name,
+        tuple(celsius),
+        tuple(means),
+        tuple(spans),
+        limits,
+        tuple(
+            CurvePoint(
+                c,
+                days,
+                _mean_days(models, c),
+                source,
+                grade,
+                record.fitted_c[0] <= c <= record.fitted_c[1],
+            )
+            for c, days, source, grade in rows
+        ),
+    )
 
 
-def _points(record: PestRecord, stages: Sequence[StageRecord]) -> list[tuple[float, float, str, str]]:
-    """(°C, days, source, grade) of every temperature at which all the stages have a row; the worst grade of the rows counts."""
+def _points(
+    record: PestRecord, stages: Sequence[StageRecord]
+) -> list[tuple[float, float, str, str]]:
+    """(°C, days, source, grade) of every temperature at which all the stages have a
+    row; the worst grade of the rows counts.
+    """
     tables = [{row.celsius: row for row in s.development} for s in stages]
     shared = sorted(set.intersection(*(set(t) for t in tables)))
-    return [(c, round(sum(t[c].days for t in tables), 2), tables[0][c].source, max(t[c].grade for t in tables)) for c in shared]
+    return [
+        (
+            c,
+            round(sum(t[c].days for t in tables), 2),
+            tables[0][c].source,
+            max(t[c].grade for t in tables),
+        )
+        for c in shared
+    ]
 
 
 def at_place(session: Session, pest: Pest, place: Place, today: date) -> AtPlace:
@@ -165,8 +219,14 @@ def at_place(session: Session, pest: Pest, place: Place, today: date) -> AtPlace
     each = [_finite(end - before) for before, end in zip((0.0, *ends), ends, strict=False)]
     whole, generation = _finite(ends[-2]), _finite(ends[-1])
     by_mean = _finite(_mean_days([s.rate for s in pest.development], mean))
-    span = Span(None, None, None) if whole is None else gamma_span(whole, sum(chain_of(pest).counts[:-1]))
-    return AtPlace(place, float(hours.min()), float(hours.max()), tuple(each), span, generation, by_mean, whole)
+    span = (
+        Span(None, None, None)
+        if whole is None
+        else gamma_span(whole, sum(chain_of(pest).counts[:-1]))
+    )
+    return AtPlace(
+        place, float(hours.min()), float(hours.max()), tuple(each), span, generation, by_mean, whole
+    )
 
 
 def _finite(days: float) -> float | None:

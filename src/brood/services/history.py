@@ -34,14 +34,32 @@ def looks(row: PestCase) -> list[InspectionRecord]:
 
 
 def touched_on(row: PestCase) -> date:
-    """The last day from which anything is known of what lives there: a find, an evening that was done, a look, a card that was counted."""
-    counts = (c.counted_on for card in row.cards if card.withdrawn_at is None for c in card.counts if c.withdrawn_at is None)
+    """The last day from which anything is known of what lives there: a find, an evening
+    that was done, a look, a card that was counted.
+    """
+    counts = (
+        c.counted_on
+        for card in row.cards
+        if card.withdrawn_at is None
+        for c in card.counts
+        if c.withdrawn_at is None
+    )
     done = (r.done_on for r in evenings_done(row) if r.done_on)
-    return max([row.created_at.date(), *(f.found_on for f in standing(row.findings)), *done, *(i.looked_on for i in looks(row)), *counts])
+    return max(
+        [
+            row.created_at.date(),
+            *(f.found_on for f in standing(row.findings)),
+            *done,
+            *(i.looked_on for i in looks(row)),
+            *counts,
+        ]
+    )
 
 
 def course_began(row: PestCase) -> date | None:
-    """The day on which the course that runs now began with a count, where an earlier one is history; None where it is the first."""
+    """The day on which the course that runs now began with a count, where an earlier
+    one is history; None where it is the first.
+    """
     since = row.course_from
     if since is None:
         return None
@@ -63,9 +81,14 @@ def evening_day(slot: Application) -> date:
 
 def planned(row: PestCase) -> list[Application]:
     """The evenings to come, in their order."""
-    return sorted((a for a in row.applications if a.status == "planned"), key=lambda a: (a.target_on, a.number))
+    return sorted(
+        (a for a in row.applications if a.status == "planned"),
+        key=lambda a: (a.target_on, a.number),
+    )
 
 
 def went_by(row: PestCase) -> Application | None:
-    """The first evening of the plan that went by unmarked lately: it is asked about. None where there is none."""
+    """The first evening of the plan that went by unmarked lately: it is asked about.
+    None where there is none.
+    """
     return next((a for a in planned(row) if a.missed_on is not None), None)

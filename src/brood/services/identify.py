@@ -20,37 +20,70 @@ KIND_SAID = "kind-"
 def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
     """What is suspected, what is held present, what to check next; raises InputError."""
     answers = _answers(catalogue, evidence.get("observations", {}))
-    setting = setting_of(answers, _choice(evidence, "place", PLACES), str(evidence.get("plant_kind") or ""), _choice(evidence, "season", SEASONS))
+    setting = setting_of(
+        answers,
+        _choice(evidence, "place", PLACES),
+        str(evidence.get("plant_kind") or ""),
+        _choice(evidence, "season", SEASONS),
+    )
     model = catalogue.evidence.model
     asked = known_apart(answers)
     verdict = weigh(model, asked, setting)
     return {
         "schema": 1,
         "suspects": [_suspect_json(catalogue, verdict, cause) for cause in verdict.chances],
-        "present": list(verdict.present), "undecided": verdict.undecided, "something_else": verdict.unknown, "contradictory": verdict.conflict,
-        "groups": [{"id": g, "probability": p} for g, p in sorted(group_chances(model, verdict).items(), key=lambda pair: -pair[1])],
+        "present": list(verdict.present),
+        "undecided": verdict.undecided,
+        "something_else": verdict.unknown,
+        "contradictory": verdict.conflict,
+        "groups": [
+            {"id": g, "probability": p}
+            for g, p in sorted(group_chances(model, verdict).items(), key=lambda pair: -pair[1])
+        ],
         "next_checks": [_check_json(c) for c in next_checks(model, asked, verdict)],
-        "stages": [{"id": cause, "stage": s.kind, "probability": s.chance, "seen": s.seen}
-                   for cause in verdict.present for s in stages_of(catalogue, cause, asked)],
-    }  # fmt: skip
+        "stages": [
+            {"id": cause, "stage": s.kind, "probability": s.chance, "seen": s.seen}
+            for cause in verdict.present
+            for s in stages_of(catalogue, cause, asked)
+        ],
+    }
 
 
 def _answers(catalogue: Catalogue, given: object) -> dict[str, bool]:
     if not isinstance(given, Mapping):
-        raise InputError("'observations' must map observation ids to true or false.", field="observations", allowed="an object of true and false")
+        raise InputError(
+            "'observations' must map observation ids to true or false.",
+            field="observations",
+            allowed="an object of true and false",
+        )
     for key, value in given.items():
         if key not in catalogue.evidence.observations:
             short = str(key)[:60]
-            raise InputError(f"There is no observation '{short}'.", field="observations", value=short, allowed="see brood observations")
+            raise InputError(
+                f"There is no observation '{short}'.",
+                field="observations",
+                value=short,
+                allowed="see brood observations",
+            )
         if value is not None and not isinstance(value, bool):
-            raise InputError(f"'{key}' must be true or false.", field=f"observations.{key}", value=str(value)[:60], allowed="true or false")
+            raise InputError(
+                f"'{key}' must be true or false.",
+                field=f"observations.{key}",
+                value=str(value)[:60],
+                allowed="true or false",
+            )
     return {key: value for key, value in given.items() if value is not None}
 
 
 def _choice(evidence: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> str:
     value = evidence.get(key) or ""
     if value and value not in allowed:
-        raise InputError(f"'{key}' must be one of {', '.join(allowed)}.", field=key, value=str(value)[:60], allowed=", ".join(allowed))
+        raise InputError(
+            f"'{key}' must be one of {', '.join(allowed)}.",
+            field=key,
+            value=str(value)[:60],
+            allowed=", ".join(allowed),
+        )
     return str(value)
 
 
@@ -58,42 +91,66 @@ def setting_of(answers: Mapping[str, bool], place: str, kind: str, season: str =
     """The setting as given, or as said among the answers."""
     said = [name for name, yes in answers.items() if yes]
     place = place or next((PLACE_SAID[name] for name in said if name in PLACE_SAID), "")
-    kind = kind or next((name.removeprefix(KIND_SAID) for name in said if name.startswith(KIND_SAID)), "")
+    kind = kind or next(
+        (name.removeprefix(KIND_SAID) for name in said if name.startswith(KIND_SAID)), ""
+    )
     return Setting(place, kind, season or ("winter" if answers.get("winter-time") else ""))
 
 
 def known_apart(answers: Mapping[str, bool]) -> dict[str, bool]:
     """The answers without those that are part of the setting: place and plant kind count once."""
-    return {name: yes for name, yes in answers.items() if name not in PLACE_SAID and not name.startswith(KIND_SAID)}
+    return {
+        name: yes
+        for name, yes in answers.items()
+        if name not in PLACE_SAID and not name.startswith(KIND_SAID)
+    }
 
 
 def telling(catalogue: Catalogue, verdict: Verdict, cause: str) -> list[tuple[float, str]]:
-    """(weight, answer) of what speaks for a cause (above 0) and against it, the weightiest first; what tells next to nothing is left out."""
+    """(weight, answer) of what speaks for a cause (above 0) and against it, the
+    weightiest first; what tells next to nothing is left out.
+    """
     weights = verdict.weights[:, catalogue.evidence.model.row[cause]]
-    order = sorted(zip(map(float, weights), verdict.answers, strict=True), key=lambda pair: -abs(pair[0]))
+    order = sorted(
+        zip(map(float, weights), verdict.answers, strict=True), key=lambda pair: -abs(pair[0])
+    )
     return [(w, name) for w, name in order if abs(w) >= TELLS]
 
 
 def _suspect_json(catalogue: Catalogue, verdict: Verdict, cause: str) -> dict[str, Any]:
     tells = telling(catalogue, verdict, cause)
     return {
-        "id": cause, "probability": verdict.chances[cause], "for": [name for w, name in tells if w > 0],
-        "against": [name for w, name in tells if w < 0], "harmless": cause not in catalogue.records,
-    }  # fmt: skip
+        "id": cause,
+        "probability": verdict.chances[cause],
+        "for": [name for w, name in tells if w > 0],
+        "against": [name for w, name in tells if w < 0],
+        "harmless": cause not in catalogue.records,
+    }
 
 
 def _check_json(check: Check) -> dict[str, Any]:
-    return {"observation": check.outcomes[0], "minutes": check.minutes, "gain": check.gain, "outcomes": list(check.outcomes)}
+    return {
+        "observation": check.outcomes[0],
+        "minutes": check.minutes,
+        "gain": check.gain,
+        "outcomes": list(check.outcomes),
+    }
 
 
-def stages_of(catalogue: Catalogue, cause: str, answers: Mapping[str, bool]) -> tuple[StageChance, ...]:
-    """The stages of a pest as words that a case takes (egg, larva, nymph, pupa, adult), with their chances; nothing for what is no pest."""
+def stages_of(
+    catalogue: Catalogue, cause: str, answers: Mapping[str, bool]
+) -> tuple[StageChance, ...]:
+    """The stages of a pest as words that a case takes (egg, larva, nymph, pupa, adult),
+    with their chances; nothing for what is no pest.
+    """
     record = catalogue.records.get(cause)
     if record is None:
         return ()
     words: dict[str, str] = {}
     for stage in record.stage:
-        words.setdefault("young" if stage.display in ("larva", "nymph") else stage.display, stage.display)
+        words.setdefault(
+            "young" if stage.display in ("larva", "nymph") else stage.display, stage.display
+        )
     model = catalogue.evidence.model
     chances = stage_chances(model, model.causes[model.row[cause]], list(words), answers)
     return tuple(StageChance(words[s.kind], s.chance, s.seen) for s in chances)
@@ -101,7 +158,18 @@ def stages_of(catalogue: Catalogue, cause: str, answers: Mapping[str, bool]) -> 
 
 def observations(catalogue: Catalogue) -> dict[str, Any]:
     """Every observation that can be reported."""
-    return {"schema": 1, "observations": [
-        {"id": o.id, "theme": o.theme, "group": o.group or None, "phrase": o.phrase, "how_to_check": o.how_to_check, "tool": o.tool,
-         "minutes": o.effort_minutes} for o in catalogue.evidence.observations.values()
-    ]}  # fmt: skip
+    return {
+        "schema": 1,
+        "observations": [
+            {
+                "id": o.id,
+                "theme": o.theme,
+                "group": o.group or None,
+                "phrase": o.phrase,
+                "how_to_check": o.how_to_check,
+                "tool": o.tool,
+                "minutes": o.effort_minutes,
+            }
+            for o in catalogue.evidence.observations.values()
+        ],
+    }

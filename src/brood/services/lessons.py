@@ -17,8 +17,10 @@ from brood.store.tables import PestCase
 
 @dataclass(frozen=True)
 class Lesson:
-    """What own cases say of a treatment: in how many it was used and on how many evenings, what an evening took against what it should, and on
-    which plants it marked the test leaves."""
+    """What own cases say of a treatment: in how many it was used and on how many
+    evenings, what an evening took against what it should, and on which plants it marked
+    the test leaves.
+    """
 
     name: str
     cases: int
@@ -29,7 +31,9 @@ class Lesson:
 
 
 def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]:
-    """Own experience by treatment, the most used first; evenings with several treatments count for each."""
+    """Own experience by treatment, the most used first; evenings with several
+    treatments count for each.
+    """
     uses: dict[str, list[tuple[PestCase, int]]] = {}
     marked: dict[str, list[str]] = {}
     effects: dict[int, tuple[float, float]] = {}
@@ -47,10 +51,21 @@ def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]
         known = [effects[r.id] for r, _ in rows if r.id in effects]
         mean = [sum(v) / len(known) for v in zip(*known, strict=True)] if known else [None, None]
         hurt = listed(sorted(set(marked.get(key, []))))
-        out.append(Lesson(catalogue.treatments[key].name, len(rows), sum(n for _, n in rows), mean[0], mean[1], hurt))
+        out.append(
+            Lesson(
+                catalogue.treatments[key].name,
+                len(rows),
+                sum(n for _, n in rows),
+                mean[0],
+                mean[1],
+                hurt,
+            )
+        )
     return sorted(out, key=lambda lesson: (-lesson.evenings, lesson.name))
 
 
-def _effect(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> tuple[float, float] | None:
+def _effect(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date
+) -> tuple[float, float] | None:
     held = belief(session, catalogue, row, today)
     return (held.effective, held.expected) if held is not None and held.case.done else None

@@ -24,7 +24,9 @@ class LoggerPlan:
 
 
 def temperatures(plan: LoggerPlan) -> list[tuple[datetime, float]]:
-    """(moment, °C) every ten minutes: sun by day, weather that changes over days, small quick swings, slow drift of the device."""
+    """(moment, °C) every ten minutes: sun by day, weather that changes over days, small
+    quick swings, slow drift of the device.
+    """
     rng = np.random.default_rng(plan.seed)
     count = plan.days * 144
     t = np.arange(count) / 144
@@ -33,16 +35,26 @@ def temperatures(plan: LoggerPlan) -> list[tuple[datetime, float]]:
     sky = np.convolve(np.pad(sky, 36, mode="edge"), np.ones(73) / 73, mode="valid")
     fronts = np.convolve(rng.normal(0, 1.0, plan.days + 12), np.ones(4) / 2.2, mode="same")
     weather = np.interp(t, np.arange(len(fronts)), fronts)
-    sun = np.clip(np.sin(np.pi * (clock - 0.25) / 0.54), 0, None) ** 1.3 * ((clock > 0.25) & (clock < 0.79))
+    sun = np.clip(np.sin(np.pi * (clock - 0.25) / 0.54), 0, None) ** 1.3 * (
+        (clock > 0.25) & (clock < 0.79)
+    )
     lag = np.convolve(np.pad(sun, (18, 0), mode="edge"), np.ones(19) / 19, mode="valid")
     quick = np.convolve(rng.normal(0, 0.5, count + 5), np.ones(6) / 4, mode="valid")[:count]
-    celsius = plan.low_c + weather + (plan.high_c - plan.low_c) * lag * sky + quick * (0.3 + lag) + 0.004 * t * 10
+    celsius = (
+        plan.low_c
+        + weather
+        + (plan.high_c - plan.low_c) * lag * sky
+        + quick * (0.3 + lag)
+        + 0.004 * t * 10
+    )
     return [(plan.start + i * STEP, round(float(c), 1)) for i, c in enumerate(celsius)]
 
 
 def csv_text(plan: LoggerPlan) -> str:
-    """The device's file. With `faults`: a short gap, a night without power, a repeated row, two readings of a sensor that
-    came loose, and a clock that is set back by an hour two thirds through."""
+    """The device's file. With `faults`: a short gap, a night without power, a repeated
+    row, two readings of a sensor that came loose, and a clock that is set back by an
+    hour two thirds through.
+    """
     rows = temperatures(plan)
     if not plan.faults or plan.days < 6:
         return "\n".join([HEADER, *(f"{at:%Y-%m-%d %H:%M},{c:.1f}" for at, c in rows)]) + "\n"
@@ -51,7 +63,9 @@ def csv_text(plan: LoggerPlan) -> str:
     short, long = int(plan.days * 0.25) * day + 60, int(plan.days * 0.45) * day + 110
     change = int(plan.days * 0.66) * day + 18
     skip = {*range(short, short + 8), *range(long, long + 55)}
-    loose = {int(i) for i in rng.choice(np.arange(2 * day, len(rows) - day), 2, replace=False)} - skip
+    loose = {
+        int(i) for i in rng.choice(np.arange(2 * day, len(rows) - day), 2, replace=False)
+    } - skip
     lines = [HEADER]
     for i, (at, c) in enumerate(rows):
         if i in skip:

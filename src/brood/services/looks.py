@@ -15,15 +15,24 @@ from brood.store.tables import Look, LookAnswer, StageSeen
 
 SAID = ("yes", "no", "old", "")
 TOOLS = {
-    "phone": "phone with a light", "lens": "lens, 10× or more", "paper": "white paper", "tissue": "damp tissue", "swab": "cotton swab and alcohol",
-    "knife or nail": "knife or nail", "water": "water", "card": "sticky card", "trowel": "trowel or stick",
-}  # fmt: skip
+    "phone": "phone with a light",
+    "lens": "lens, 10× or more",
+    "paper": "white paper",
+    "tissue": "damp tissue",
+    "swab": "cotton swab and alcohol",
+    "knife or nail": "knife or nail",
+    "water": "water",
+    "card": "sticky card",
+    "trowel": "trowel or stick",
+}
 """What a check may need, by its name in the catalogue."""
 
 
 @dataclass(frozen=True)
 class StageCommand:
-    """A stage as seen: a number or a rough class, the share of the plant that was looked at, alive or not, and by which clue."""
+    """A stage as seen: a number or a rough class, the share of the plant that was
+    looked at, alive or not, and by which clue.
+    """
 
     stage: str
     number: float | None
@@ -34,17 +43,36 @@ class StageCommand:
 
 
 def begin(session: Session, plant_id: int, *, now: datetime, case_id: int | None = None) -> int:
-    """The plant's look that is still open, or a new one; its id. A look at a case asks again what it is, with the answers given before."""
+    """The plant's look that is still open, or a new one; its id. A look at a case asks
+    again what it is, with the answers given before.
+    """
     plant = cases.plant(session, plant_id)
     before = looks.of_plant(session, plant.id)
     still = next((row for row in before if row.closed_at is None and row.case_id == case_id), None)
     if still is not None:
         return still.id
-    row = Look(plant_id=plant.id, case_id=case_id, tools=list(TOOLS), started_at=now, answers=[], stages=[], photos=[])
+    row = Look(
+        plant_id=plant.id,
+        case_id=case_id,
+        tools=list(TOOLS),
+        started_at=now,
+        answers=[],
+        stages=[],
+        photos=[],
+    )
     session.add(row)
     earlier = next((b for b in before if case_id is not None and b.case_id == case_id), None)
     if earlier is not None:
-        row.answers = [LookAnswer(observation=a.observation, said=a.said, sure=a.sure, how=_earlier(a), recorded_at=now) for a in standing(earlier)]
+        row.answers = [
+            LookAnswer(
+                observation=a.observation,
+                said=a.said,
+                sure=a.sure,
+                how=_earlier(a),
+                recorded_at=now,
+            )
+            for a in standing(earlier)
+        ]
     session.flush()
     return row.id
 
@@ -63,20 +91,47 @@ def seen(row: Look, pest_id: str | None = None) -> list[StageSeen]:
     return [s for s in row.stages if s.withdrawn_at is None and pest_id in (None, s.pest_id)]
 
 
-def answer(session: Session, catalogue: Catalogue, look_id: int, said: dict[str, str], *, now: datetime, sure: bool = True, how: str = "") -> None:
-    """Keep answers by observation: yes, no, old, or empty for not looked. Earlier ones are withdrawn, and stay in the log."""
+def answer(
+    session: Session,
+    catalogue: Catalogue,
+    look_id: int,
+    said: dict[str, str],
+    *,
+    now: datetime,
+    sure: bool = True,
+    how: str = "",
+) -> None:
+    """Keep answers by observation: yes, no, old, or empty for not looked. Earlier ones
+    are withdrawn, and stay in the log.
+    """
     row = looks.look(session, look_id)
-    wrong = [o for o, word in said.items() if o not in catalogue.evidence.observations or word not in SAID]
+    wrong = [
+        o
+        for o, word in said.items()
+        if o not in catalogue.evidence.observations or word not in SAID
+    ]
     if wrong:
         raise FieldErrors({"answer": "This question is not known. Reload the page and try again."})
     for given in standing(row):
         if given.observation in said:
             given.withdrawn_at = now
-    row.answers += [LookAnswer(observation=o, said=word, sure=sure, how=how, recorded_at=now) for o, word in said.items() if word]
+    row.answers += [
+        LookAnswer(observation=o, said=word, sure=sure, how=how, recorded_at=now)
+        for o, word in said.items()
+        if word
+    ]
     row.closed_at = None
 
 
-def choose(session: Session, catalogue: Catalogue, look_id: int, options: Sequence[str], chosen: str, *, now: datetime) -> None:
+def choose(
+    session: Session,
+    catalogue: Catalogue,
+    look_id: int,
+    options: Sequence[str],
+    chosen: str,
+    *,
+    now: datetime,
+) -> None:
     """Keep the choice among several outcomes of one look; none of them when nothing is chosen."""
     answers = {chosen: "yes"} if chosen else dict.fromkeys(options, "no")
     answer(session, catalogue, look_id, answers, now=now)
@@ -89,9 +144,17 @@ def set_tools(session: Session, look_id: int, tools: Sequence[str], looker: str)
 
 
 def keep_stages(
-    session: Session, look_id: int, pest_id: str, found: Sequence[StageCommand], *, now: datetime, affected: float | None = None
+    session: Session,
+    look_id: int,
+    pest_id: str,
+    found: Sequence[StageCommand],
+    *,
+    now: datetime,
+    affected: float | None = None,
 ) -> None:
-    """The stages of a pest as seen, and the share of the leaves that shows it; what was said before is withdrawn, and stays in the log."""
+    """The stages of a pest as seen, and the share of the leaves that shows it; what was
+    said before is withdrawn, and stays in the log.
+    """
     row = looks.look(session, look_id)
     row.affected = affected
     for before in seen(row, pest_id):

@@ -1,4 +1,6 @@
-"""A suspect's stages for the loupe: what each looks like, how long it is, and what was said of it."""
+"""A suspect's stages for the loupe: what each looks like, how long it is, and what was
+said of it.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,9 @@ class Choice:
 
 @dataclass(frozen=True)
 class Loupe:
-    """All that a loupe shows; `hidden` are stages that must be there unseen: (name, about how many)."""
+    """All that a loupe shows; `hidden` are stages that must be there unseen: (name,
+    about how many).
+    """
 
     look: Look
     record: PestRecord
@@ -59,13 +63,24 @@ class Loupe:
     hidden: tuple[tuple[str, float], ...]
 
 
-def build(session: Session, catalogue: Catalogue, look_id: int, pest_id: str, *, now: datetime) -> Loupe:
+def build(
+    session: Session, catalogue: Catalogue, look_id: int, pest_id: str, *, now: datetime
+) -> Loupe:
     """The loupe of a suspect; raises InputError for what is no pest."""
     catalogue.pest(pest_id)
     row, record = queries.look(session, look_id), catalogue.records[pest_id]
     said = {s.stage: s for s in looks.seen(row, pest_id)}
-    choices = tuple(Choice(stage, name, stage_drawing(record, stage), said.get(stage)) for stage, name in stage_choices(record))
-    return Loupe(row, record, loupe_stages(record), choices, _hidden(session, catalogue, row, record, list(said.values()), now))
+    choices = tuple(
+        Choice(stage, name, stage_drawing(record, stage), said.get(stage))
+        for stage, name in stage_choices(record)
+    )
+    return Loupe(
+        row,
+        record,
+        loupe_stages(record),
+        choices,
+        _hidden(session, catalogue, row, record, list(said.values()), now),
+    )
 
 
 def loupe_stages(record: PestRecord) -> tuple[LoupeStage, ...]:
@@ -75,13 +90,22 @@ def loupe_stages(record: PestRecord) -> tuple[LoupeStage, ...]:
         before = by_drawing.get(stage.drawing)
         low, high = stage.length_mm
         name = "adult" if stage.display == "adult" else before.name if before else stage.name
-        span = (min(low, before.length_mm[0]), max(high, before.length_mm[1])) if before else (low, high)
+        span = (
+            (min(low, before.length_mm[0]), max(high, before.length_mm[1]))
+            if before
+            else (low, high)
+        )
         by_drawing[stage.drawing] = LoupeStage(stage.drawing, LETTERS[stage.display], name, span)
     return tuple(by_drawing.values())
 
 
 def _hidden(
-    session: Session, catalogue: Catalogue, row: Look, record: PestRecord, said: list[StageSeen], now: datetime
+    session: Session,
+    catalogue: Catalogue,
+    row: Look,
+    record: PestRecord,
+    said: list[StageSeen],
+    now: datetime,
 ) -> tuple[tuple[str, float], ...]:
     """Stages that the seen ones imply, by the plant's warmth; nothing where no warmth is known."""
     pest = catalogue.pests[record.id]
@@ -90,6 +114,15 @@ def _hidden(
     except InputError:
         return ()
     celsius = float(series.celsius.mean())
-    found = tuple(f for s in said if s.life != "dead" for f in spread_group(pest, Found(now.date(), s.stage, whole_plant(s)), celsius))
+    found = tuple(
+        f
+        for s in said
+        if s.life != "dead"
+        for f in spread_group(pest, Found(now.date(), s.stage, whole_plant(s)), celsius)
+    )
     names = {s.id: s.plural for s in record.stage}
-    return tuple((names[f.stage], f.count) for f in infer_hidden(pest, found, series) if f.inferred and f.count >= 0.5)
+    return tuple(
+        (names[f.stage], f.count)
+        for f in infer_hidden(pest, found, series)
+        if f.inferred and f.count >= 0.5
+    )

@@ -1,4 +1,6 @@
-"""The mixing bench: a recipe or a label's rate, a volume and what stands in the cupboard become amounts, an order and a keeping time."""
+"""The mixing bench: a recipe or a label's rate, a volume and what stands in the
+cupboard become amounts, an order and a keeping time.
+"""
 
 from __future__ import annotations
 
@@ -18,9 +20,11 @@ SHARE_MORE = 0.15
 
 @dataclass(frozen=True)
 class MixCommand:
-    """What is to be mixed: `stocks` the percent of what stands in the cupboard by ingredient, `instead` what stands in for an ingredient,
-    `strengths` a strength other than the usual one, `extras` what else was thought of with its percent, `label_rate` ml of product per litre,
-    `use` what it is for: spray, swab or drench."""
+    """What is to be mixed: `stocks` the percent of what stands in the cupboard by
+    ingredient, `instead` what stands in for an ingredient, `strengths` a strength other
+    than the usual one, `extras` what else was thought of with its percent, `label_rate`
+    ml of product per litre, `use` what it is for: spray, swab or drench.
+    """
 
     treatment: str
     volume_ml: float
@@ -52,7 +56,9 @@ class Line:
 
 @dataclass(frozen=True)
 class MixResult:
-    """A mix to be made: the lines, the water, one or two orders, how long it keeps, what to mind."""
+    """A mix to be made: the lines, the water, one or two orders, how long it keeps,
+    what to mind.
+    """
 
     treatment: str
     name: str
@@ -80,31 +86,55 @@ def ml_of(amount: float, unit: str) -> float:
 
 
 def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
-    """Work out a mix. Raises InputError with the reason for what is refused or cannot be reached."""
+    """Work out a mix. Raises InputError with the reason for what is refused or cannot
+    be reached.
+    """
     if command.treatment not in catalogue.treatments:
         known = ", ".join(sorted(catalogue.recipes.recipe))
-        raise InputError(f"There is no treatment '{command.treatment[:40]}'.", field="treatment", value=command.treatment[:40], allowed=known)
+        raise InputError(
+            f"There is no treatment '{command.treatment[:40]}'.",
+            field="treatment",
+            value=command.treatment[:40],
+            allowed=known,
+        )
     if not 0 < command.volume_ml <= MOST_ML:
-        raise InputError("A mix is more than 0 and at most 100 litres.", field="litres", value=command.volume_ml / 1000, allowed="0 to 100")
+        raise InputError(
+            "A mix is more than 0 and at most 100 litres.",
+            field="litres",
+            value=command.volume_ml / 1000,
+            allowed="0 to 100",
+        )
     recipe = catalogue.recipes.recipe.get(command.treatment)
-    things = [command.instead.get(p.ingredient, p.ingredient) for p in recipe.parts] if recipe else []
+    things = (
+        [command.instead.get(p.ingredient, p.ingredient) for p in recipe.parts] if recipe else []
+    )
     _refuse(catalogue, command, things)
     _fits(recipe, command, things)
     if command.label_rate is not None:
         return _labelled(catalogue, command)
     if recipe is None:
         name = catalogue.treatments[command.treatment].name
-        raise InputError(f"There is no home mix of {name}: follow the label of a product, and give its rate.", field="label-rate",
-                         allowed="ml of product per litre")  # fmt: skip
+        raise InputError(
+            f"There is no home mix of {name}: follow the label of a product, and give its rate.",
+            field="label-rate",
+            allowed="ml of product per litre",
+        )
     if command.eaten:
         raise InputError(
-            "Parts of this plant are eaten: no home mix, for nobody has tested what stays on it. Take a product labelled for this crop, "
-            "and give its rate.", field="label-rate", allowed="ml of product per litre",
-        )  # fmt: skip
-    return _result(catalogue, command, recipe, mixed(command.volume_ml, _wanted(catalogue, recipe, command)))
+            "Parts of this plant are eaten: no home mix, for nobody has tested what stays "
+            "on it. Take a product labelled for this crop, "
+            "and give its rate.",
+            field="label-rate",
+            allowed="ml of product per litre",
+        )
+    return _result(
+        catalogue, command, recipe, mixed(command.volume_ml, _wanted(catalogue, recipe, command))
+    )
 
 
-def _wanted(catalogue: Catalogue, recipe: Recipe, command: MixCommand) -> list[tuple[str, float, float | None]]:
+def _wanted(
+    catalogue: Catalogue, recipe: Recipe, command: MixCommand
+) -> list[tuple[str, float, float | None]]:
     """(ingredient, percent, stock's percent) of every part."""
     out = []
     for part in recipe.parts:
@@ -115,11 +145,19 @@ def _wanted(catalogue: Catalogue, recipe: Recipe, command: MixCommand) -> list[t
         name = catalogue.recipes.name(taken)
         if not part.low - 1e-9 <= percent <= part.most + 1e-9:
             raise InputError(
-                f"{percent:g} % of {name} lies outside what is usual here, {part.low:g} to {part.most:g} %: more injures the plant and does "
-                "not work faster, less does not work.", field="percent", value=percent, allowed=f"{part.low:g} to {part.most:g}",
-            )  # fmt: skip
+                f"{percent:g} % of {name} lies outside what is usual here, {part.low:g} to "
+                f"{part.most:g} %: more injures the plant and does "
+                "not work faster, less does not work.",
+                field="percent",
+                value=percent,
+                allowed=f"{part.low:g} to {part.most:g}",
+            )
         known = catalogue.recipes.ingredient[taken]
-        stock = command.stocks.get(taken, known.usual_percent[0] if known.usual_percent else None) if known.of == "active" else None
+        stock = (
+            command.stocks.get(taken, known.usual_percent[0] if known.usual_percent else None)
+            if known.of == "active"
+            else None
+        )
         out.append((taken, percent, stock))
     return out
 
@@ -127,7 +165,11 @@ def _wanted(catalogue: Catalogue, recipe: Recipe, command: MixCommand) -> list[t
 def _not_that(catalogue: Catalogue, part: RecipePart, taken: str) -> InputError:
     """Why something cannot stand in for a part."""
     rule = catalogue.recipes.refused([taken, part.ingredient])
-    why = f"{rule.why} {rule.instead}" if rule else f"{catalogue.recipes.name(taken).capitalize()} is not what this mix is made with."
+    why = (
+        f"{rule.why} {rule.instead}"
+        if rule
+        else f"{catalogue.recipes.name(taken).capitalize()} is not what this mix is made with."
+    )
     allowed = ", ".join((part.ingredient, *part.instead))
     return InputError(why, field="stock", value=taken[:40], allowed=allowed)
 
@@ -137,15 +179,30 @@ def _refuse(catalogue: Catalogue, command: MixCommand, things: list[str]) -> Non
     book = catalogue.recipes
     for extra in command.extras:
         if extra not in book.ingredient and extra not in book.other:
-            raise InputError(f"'{extra[:40]}' is not known here.", field="with", value=extra[:40], allowed=", ".join([*book.ingredient, *book.other]))
+            raise InputError(
+                f"'{extra[:40]}' is not known here.",
+                field="with",
+                value=extra[:40],
+                allowed=", ".join([*book.ingredient, *book.other]),
+            )
     rule = book.refused([*things, *command.extras])
     if rule:
-        raise InputError(f"{rule.why} {rule.instead}", field="with", value=", ".join(command.extras) or things[0], allowed="without it")
+        raise InputError(
+            f"{rule.why} {rule.instead}",
+            field="with",
+            value=", ".join(command.extras) or things[0],
+            allowed="without it",
+        )
     limits = {ceiling.of: ceiling for ceiling in book.ceiling}
     for extra, percent in command.extras.items():
         if extra not in limits:
-            raise InputError(f"No mix here is made with {book.name(extra)}: nobody knows what the two do together.", field="with", value=extra,
-                             allowed="without it")  # fmt: skip
+            raise InputError(
+                f"No mix here is made with {book.name(extra)}: nobody knows what the two "
+                "do together.",
+                field="with",
+                value=extra,
+                allowed="without it",
+            )
         _under(limits[extra], percent, command.household)
 
 
@@ -154,31 +211,60 @@ def _fits(recipe: Recipe | None, command: MixCommand, things: list[str]) -> None
     if recipe is None or command.use in ("", recipe.use):
         return
     if command.use == "drench" and {"isopropyl-alcohol", "ethanol"} & set(things):
-        raise InputError("Alcohol kills roots, and its vapour stays in the pot. For the soil: new topsoil, nematodes or the gnat bacterium.",
-                         field="use", value=command.use, allowed=recipe.use)  # fmt: skip
-    raise InputError(f"This mix is a {recipe.use}: at this strength it is of no use as a {command.use[:20]}, or does harm.",
-                     field="use", value=command.use[:20], allowed=recipe.use)  # fmt: skip
+        raise InputError(
+            "Alcohol kills roots, and its vapour stays in the pot. For the soil: new "
+            "topsoil, nematodes or the gnat bacterium.",
+            field="use",
+            value=command.use,
+            allowed=recipe.use,
+        )
+    raise InputError(
+        f"This mix is a {recipe.use}: at this strength it is of no use as a "
+        f"{command.use[:20]}, or does harm.",
+        field="use",
+        value=command.use[:20],
+        allowed=recipe.use,
+    )
 
 
 def _under(ceiling: Ceiling, percent: float | None, household: frozenset[str]) -> None:
     if household & set(ceiling.never_with):
         raise InputError(ceiling.never_why, field="with", value=ceiling.of, allowed="none")
     if percent is None or percent > ceiling.most:
-        raise InputError(f"{ceiling.why} {ceiling.most:g} % is the most.", field="with", value=percent, allowed=f"at most {ceiling.most:g}")
+        raise InputError(
+            f"{ceiling.why} {ceiling.most:g} % is the most.",
+            field="with",
+            value=percent,
+            allowed=f"at most {ceiling.most:g}",
+        )
 
 
 def _result(catalogue: Catalogue, command: MixCommand, recipe: Recipe, made: Mixed) -> MixResult:
     record = catalogue.treatments[command.treatment]
-    lines = [Line(p.ingredient, catalogue.recipes.name(p.ingredient), p.ml, p.percent, p.stock_percent) for p in made.portions]
+    lines = [
+        Line(p.ingredient, catalogue.recipes.name(p.ingredient), p.ml, p.percent, p.stock_percent)
+        for p in made.portions
+    ]
     water = made.water_ml
     for extra, percent in command.extras.items():
         ml = command.volume_ml * (percent or 0) / 100
         lines.append(Line(extra, catalogue.recipes.name(extra), ml, percent, None))
         water -= ml
     return MixResult(
-        record.id, record.name, command.volume_ml, tuple(lines), water, tuple(tuple(o) for o in recipe.orders), recipe.keeps, recipe.keeps_days,
-        recipe.shake, tuple(recipe.notes), tuple(record.cautions), recipe.use, by_label=False,
-    )  # fmt: skip
+        record.id,
+        record.name,
+        command.volume_ml,
+        tuple(lines),
+        water,
+        tuple(tuple(o) for o in recipe.orders),
+        recipe.keeps,
+        recipe.keeps_days,
+        recipe.shake,
+        tuple(recipe.notes),
+        tuple(record.cautions),
+        recipe.use,
+        by_label=False,
+    )
 
 
 def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
@@ -186,28 +272,62 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
     record, care = catalogue.treatments[command.treatment], catalogue.care[command.treatment]
     ml = by_label(command.volume_ml, command.label_rate or 0)
     if ml >= command.volume_ml:
-        raise InputError("More product than the whole volume: check the label's rate, in ml per litre.", field="label-rate",
-                         value=command.label_rate, allowed="under 1000")  # fmt: skip
+        raise InputError(
+            "More product than the whole volume: check the label's rate, in ml per litre.",
+            field="label-rate",
+            value=command.label_rate,
+            allowed="under 1000",
+        )
     portion = Portion("product", ml, 100 * ml / command.volume_ml, None)
     line = Line("product", f"the product, {record.name}", portion.ml, portion.percent, None)
-    order = ("As the label says; where it is silent: half the water, the product, the rest of the water.",)
+    order = (
+        "As the label says; where it is silent: half the water, the product, the rest of "
+        "the water.",
+    )
     return MixResult(
-        record.id, record.name, command.volume_ml, (line,), command.volume_ml - ml, (order,), "as the label says; the same day where it is silent",
-        0, care.technique == "spray", ("The label's rate is what counts, never more “to be sure”.",), tuple(record.cautions), care.technique,
+        record.id,
+        record.name,
+        command.volume_ml,
+        (line,),
+        command.volume_ml - ml,
+        (order,),
+        "as the label says; the same day where it is silent",
+        0,
+        care.technique == "spray",
+        ("The label's rate is what counts, never more “to be sure”.",),
+        tuple(record.cautions),
+        care.technique,
         by_label=True,
-    )  # fmt: skip
+    )
 
 
 def as_json(made: MixResult) -> dict[str, Any]:
     """A mix by the contract: amounts in ml, US measures and spoons."""
     every = [*made.lines, Line("water", "water", made.water_ml, None, None)]
     return {
-        "schema": 1, "treatment": made.treatment, "volume_ml": made.volume_ml, "strength_percent": made.strength, "by_label": made.by_label,
+        "schema": 1,
+        "treatment": made.treatment,
+        "volume_ml": made.volume_ml,
+        "strength_percent": made.strength,
+        "by_label": made.by_label,
         "ingredients": [
-            {"id": line.ingredient, "name": line.name, "ml": round(line.ml, 3), "percent": line.percent, "stock_percent": line.stock_percent,
-             "spoons": line.spoons or None, "measures": {u: float(f"{from_ml(line.ml, u):.6g}") for u in UNITS if u not in ("ml", "drop")}}
+            {
+                "id": line.ingredient,
+                "name": line.name,
+                "ml": round(line.ml, 3),
+                "percent": line.percent,
+                "stock_percent": line.stock_percent,
+                "spoons": line.spoons or None,
+                "measures": {
+                    u: float(f"{from_ml(line.ml, u):.6g}") for u in UNITS if u not in ("ml", "drop")
+                },
+            }
             for line in every
         ],
-        "order": [list(order) for order in made.orders], "keeps": made.keeps, "keeps_days": made.keeps_days, "shake": made.shake,
-        "notes": list(made.notes), "cautions": list(made.cautions),
-    }  # fmt: skip
+        "order": [list(order) for order in made.orders],
+        "keeps": made.keeps,
+        "keeps_days": made.keeps_days,
+        "shake": made.shake,
+        "notes": list(made.notes),
+        "cautions": list(made.cautions),
+    }

@@ -1,4 +1,6 @@
-"""A household that an earlier version exported, brought up to what this one keeps: by the migrations that its database would go through."""
+"""A household that an earlier version exported, brought up to what this one keeps: by
+the migrations that its database would go through.
+"""
 
 from __future__ import annotations
 
@@ -40,8 +42,12 @@ def _reflected(path: Path) -> list[SqlTable]:
     return [t for t in metadata.sorted_tables if t.name != "alembic_version"]
 
 
-def brought_up(version: str, typed: Rows, row_of: Callable[[SqlTable, Any], dict[str, Any]]) -> Rows:
-    """The rows of an earlier version as this one keeps them; `row_of` makes a plain row of a found one. Raises InputError when they do not fit."""
+def brought_up(
+    version: str, typed: Rows, row_of: Callable[[SqlTable, Any], dict[str, Any]]
+) -> Rows:
+    """The rows of an earlier version as this one keeps them; `row_of` makes a plain row
+    of a found one. Raises InputError when they do not fit.
+    """
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "older.sqlite"
         upgrade(path, version)
@@ -49,7 +55,11 @@ def brought_up(version: str, typed: Rows, row_of: Callable[[SqlTable, Any], dict
             _fill(path, tables_at(version), typed)
             upgrade(path)
         except (SQLAlchemyError, RuntimeError):
-            raise InputError("The rows of this household do not fit together.", field="tables", allowed="what `brood export` wrote") from None
+            raise InputError(
+                "The rows of this household do not fit together.",
+                field="tables",
+                allowed="what `brood export` wrote",
+            ) from None
         return _found(path, row_of)
 
 
@@ -65,6 +75,9 @@ def _fill(path: Path, tables: list[SqlTable], typed: Rows) -> None:
 def _found(path: Path, row_of: Callable[[SqlTable, Any], dict[str, Any]]) -> Rows:
     engine = migration_engine(path)
     with engine.connect() as connection:
-        found = {t.name: [row_of(t, row) for row in connection.execute(t.select()).mappings()] for t in _reflected(path)}
+        found = {
+            t.name: [row_of(t, row) for row in connection.execute(t.select()).mappings()]
+            for t in _reflected(path)
+        }
     engine.dispose()
     return found

@@ -1,4 +1,6 @@
-"""What a schedule would do to a case: the chance of clearing, survivors, the first escape, and common rules beside it."""
+"""What a schedule would do to a case: the chance of clearing, survivors, the first
+escape, and common rules beside it.
+"""
 
 from __future__ import annotations
 
@@ -31,22 +33,42 @@ class RuleOutcome:
         return len(self.days)
 
 
-def considered(problem: Problem, plan: Plan, *, rules: bool = True) -> tuple[Outcome, tuple[RuleOutcome, ...]]:
-    """What a plan would do, and every rule of thumb on the same case with the same acts on every date; limits are only told."""
+def considered(
+    problem: Problem, plan: Plan, *, rules: bool = True
+) -> tuple[Outcome, tuple[RuleOutcome, ...]]:
+    """What a plan would do, and every rule of thumb on the same case with the same acts
+    on every date; limits are only told.
+    """
     fitting = rule_uses(problem) if rules else {}
     own, *others = outcomes(problem, [uses_of(plan), *fitting.values()])
-    return own, tuple(RuleOutcome(n, RULES[n], o, breaks_label(problem.case, RULES[n])) for n, o in zip(fitting, others, strict=True))
+    return own, tuple(
+        RuleOutcome(n, RULES[n], o, breaks_label(problem.case, RULES[n]))
+        for n, o in zip(fitting, others, strict=True)
+    )
 
 
 def figures(outcome: Outcome) -> dict[str, Any]:
     """An outcome by the contract."""
     escape = outcome.first_escape.isoformat() if outcome.first_escape else None
-    return {"chance_of_clearing": outcome.chance, "chance_in_90": outcome.in_90, "expected_survivors": outcome.survivors, "first_escape": escape}
+    return {
+        "chance_of_clearing": outcome.chance,
+        "chance_in_90": outcome.in_90,
+        "expected_survivors": outcome.survivors,
+        "first_escape": escape,
+    }
 
 
 def rules_json(rules: Sequence[RuleOutcome]) -> list[dict[str, Any]]:
     """The rules of thumb by the contract."""
-    return [{"id": r.id, "applications": r.evenings, **figures(r.outcome), "breaks_label": r.breaks_label} for r in rules]
+    return [
+        {
+            "id": r.id,
+            "applications": r.evenings,
+            **figures(r.outcome),
+            "breaks_label": r.breaks_label,
+        }
+        for r in rules
+    ]
 
 
 def breaks_label(case: Case, days: Sequence[int]) -> bool:
@@ -54,7 +76,9 @@ def breaks_label(case: Case, days: Sequence[int]) -> bool:
     gap = min((b - a for a, b in pairwise(days)), default=10**6)
     least, most = case.limits.min_gap_days, case.limits.max_applications
     return any(
-        gap < (least if least is not None else act.min_gap_days) or len(days) > (most or act.max_applications or 10**6) for act in case.acts
+        gap < (least if least is not None else act.min_gap_days)
+        or len(days) > (most or act.max_applications or 10**6)
+        for act in case.acts
     )
 
 
@@ -64,21 +88,40 @@ def too_soon(days: Sequence[int], least: int) -> tuple[int, ...]:
 
 
 def assess_json(case: Case, dates: Sequence[date]) -> dict[str, Any]:
-    """What a given set of dates would do, all acts on each; raises InputError for dates that cannot be computed."""
+    """What a given set of dates would do, all acts on each; raises InputError for dates
+    that cannot be computed.
+    """
     if not dates:
-        raise InputError("Give at least one date.", field="dates", allowed="dates such as 2026-06-01,2026-06-04")
+        raise InputError(
+            "Give at least one date.", field="dates", allowed="dates such as 2026-06-01,2026-06-04"
+        )
     problem = problem_of(case)
     first, last = min(f.on for f in case.found), problem.last
     for day in dates:
         if not first <= day <= last:
-            raise InputError(f"{day} lies outside the time that can be computed.", field="dates", value=day.isoformat(), allowed=f"{first} to {last}")
+            raise InputError(
+                f"{day} lies outside the time that can be computed.",
+                field="dates",
+                value=day.isoformat(),
+                allowed=f"{first} to {last}",
+            )
     days = sorted(set(dates))
     found = outcomes(problem, [tuple((day.toordinal(), problem.acts) for day in days)])[0]
     acts = {a.id: a for a in case.acts}
-    schedule = sorted([*((d.on, [acts[i] for i in d.acts if i in acts]) for d in case.done), *((day, list(case.acts)) for day in days)],
-                      key=lambda pair: pair[0])  # fmt: skip
-    by_day = expected(case, schedule, max(*days, *(d.on for d in case.done)) if case.done else max(days))
+    schedule = sorted(
+        [
+            *((d.on, [acts[i] for i in d.acts if i in acts]) for d in case.done),
+            *((day, list(case.acts)) for day in days),
+        ],
+        key=lambda pair: pair[0],
+    )
+    by_day = expected(
+        case, schedule, max(*days, *(d.on for d in case.done)) if case.done else max(days)
+    )
     return {
-        "schema": 1, "pest": case.pest.id, "applications": [day.isoformat() for day in days], **figures(found),
+        "schema": 1,
+        "pest": case.pest.id,
+        "applications": [day.isoformat() for day in days],
+        **figures(found),
         "by_day": [{"date": day.isoformat(), "stages": stages} for day, stages in by_day],
-    }  # fmt: skip
+    }

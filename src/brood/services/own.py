@@ -33,7 +33,8 @@ class Line:
 
 @dataclass(frozen=True)
 class Effect:
-    """What a change does: days from egg (or birth) to adult and to the first young by °C, and the evenings of every open case.
+    """What a change does: days from egg (or birth) to adult and to the first young by
+    °C, and the evenings of every open case.
 
     Each pair is (as shipped, with the own figures).
     """
@@ -44,7 +45,9 @@ class Effect:
 
 @dataclass(frozen=True)
 class OwnResult:
-    """All that the page of own figures shows. `lost` are own figures for constants that the catalogue no longer has."""
+    """All that the page of own figures shows. `lost` are own figures for constants that
+    the catalogue no longer has.
+    """
 
     pest_id: str
     lines: tuple[Line, ...]
@@ -61,7 +64,11 @@ class OwnResult:
 
 
 def _standing(session: Session) -> list[OwnFigure]:
-    return list(session.scalars(select(OwnFigure).where(OwnFigure.withdrawn_at.is_(None)).order_by(OwnFigure.id)))
+    return list(
+        session.scalars(
+            select(OwnFigure).where(OwnFigure.withdrawn_at.is_(None)).order_by(OwnFigure.id)
+        )
+    )
 
 
 def _values(rows: list[OwnFigure], catalogue: Catalogue) -> dict[str, dict[str, float]]:
@@ -70,11 +77,17 @@ def _values(rows: list[OwnFigure], catalogue: Catalogue) -> dict[str, dict[str, 
     for row in rows:
         out.setdefault(row.pest_id, {})[row.figure] = row.value
     lost = {pest_id: own.unknown(catalogue, pest_id, values) for pest_id, values in out.items()}
-    return {pest_id: kept for pest_id, values in out.items() if (kept := {k: v for k, v in values.items() if k not in lost[pest_id]})}
+    return {
+        pest_id: kept
+        for pest_id, values in out.items()
+        if (kept := {k: v for k, v in values.items() if k not in lost[pest_id]})
+    }
 
 
 def adjusted(session: Session, catalogue: Catalogue) -> Catalogue:
-    """The catalogue with the keeper's own figures. A pest whose figures no longer fit together keeps the shipped ones."""
+    """The catalogue with the keeper's own figures. A pest whose figures no longer fit
+    together keeps the shipped ones.
+    """
     rows = _standing(session)
     if not rows:
         return catalogue
@@ -91,45 +104,95 @@ def in_use(session: Session, pest_id: str) -> int:
     return sum(row.pest_id == pest_id for row in _standing(session))
 
 
-def build(session: Session, shipped: Catalogue, pest_id: str, draft: Mapping[str, float] | None = None, *, today: date) -> OwnResult:
-    """The figures of a pest with the keeper's own, and the effect of those kept, or of `draft` on top of them, against the shipped ones.
+def build(
+    session: Session,
+    shipped: Catalogue,
+    pest_id: str,
+    draft: Mapping[str, float] | None = None,
+    *,
+    today: date,
+) -> OwnResult:
+    """The figures of a pest with the keeper's own, and the effect of those kept, or of
+    `draft` on top of them, against the shipped ones.
 
     Raises InputError for a draft that cannot be.
     """
     shipped.pest(pest_id)
-    every = list(session.scalars(select(OwnFigure).where(OwnFigure.pest_id == pest_id).order_by(OwnFigure.id.desc())))
+    every = list(
+        session.scalars(
+            select(OwnFigure).where(OwnFigure.pest_id == pest_id).order_by(OwnFigure.id.desc())
+        )
+    )
     lines = []
     for figure in own.figures(shipped, pest_id):
         rows = [r for r in every if r.figure == figure.key]
         stands = next((r for r in rows if r.withdrawn_at is None), None)
         lines.append(Line(figure, stands, tuple(r for r in rows if r is not stands)))
-    values = {**_values([r for r in every if r.withdrawn_at is None], shipped).get(pest_id, {}), **(draft or {})}
+    values = {
+        **_values([r for r in every if r.withdrawn_at is None], shipped).get(pest_id, {}),
+        **(draft or {}),
+    }
     known = {line.figure.key for line in lines}
     lost = tuple(r for r in every if r.withdrawn_at is None and r.figure not in known)
-    effect = _effect(session, shipped, own.with_own(shipped, {pest_id: values}), pest_id, today) if values else None
+    effect = (
+        _effect(session, shipped, own.with_own(shipped, {pest_id: values}), pest_id, today)
+        if values
+        else None
+    )
     return OwnResult(pest_id, tuple(lines), lost, effect)
 
 
-def _effect(session: Session, shipped: Catalogue, changed: Catalogue, pest_id: str, today: date) -> Effect:
+def _effect(
+    session: Session, shipped: Catalogue, changed: Catalogue, pest_id: str, today: date
+) -> Effect:
     days = []
     for celsius in COMPARE_C:
         before, after = (stage_times(c.pest(pest_id), celsius) for c in (shipped, changed))
-        days.append((celsius, (before.egg_to_adult, after.egg_to_adult), (before.generation, after.generation)))
+        days.append(
+            (
+                celsius,
+                (before.egg_to_adult, after.egg_to_adult),
+                (before.generation, after.generation),
+            )
+        )
     affected = []
-    for row in (c for p in cases.plants(session) for c in p.cases if c.pest_id == pest_id and c.closed_at is None):
-        affected.append((row, _evenings(session, shipped, row, today), _evenings(session, changed, row, today)))
+    for row in (
+        c
+        for p in cases.plants(session)
+        for c in p.cases
+        if c.pest_id == pest_id and c.closed_at is None
+    ):
+        affected.append(
+            (row, _evenings(session, shipped, row, today), _evenings(session, changed, row, today))
+        )
     return Effect(tuple(days), tuple(affected))
 
 
-def _evenings(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> tuple[date, ...]:
+def _evenings(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date
+) -> tuple[date, ...]:
     try:
-        return tuple(a.target for a in planning.plan_of(planning.model(session, catalogue, row, today)).applications)
+        return tuple(
+            a.target
+            for a in planning.plan_of(planning.model(session, catalogue, row, today)).applications
+        )
     except InputError:
         return ()
 
 
-def keep(session: Session, shipped: Catalogue, pest_id: str, key: str, value: float, note: str, *, now: datetime) -> None:
-    """Keep an own figure with its source; the old one is withdrawn. Raises FieldErrors when it cannot be."""
+def keep(
+    session: Session,
+    shipped: Catalogue,
+    pest_id: str,
+    key: str,
+    value: float,
+    note: str,
+    *,
+    now: datetime,
+) -> None:
+    """Keep an own figure with its source; the old one is withdrawn. Raises FieldErrors
+    when it cannot be.
+    """
     if own.unknown(shipped, pest_id, [key]):
         raise FieldErrors({"figure": "There is no such figure for this pest."})
     try:
@@ -142,7 +205,9 @@ def keep(session: Session, shipped: Catalogue, pest_id: str, key: str, value: fl
 
 
 def restore(session: Session, pest_id: str, key: str, *, now: datetime) -> None:
-    """Go back to the shipped figure; the own one is kept as withdrawn. Raises NotFound when there is none."""
+    """Go back to the shipped figure; the own one is kept as withdrawn. Raises NotFound
+    when there is none.
+    """
     if not _withdraw(session, pest_id, key, now):
         raise NotFound("There is no figure of your own to take back here.")
 

@@ -19,7 +19,9 @@ MOST_LINES, LONGEST_NAME = 10_000, 80
 
 @dataclass(frozen=True)
 class Line:
-    """One plant of a list; `fault` says in a sentence why it cannot be used, `known` that one of that name is here already."""
+    """One plant of a list; `fault` says in a sentence why it cannot be used, `known`
+    that one of that name is here already.
+    """
 
     n: int
     name: str
@@ -31,7 +33,9 @@ class Line:
 
 
 def lines(session: Session, text: str) -> tuple[Line, ...]:
-    """The plants of a pasted list: name, place, kind, with tabs, semicolons or commas between them; a heading is passed over."""
+    """The plants of a pasted list: name, place, kind, with tabs, semicolons or commas
+    between them; a heading is passed over.
+    """
     places = {p.name.casefold(): p for p in cases.places(session)}
     kinds = {**{key: key for key in KINDS}, **{name.casefold(): key for key, name in KINDS.items()}}
     known = set(session.scalars(select(Plant.name)))
@@ -44,8 +48,17 @@ def lines(session: Session, text: str) -> tuple[Line, ...]:
         if n == 1 and name.casefold() in ("name", "plant"):
             continue
         found = places.get(place.casefold()) if place else usual
-        out.append(Line(n, name, place or (found.name if found else ""), kinds.get(kind.casefold(), ""), found.id if found else None,
-                        _fault(name, place, kind, found is not None, kinds), name in known))  # fmt: skip
+        out.append(
+            Line(
+                n,
+                name,
+                place or (found.name if found else ""),
+                kinds.get(kind.casefold(), ""),
+                found.id if found else None,
+                _fault(name, place, kind, found is not None, kinds),
+                name in known,
+            )
+        )
     return tuple(out)
 
 
@@ -53,8 +66,16 @@ def _fault(name: str, place: str, kind: str, placed: bool, kinds: dict[str, str]
     if not name or len(name) > LONGEST_NAME or set(name) & set("<>"):
         return "The name is missing, longer than 80 characters, or holds < or >."
     if not placed:
-        return f"There is no place called “{place[:40]}”." if place else "Say in which place it stands."
-    return f"“{kind[:40]}” is no kind of plant that is known here." if kind.casefold() not in kinds else ""
+        return (
+            f"There is no place called “{place[:40]}”."
+            if place
+            else "Say in which place it stands."
+        )
+    return (
+        f"“{kind[:40]}” is no kind of plant that is known here."
+        if kind.casefold() not in kinds
+        else ""
+    )
 
 
 def keep(session: Session, rows: Sequence[Line], *, now: datetime) -> int:
@@ -64,7 +85,10 @@ def keep(session: Session, rows: Sequence[Line], *, now: datetime) -> int:
         insert(Plant).returning(Plant.id, sort_by_parameter_order=True),
         [{"name": r.name, "kind": r.kind, "created_at": now, "marks": []} for r in good],
     ).all()
-    stays = [{"plant_id": plant, "place_id": r.place_id, "since_on": now.date(), "recorded_at": now} for plant, r in zip(added, good, strict=True)]
+    stays = [
+        {"plant_id": plant, "place_id": r.place_id, "since_on": now.date(), "recorded_at": now}
+        for plant, r in zip(added, good, strict=True)
+    ]
     if stays:
         session.execute(insert(Stay), stays)
     return len(good)

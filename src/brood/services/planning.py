@@ -37,9 +37,13 @@ LEFT_ALONE = "left alone since "
 ASKED_DAYS = 14
 """So long is asked after an evening that went by unmarked; then it counts as missed."""
 LEAST_GAP_DAYS, MOST_GAP_DAYS = 7, 120
-"""A case is not called left alone sooner than this, however quick its pest is, and is called so after this, however slow (our judgement, C)."""
+"""A case is not called left alone sooner than this, however quick its pest is, and is
+called so after this, however slow (our judgement, C).
+"""
 RETURN_CHANCE = 0.3
-"""How likely something still lives where a look finds nothing after more than a generation without one (our judgement, C)."""
+"""How likely something still lives where a look finds nothing after more than a
+generation without one (our judgement, C).
+"""
 
 
 @dataclass(frozen=True, eq=False)
@@ -89,7 +93,9 @@ def expected_count(finding: Finding) -> float:
 
 
 def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
-    """The core's case of a recorded one as what was counted leaves it today. Raises InputError when finds or temperatures are missing."""
+    """The core's case of a recorded one as what was counted leaves it today. Raises
+    InputError when finds or temperatures are missing.
+    """
     case = as_found(session, catalogue, row, today)
     held = belief_of(case, row, today)
     return case if held is None else updated(held)
@@ -101,20 +107,34 @@ def belief_of(case: core.Case, row: PestCase, today: date) -> Belief | None:
 
 
 def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
-    """The core's case of a recorded one before anything was counted in its present course.
+    """The core's case of a recorded one before anything was counted in its present
+    course.
 
-    Raises LeftAlone where it has to be counted again first, InputError when finds or temperatures are missing.
+    Raises LeftAlone where it has to be counted again first, InputError when finds or
+    temperatures are missing.
     """
     finds = history.standing(row.findings)
     began = history.course_began(row)
     if not finds and began is None:
-        raise InputError("Every find of this case is withdrawn. Add what was found, and the plan is made again.", field="found")
+        raise InputError(
+            "Every find of this case is withdrawn. Add what was found, and the plan is made again.",
+            field="found",
+        )
     if _waits_for_a_count(row) and left_alone(session, catalogue, row, today):
         raise LeftAlone(history.touched_on(row))
     first = began or min(f.found_on for f in finds)
-    series = plant_series(session, row.plant, first - timedelta(days=1), max(today, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS))
+    series = plant_series(
+        session,
+        row.plant,
+        first - timedelta(days=1),
+        max(today, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS),
+    )
     acts, done, skipped = _evenings(session, catalogue, row, today, first if began else date.min)
-    promised = [core.Done(a.target_on, tuple(a.treatments)) for a in history.planned(row) if a.target_on >= today]
+    promised = [
+        core.Done(a.target_on, tuple(a.treatments))
+        for a in history.planned(row)
+        if a.target_on >= today
+    ]
     return core.Case(
         pest=catalogue.pest(row.pest_id),
         start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
@@ -130,8 +150,12 @@ def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date)
     )
 
 
-def _found(catalogue: Catalogue, row: PestCase, began: date | None, series: HourlySeries) -> tuple[core.Found, ...]:
-    """What was found, with what must be there too: of the whole case, or since its present course `began` with a count."""
+def _found(
+    catalogue: Catalogue, row: PestCase, began: date | None, series: HourlySeries
+) -> tuple[core.Found, ...]:
+    """What was found, with what must be there too: of the whole case, or since its
+    present course `began` with a count.
+    """
     pest, celsius = catalogue.pest(row.pest_id), float(series.celsius[: 24 * 7].mean())
     finds = [f for f in history.standing(row.findings) if began is None or f.found_on >= began]
     groups = [core.Found(f.found_on, f.stage, expected_count(f)) for f in finds]
@@ -144,23 +168,38 @@ def _found(catalogue: Catalogue, row: PestCase, began: date | None, series: Hour
     return infer_hidden(pest, tuple(found), series)
 
 
-def _evenings(session: Session, catalogue: Catalogue, row: PestCase, today: date,
-              since: date) -> tuple[tuple[core.Act, ...], tuple[core.Done, ...], list[date]]:  # fmt: skip
+def _evenings(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date, since: date
+) -> tuple[tuple[core.Act, ...], tuple[core.Done, ...], list[date]]:
     """The treatments at hand, the evenings done and those skipped since a day."""
     said = [(a, r) for a in row.applications if (r := history.last_word(a))]
-    done = [core.Done(r.done_on, tuple(r.treatments), r.reach) for _, r in said if r.outcome == "done" and r.done_on and r.done_on >= since]
+    done = [
+        core.Done(r.done_on, tuple(r.treatments), r.reach)
+        for _, r in said
+        if r.outcome == "done" and r.done_on and r.done_on >= since
+    ]
     in_order = tuple(sorted(done, key=lambda d: d.on))
     skipped = [a.target_on for a, r in said if r.outcome == "skipped" and a.target_on >= since]
-    return _acts(catalogue, row, in_order, today, events.repotted_on(session, row.plant_id)), in_order, skipped
+    return (
+        _acts(catalogue, row, in_order, today, events.repotted_on(session, row.plant_id)),
+        in_order,
+        skipped,
+    )
 
 
 def _waits_for_a_count(row: PestCase) -> bool:
-    """Whether a course runs whose dates would mean nothing after a long silence: it has evenings to come, or lost them to one."""
-    return row.closed_at is None and (row.plan_key.startswith(LEFT_ALONE) or any(a.status == "planned" for a in row.applications))
+    """Whether a course runs whose dates would mean nothing after a long silence: it has
+    evenings to come, or lost them to one.
+    """
+    return row.closed_at is None and (
+        row.plan_key.startswith(LEFT_ALONE) or any(a.status == "planned" for a in row.applications)
+    )
 
 
 def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) -> bool:
-    """Whether by a day longer than a slow generation, or than four months, has passed since anything was known of a case."""
+    """Whether by a day longer than a slow generation, or than four months, has passed
+    since anything was known of a case.
+    """
     since = history.touched_on(row)
     if not LEAST_GAP_DAYS < (on - since).days <= MOST_GAP_DAYS:
         return (on - since).days > MOST_GAP_DAYS
@@ -171,18 +210,34 @@ def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) 
     return generation_over(catalogue.pest(row.pest_id), series, since, on)
 
 
-def counted_again(session: Session, catalogue: Catalogue, row: PestCase, on: date, *, live: bool) -> None:
-    """Begin a new course with a count about to be recorded, where the case was left alone for longer than a generation.
+def counted_again(
+    session: Session, catalogue: Catalogue, row: PestCase, on: date, *, live: bool
+) -> None:
+    """Begin a new course with a count about to be recorded, where the case was left
+    alone for longer than a generation.
 
-    A count that finds nothing begins one only where evenings were still to come: after a whole course it is one of the looks that end it.
+    A count that finds nothing begins one only where evenings were still to come: after
+    a whole course it is one of the looks that end it.
     """
-    if on > history.touched_on(row) and (live or _waits_for_a_count(row)) and left_alone(session, catalogue, row, on):
+    if (
+        on > history.touched_on(row)
+        and (live or _waits_for_a_count(row))
+        and left_alone(session, catalogue, row, on)
+    ):
         row.course_from, row.own_dates, row.plan_key = on, [], ""
 
 
-def _acts(catalogue: Catalogue, row: PestCase, done: tuple[core.Done, ...], today: date, repotted: date | None) -> tuple[core.Act, ...]:
-    """The treatments at hand, sprays from when their test leaves allow it and new roots have taken. Those given up since they were used can be used
-    no more, but what they did counts; so with what marked the leaves."""
+def _acts(
+    catalogue: Catalogue,
+    row: PestCase,
+    done: tuple[core.Done, ...],
+    today: date,
+    repotted: date | None,
+) -> tuple[core.Act, ...]:
+    """The treatments at hand, sprays from when their test leaves allow it and new roots
+    have taken. Those given up since they were used can be used no more, but what they
+    did counts; so with what marked the leaves.
+    """
     uses = Counter(act for evening in done for act in evening.acts)
     out = []
     for a in row.every_act:
@@ -191,10 +246,17 @@ def _acts(catalogue: Catalogue, row: PestCase, done: tuple[core.Done, ...], toda
         if over and not uses[a.treatment_id]:
             continue
         act = catalogue.act(
-            a.treatment_id, row.pest_id, min_gap_days=a.min_gap_days, max_applications=uses[a.treatment_id] if over else a.max_applications
+            a.treatment_id,
+            row.pest_id,
+            min_gap_days=a.min_gap_days,
+            max_applications=uses[a.treatment_id] if over else a.max_applications,
         )
         harvest = act.harvest_days if a.harvest_days is None else a.harvest_days
-        rooted = repotted + timedelta(days=events.ROOTING_DAYS) if repotted and catalogue.care[a.treatment_id].technique == "spray" else None
+        rooted = (
+            repotted + timedelta(days=events.ROOTING_DAYS)
+            if repotted and catalogue.care[a.treatment_id].technique == "spray"
+            else None
+        )
         waits = [] if over else [day for day in (ready, rooted) if day is not None]
         out.append(replace(act, harvest_days=harvest, not_before=max(waits, default=None)))
     return tuple(out)
@@ -212,27 +274,38 @@ def limits_of(row: PestCase) -> core.Limits:
 
 
 def _known(evenings: Iterable[core.Done], acts: tuple[core.Act, ...]) -> tuple[core.Done, ...]:
-    """The evenings with those of their acts that are still at hand; without any, they are left out."""
+    """The evenings with those of their acts that are still at hand; without any, they
+    are left out.
+    """
     ids = {a.id for a in acts}
     kept = [replace(e, acts=tuple(i for i in e.acts if i in ids)) for e in evenings]
     return tuple(e for e in kept if e.acts)
 
 
 def _fixed(row: PestCase, today: date) -> tuple[core.Done, ...]:
-    """The dates that the keeper has set, from today on, with the acts planned for the evening in the same place of the course."""
+    """The dates that the keeper has set, from today on, with the acts planned for the
+    evening in the same place of the course.
+    """
     days = sorted(day for text in row.own_dates if (day := date.fromisoformat(text)) >= today)
     slots = history.planned(row)
     every = [a.treatment_id for a in row.acts]
-    return tuple(core.Done(day, tuple(slots[n].treatments if n < len(slots) else every)) for n, day in enumerate(days))
+    return tuple(
+        core.Done(day, tuple(slots[n].treatments if n < len(slots) else every))
+        for n, day in enumerate(days)
+    )
 
 
 def fingerprint(case: core.Case) -> str:
-    """A digest of everything that a plan depends on: every field of the case and of its further pests, and every array of their temperatures."""
+    """A digest of everything that a plan depends on: every field of the case and of its
+    further pests, and every array of their temperatures.
+    """
     digest = hashlib.sha256()
     for one in (case, *case.also):
         digest.update(repr(replace(one, series=None, also=())).encode())  # type: ignore[arg-type]
         series = one.series
-        digest.update(f"{series.start.isoformat()} {series.warm_spot_c!r} {series.cool_spot_c!r}".encode())
+        digest.update(
+            f"{series.start.isoformat()} {series.warm_spot_c!r} {series.cool_spot_c!r}".encode()
+        )
         for array in (series.celsius, series.spread_c, series.origin):
             digest.update(array.tobytes())
     return digest.hexdigest()
@@ -244,7 +317,9 @@ def planned(case: core.Case) -> Planned:
 
 
 def standing_plan(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Planned:
-    """The plan behind the evenings on a case's page, from memory where it is the one that they were written from."""
+    """The plan behind the evenings on a case's page, from memory where it is the one
+    that they were written from.
+    """
     held = _plans.recall(row.plan_key)
     if held is not None and held.problem.case.start == max(row.start_on, today):
         return held
@@ -256,8 +331,12 @@ def plan_of(case: core.Case) -> core.Plan:
     return planned(case).plan
 
 
-def ensure(store: Store, catalogue: Catalogue, case_id: int, today: date, now: datetime, speech: Speech) -> None:
-    """Bring a case's dated evenings up to date when finds, temperatures, records or the day have changed."""
+def ensure(
+    store: Store, catalogue: Catalogue, case_id: int, today: date, now: datetime, speech: Speech
+) -> None:
+    """Bring a case's dated evenings up to date when finds, temperatures, records or the
+    day have changed.
+    """
     with store.reading() as session:
         row = cases.case(session, case_id)
         if row.closed_at is not None or row.plan_key == _key(session, catalogue, row, today):
@@ -277,12 +356,21 @@ def _key(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> 
 
 
 def replan(
-    session: Session, catalogue: Catalogue, row: PestCase, today: date, now: datetime, speech: Speech, *, anew: bool = False
+    session: Session,
+    catalogue: Catalogue,
+    row: PestCase,
+    today: date,
+    now: datetime,
+    speech: Speech,
+    *,
+    anew: bool = False,
 ) -> core.Plan | None:
-    """Plan a case again and write the evenings that changed; None when there is nothing to plan from. `anew` forgets the dates promised before.
+    """Plan a case again and write the evenings that changed; None when there is nothing
+    to plan from. `anew` forgets the dates promised before.
 
-    Evenings are dropped where the case has to be counted again first, where nothing develops, and where every find is withdrawn; they stay
-    while only the temperature is not known.
+    Evenings are dropped where the case has to be counted again first, where nothing
+    develops, and where every find is withdrawn; they stay while only the temperature is
+    not known.
     """
     try:
         case = model(session, catalogue, row, today)
@@ -310,8 +398,18 @@ def _drop(slots: Iterable[Application], now: datetime) -> None:
             slot.status, slot.sequence, slot.changed_at = "dropped", slot.sequence + 1, now
 
 
-def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, today: date, now: datetime, speech: Speech) -> None:
-    """Put the planned evenings into the case's open slots in order; slots keep their calendar identity."""
+def _write(
+    session: Session,
+    row: PestCase,
+    pest: core.Pest,
+    plan: core.Plan,
+    today: date,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Put the planned evenings into the case's open slots in order; slots keep their
+    calendar identity.
+    """
     course = history.course_end(row)
     dropped = sorted((a for a in row.applications if a.status == "dropped"), key=lambda a: a.number)
     open_slots = [*history.planned(row), *dropped]
@@ -320,8 +418,18 @@ def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, to
         slot = open_slots.pop(0) if open_slots else None
         if slot is None:
             number += 1
-            slot = Application(number=number, uid=f"{uuid.uuid4()}@brood", sequence=-1, status="planned", target_on=planned.target,
-                               earliest_on=planned.earliest, latest_on=planned.latest, treatments=[], records=[], changed_at=now)  # fmt: skip
+            slot = Application(
+                number=number,
+                uid=f"{uuid.uuid4()}@brood",
+                sequence=-1,
+                status="planned",
+                target_on=planned.target,
+                earliest_on=planned.earliest,
+                latest_on=planned.latest,
+                treatments=[],
+                records=[],
+                changed_at=now,
+            )
             row.applications.append(slot)
         slot.why = words.reason(pest, planned.reason, speech, planned.short_by_days)
         _set(slot, planned, today, now, course)
@@ -329,13 +437,26 @@ def _write(session: Session, row: PestCase, pest: core.Pest, plan: core.Plan, to
     session.flush()
 
 
-def _set(slot: Application, planned: core.Application, today: date, now: datetime, course: tuple[date | None, int]) -> None:
-    """Give a slot its date; the sequence rises when what a calendar shows has changed. `course` is what it was before: its end, its evenings."""
+def _set(
+    slot: Application,
+    planned: core.Application,
+    today: date,
+    now: datetime,
+    course: tuple[date | None, int],
+) -> None:
+    """Give a slot its date; the sequence rises when what a calendar shows has changed.
+    `course` is what it was before: its end, its evenings.
+    """
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
     wanted = (planned.target, planned.earliest, planned.latest, list(planned.acts), "planned")
     if slot.status == "dropped":
         slot.missed_on = slot.missed_latest_on = slot.missed_end_on = slot.missed_evenings = None
-    gone_by = slot.status == "planned" and slot.sequence >= 0 and slot.missed_on is None and slot.target_on < today
+    gone_by = (
+        slot.status == "planned"
+        and slot.sequence >= 0
+        and slot.missed_on is None
+        and slot.target_on < today
+    )
     if gone_by and (today - slot.target_on).days <= ASKED_DAYS:
         slot.missed_on, slot.missed_latest_on = slot.target_on, slot.latest_on
         slot.missed_end_on, slot.missed_evenings = course

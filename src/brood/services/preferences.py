@@ -1,4 +1,6 @@
-"""The household's settings: how dates and temperatures are said, when the calendar rings, keyboard shortcuts."""
+"""The household's settings: how dates and temperatures are said, when the calendar
+rings, keyboard shortcuts.
+"""
 
 from __future__ import annotations
 
@@ -14,10 +16,18 @@ from brood.store.tables import Setting
 THEMES = {"": "as this device is set", "light": "day page", "dark": "evening page"}
 MONTHS = tuple(str(n) for n in range(1, 13))
 CHOICES: dict[str, tuple[str, ...]] = {
-    "locale": tuple(LOCALES), "unit": tuple(UNITS), "measure": ("metric", "us"), "week": tuple(WEEK_STARTS), "hemisphere": ("north", "south"),
-    "heating_from": ("", *MONTHS), "heating_to": ("", *MONTHS), "theme": tuple(THEMES),
-    "alarm_hours": ("0", "2", "10", "34"), "shortcuts": ("on", "off"), "minutes": ("20", "40", "60", "120"),
-}  # fmt: skip
+    "locale": tuple(LOCALES),
+    "unit": tuple(UNITS),
+    "measure": ("metric", "us"),
+    "week": tuple(WEEK_STARTS),
+    "hemisphere": ("north", "south"),
+    "heating_from": ("", *MONTHS),
+    "heating_to": ("", *MONTHS),
+    "theme": tuple(THEMES),
+    "alarm_hours": ("0", "2", "10", "34"),
+    "shortcuts": ("on", "off"),
+    "minutes": ("20", "40", "60", "120"),
+}
 HEATING = {"north": (10, 4), "south": (4, 10)}
 """First and last month in which houses are heated where nothing else is said, by hemisphere."""
 
@@ -26,9 +36,11 @@ HEATING = {"north": (10, 4), "south": (4, 10)}
 class Preferences:
     """The settings of one household; every one has a default.
 
-    `heating_from` and `heating_to` are the first and last month of heating, empty for what is usual in the hemisphere;
-    `zone` is the household's time zone by its tz name, empty when clocks are taken as they are. `evenings` are the weekdays (Monday 0) on
-    which somebody can treat, `minutes` how long a day's checks may take, treatment apart.
+    `heating_from` and `heating_to` are the first and last month of heating, empty for
+    what is usual in the hemisphere; `zone` is the household's time zone by its tz name,
+    empty when clocks are taken as they are. `evenings` are the weekdays (Monday 0) on
+    which somebody can treat, `minutes` how long a day's checks may take, treatment
+    apart.
     """
 
     locale: str = "en-GB"
@@ -63,24 +75,38 @@ class Preferences:
     def heated(self, day: date) -> bool:
         """Whether the house is heated in that day's month."""
         first, last = self.heating
-        return first <= day.month <= last if first <= last else day.month >= first or day.month <= last
+        return (
+            first <= day.month <= last if first <= last else day.month >= first or day.month <= last
+        )
 
 
 def zones() -> tuple[str, ...]:
     """The names of time zones."""
-    return tuple(sorted(name for name in available_timezones() if "/" in name and not name.startswith(("Etc/", "posix", "right"))))
+    return tuple(
+        sorted(
+            name
+            for name in available_timezones()
+            if "/" in name and not name.startswith(("Etc/", "posix", "right"))
+        )
+    )
 
 
 def _allowed(name: str, value: str) -> bool:
     if name == "evenings":
         return value != "" and set(value) <= set("0123456")
-    return value in CHOICES[name] if name in CHOICES else value == "" or value in available_timezones()
+    return (
+        value in CHOICES[name] if name in CHOICES else value == "" or value in available_timezones()
+    )
 
 
 def load(session: Session) -> Preferences:
     """The settings as they stand; anything unknown falls back to its default."""
     stored = {row.key: row.value for row in session.query(Setting)}
-    known = {f.name: stored[f.name] for f in fields(Preferences) if f.name in stored and _allowed(f.name, stored[f.name])}
+    known = {
+        f.name: stored[f.name]
+        for f in fields(Preferences)
+        if f.name in stored and _allowed(f.name, stored[f.name])
+    }
     return Preferences(**known)
 
 

@@ -27,7 +27,9 @@ LONGEST_PICTURE = 70
 
 @dataclass(frozen=True)
 class RehearsalCommand:
-    """What is rehearsed: pest, °C by day and by night, numbers by stage word, reach and refuge (0 to 1), act ids, two lists of days."""
+    """What is rehearsed: pest, °C by day and by night, numbers by stage word, reach and
+    refuge (0 to 1), act ids, two lists of days.
+    """
 
     pest_id: str
     day_c: float
@@ -42,7 +44,9 @@ class RehearsalCommand:
 
 @dataclass(frozen=True)
 class Side:
-    """One schedule: its days, what it comes to, whether a label forbids it, and the numbers by day."""
+    """One schedule: its days, what it comes to, whether a label forbids it, and the
+    numbers by day.
+    """
 
     days: tuple[int, ...]
     outcome: Outcome
@@ -53,7 +57,9 @@ class Side:
 
 @dataclass(frozen=True)
 class RehearsalResult:
-    """Both sides, and the days that the planner would choose for the same infestation with the chance that they reach."""
+    """Both sides, and the days that the planner would choose for the same infestation
+    with the chance that they reach.
+    """
 
     sides: tuple[Side, Side]
     planned: tuple[int, ...]
@@ -67,7 +73,9 @@ class RehearsalResult:
 
 
 def days_of(text: str) -> tuple[int, ...]:
-    """Days after the first evening, as typed: "0, 3, 6" or "every 3 days 5 times". Raises ValueError."""
+    """Days after the first evening, as typed: "0, 3, 6" or "every 3 days 5 times".
+    Raises ValueError.
+    """
     words = text.replace(",", " ").split()
     if len(words) >= 4 and words[0] == "every" and words[-1] in ("times", "time"):
         gap, times = int(words[1]), int(words[-2])
@@ -83,23 +91,49 @@ def case_of(command: RehearsalCommand, catalogue: Catalogue, start: date) -> cor
     """The core's case of a rehearsal. Raises InputError when it cannot be."""
     pest = catalogue.pest(command.pest_id)
     opened = datetime.combine(start - timedelta(days=1), time())
-    series = day_night(opened, 24 * 300, day=command.day_c, night=command.night_c, day_from=time(7), night_from=time(21))
+    series = day_night(
+        opened,
+        24 * 300,
+        day=command.day_c,
+        night=command.night_c,
+        day_from=time(7),
+        night_from=time(21),
+    )
     groups = [core.Found(start, stage, count) for stage, count in command.found if count > 0]
     if not groups:
-        raise InputError("Give at least one number: without any pest there is nothing to rehearse.", field="egg")
-    found = tuple(piece for g in groups for piece in spread_group(pest, g, (command.day_c + command.night_c) / 2))
-    return core.Case(pest=pest, start=start, found=infer_hidden(pest, found, series), series=series, reach=command.reach, refuge=command.refuge,
-                     acts=tuple(catalogue.act(a, pest.id) for a in command.acts))  # fmt: skip
+        raise InputError(
+            "Give at least one number: without any pest there is nothing to rehearse.", field="egg"
+        )
+    found = tuple(
+        piece
+        for g in groups
+        for piece in spread_group(pest, g, (command.day_c + command.night_c) / 2)
+    )
+    return core.Case(
+        pest=pest,
+        start=start,
+        found=infer_hidden(pest, found, series),
+        series=series,
+        reach=command.reach,
+        refuge=command.refuge,
+        acts=tuple(catalogue.act(a, pest.id) for a in command.acts),
+    )
 
 
 def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> RehearsalResult:
-    """Both schedules with all acts on every date, and the planner's own. Raises InputError as planning does."""
+    """Both schedules with all acts on every date, and the planner's own. Raises
+    InputError as planning does.
+    """
     problem = problem_of(case_of(command, catalogue, start))
     case, first = problem.case, start.toordinal()
     both = (command.first, command.second)
     found = outcomes(problem, [tuple((first + d, problem.acts) for d in days) for days in both])
     schedules = [[(start + timedelta(days=d), case.acts) for d in days] for days in both]
-    until = min(start + timedelta(days=min(max([*command.first, *command.second, 14]) + 7, LONGEST_PICTURE)), problem.last)
+    until = min(
+        start
+        + timedelta(days=min(max([*command.first, *command.second, 14]) + 7, LONGEST_PICTURE)),
+        problem.last,
+    )
     numbers = totals(case, schedules, until)
     least = max((problem.gap(a) for a in problem.acts), default=1)
     sides = [
@@ -107,31 +141,61 @@ def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Re
         for days, outcome, one in zip(both, found, numbers, strict=True)
     ]
     best = plan(problem)
-    return RehearsalResult((sides[0], sides[1]), tuple(d - first for d, _ in uses_of(best)), best.chance, start)
+    return RehearsalResult(
+        (sides[0], sides[1]), tuple(d - first for d, _ in uses_of(best)), best.chance, start
+    )
 
 
 def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -> dict[str, str]:
     """The form's values for a recorded case. Raises InputError when it has no plan."""
     row = cases.case(session, case_id)
     held = planning.planned(planning.model(session, catalogue, row, today))
-    case, dates = held.problem.case, [date.fromordinal(d) for d, _ in (*held.problem.done, *uses_of(held.plan))]
-    celsius = case.series.celsius[: 24 * 7].reshape(-1, 24) if len(case.series) >= 24 * 7 else case.series.celsius[None, :24]
-    values = {"pest": row.pest_id, "day": f"{celsius[:, 9:19].mean():.0f}", "night": f"{celsius[:, :6].mean():.0f}",
-              "reach": f"{100 * row.reach:.0f}", "refuge": f"{100 * case.refuge:.0f}"}  # fmt: skip
+    case, dates = (
+        held.problem.case,
+        [date.fromordinal(d) for d, _ in (*held.problem.done, *uses_of(held.plan))],
+    )
+    celsius = (
+        case.series.celsius[: 24 * 7].reshape(-1, 24)
+        if len(case.series) >= 24 * 7
+        else case.series.celsius[None, :24]
+    )
+    values = {
+        "pest": row.pest_id,
+        "day": f"{celsius[:, 9:19].mean():.0f}",
+        "night": f"{celsius[:, :6].mean():.0f}",
+        "reach": f"{100 * row.reach:.0f}",
+        "refuge": f"{100 * case.refuge:.0f}",
+    }
     for finding in history.standing(row.findings):
         word = finding.stage if finding.stage in STAGES else "young"
         values[word] = f"{float(values.get(word, 0)) + planning.expected_count(finding):g}"
     first = min(dates, default=today)
     days = ", ".join(str((d - first).days) for d in dates)
-    return {**values, **{f"act-{a.treatment_id}": "1" for a in row.acts}, "first": days, "second": "every 7 days 4 times"}
+    return {
+        **values,
+        **{f"act-{a.treatment_id}": "1" for a in row.acts},
+        "first": days,
+        "second": "every 7 days 4 times",
+    }
 
 
 def as_case_file(command: RehearsalCommand, catalogue: Catalogue, start: date) -> str:
     """The rehearsal as a case document that the command line reads."""
     case = case_of(command, catalogue, start)
-    return json.dumps({
-        "schema": 1, "pest": case.pest.id, "start": start.isoformat(), "reach": command.reach, "refuge": command.refuge, "infer_hidden": False,
-        "found": [{"date": f.on.isoformat(), "stage": f.stage, "count": round(f.count, 3)} for f in case.found],
-        "temperature": {"kind": "day-night", "day": command.day_c, "night": command.night_c},
-        "treatments": [{"id": a} for a in command.acts],
-    }, indent=2)  # fmt: skip
+    return json.dumps(
+        {
+            "schema": 1,
+            "pest": case.pest.id,
+            "start": start.isoformat(),
+            "reach": command.reach,
+            "refuge": command.refuge,
+            "infer_hidden": False,
+            "found": [
+                {"date": f.on.isoformat(), "stage": f.stage, "count": round(f.count, 3)}
+                for f in case.found
+            ],
+            "temperature": {"kind": "day-night", "day": command.day_c, "night": command.night_c},
+            "treatments": [{"id": a} for a in command.acts],
+        },
+        indent=2,
+    )

@@ -1,4 +1,6 @@
-"""A case on one page, for asking somebody who knows: evidence, stages, warmth, what was done, photos."""
+"""A case on one page, for asking somebody who knows: evidence, stages, warmth, what was
+done, photos.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ DAYS = 14
 
 @dataclass(frozen=True)
 class Report:
-    """All that the page shows; `warmth` are the lowest, mean and highest °C of the last fortnight, None where nothing is known."""
+    """All that the page shows; `warmth` are the lowest, mean and highest °C of the last
+    fortnight, None where nothing is known.
+    """
 
     row: PestCase
     pest: PestRecord
@@ -37,25 +41,54 @@ class Report:
     verdict: str
 
 
-def report(session: Session, catalogue: Catalogue, case_id: int, *, today: date, speech: Speech) -> Report:
+def report(
+    session: Session, catalogue: Catalogue, case_id: int, *, today: date, speech: Speech
+) -> Report:
     """A case as a report."""
     row = cases.case(session, case_id)
     record = catalogue.records[row.pest_id]
-    looked = [k for k in looks.of_plant(session, row.plant_id) if k.case_id == row.id or not k.case_id]
+    looked = [
+        k for k in looks.of_plant(session, row.plant_id) if k.case_id == row.id or not k.case_id
+    ]
     book = catalogue.evidence.observations
-    evidence = tuple((book[a.observation].phrase, a.said, a.sure) for k in looked for a in standing(k) if a.observation in book)
-    photos = [p for k in looked for p in looks.look(session, k.id).photos] + [p for i in row.inspections for p in i.photos]
-    stages = {**{s.id: s.plural for s in record.stage}, **dict(stage_choices(record)), **inspecting.class_names(record)}
+    evidence = tuple(
+        (book[a.observation].phrase, a.said, a.sure)
+        for k in looked
+        for a in standing(k)
+        if a.observation in book
+    )
+    photos = [p for k in looked for p in looks.look(session, k.id).photos] + [
+        p for i in row.inspections for p in i.photos
+    ]
+    stages = {
+        **{s.id: s.plural for s in record.stage},
+        **dict(stage_choices(record)),
+        **inspecting.class_names(record),
+    }
     lines = build(session, catalogue, plant_id=row.plant_id).entries
     done = tuple(e for e in reversed(lines) if e.url.startswith(f"/cases/{row.id}"))
-    return Report(row, record, _warmth(session, row, today), evidence, stages, done, tuple(p for p in photos if p.withdrawn_at is None),
-                  following.line(session, catalogue, row, today))  # fmt: skip
+    return Report(
+        row,
+        record,
+        _warmth(session, row, today),
+        evidence,
+        stages,
+        done,
+        tuple(p for p in photos if p.withdrawn_at is None),
+        following.line(session, catalogue, row, today),
+    )
 
 
 def _warmth(session: Session, row: PestCase, today: date) -> tuple[float, float, float] | None:
     first = min((f.found_on for f in history.standing(row.findings)), default=today)
     try:
-        series = plant_series(session, row.plant, max(first - timedelta(days=2), today - timedelta(days=DAYS)), today)
+        series = plant_series(
+            session, row.plant, max(first - timedelta(days=2), today - timedelta(days=DAYS)), today
+        )
     except InputError:
         return None
-    return float(np.min(series.celsius)), float(series.celsius.mean()), float(np.max(series.celsius))
+    return (
+        float(np.min(series.celsius)),
+        float(series.celsius.mean()),
+        float(np.max(series.celsius)),
+    )

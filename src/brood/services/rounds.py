@@ -15,10 +15,17 @@ EVERY_SECONDS = 60.0
 
 
 class Rounds(threading.Thread):
-    """A thread that goes round once a minute until it is told to stop; trouble is logged and tried again."""
+    """A thread that goes round once a minute until it is told to stop; trouble is
+    logged and tried again.
+    """
 
-    def __init__(self, store: Store, service: Callable[[datetime], WeatherService], clock: Callable[[], datetime] = datetime.now,
-                 every: float = EVERY_SECONDS) -> None:  # fmt: skip
+    def __init__(
+        self,
+        store: Store,
+        service: Callable[[datetime], WeatherService],
+        clock: Callable[[], datetime] = datetime.now,
+        every: float = EVERY_SECONDS,
+    ) -> None:
         super().__init__(name="rounds", daemon=True)
         self.store, self.service, self.clock, self.every = store, service, clock, every
         self._stop_asked = threading.Event()

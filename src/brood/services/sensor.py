@@ -32,17 +32,37 @@ Asker = Callable[[str], float]
 
 
 def check_address(url: str) -> str:
-    """An address that may be asked: http, at this machine or on the home network. Raises InputError."""
+    """An address that may be asked: http, at this machine or on the home network.
+    Raises InputError.
+    """
     parts = urlsplit(url)
     if parts.scheme != "http" or not parts.hostname or parts.username or parts.password:
-        raise InputError("A sensor's address begins with http:// and a name or number, such as http://192.168.1.40/reading.",
-                         field="sensor_url", value=url[:80])  # fmt: skip
+        raise InputError(
+            "A sensor's address begins with http:// and a name or number, such as "
+            "http://192.168.1.40/reading.",
+            field="sensor_url",
+            value=url[:80],
+        )
     try:
-        addresses = {ipaddress.ip_address(info[4][0]) for info in socket.getaddrinfo(parts.hostname, parts.port or 80)}
+        addresses = {
+            ipaddress.ip_address(info[4][0])
+            for info in socket.getaddrinfo(parts.hostname, parts.port or 80)
+        }
     except (OSError, ValueError):
-        raise InputError(f"No device answers to the name {parts.hostname[:60]} on this network.", field="sensor_url", value=url[:80]) from None
-    if not all(a.is_loopback or a.is_private for a in addresses) or any(a.is_link_local for a in addresses):
-        raise InputError("A sensor must stand in your own home network.", field="sensor_url", value=url[:80], allowed="an address at home")
+        raise InputError(
+            f"No device answers to the name {parts.hostname[:60]} on this network.",
+            field="sensor_url",
+            value=url[:80],
+        ) from None
+    if not all(a.is_loopback or a.is_private for a in addresses) or any(
+        a.is_link_local for a in addresses
+    ):
+        raise InputError(
+            "A sensor must stand in your own home network.",
+            field="sensor_url",
+            value=url[:80],
+            allowed="an address at home",
+        )
     return url
 
 
@@ -53,7 +73,9 @@ class _NoRedirect(urllib.request.HTTPRedirectHandler):
 
 
 def ask(url: str) -> float:
-    """A sensor's temperature in °C; raises InputError when there is no answer or none that makes sense."""
+    """A sensor's temperature in °C; raises InputError when there is no answer or none
+    that makes sense.
+    """
     check_address(url)
     opener = urllib.request.build_opener(urllib.request.ProxyHandler({}), _NoRedirect)
     try:
@@ -65,15 +87,24 @@ def ask(url: str) -> float:
 
 
 def understood(text: str) -> float:
-    """°C from a sensor's answer: a JSON object with `celsius`, or a bare number. Raises InputError."""
+    """°C from a sensor's answer: a JSON object with `celsius`, or a bare number. Raises
+    InputError.
+    """
     try:
         data = json.loads(text)
         value = data["celsius"] if isinstance(data, dict) else data
         celsius = float(value)
     except (ValueError, TypeError, KeyError, RecursionError):
-        raise InputError("an answer without a temperature", field="sensor_url", value=text[:60]) from None
+        raise InputError(
+            "an answer without a temperature", field="sensor_url", value=text[:60]
+        ) from None
     if not (math.isfinite(celsius) and LOWEST_C <= celsius <= HIGHEST_C):
-        raise InputError(f"{celsius:g} °C, which cannot be", field="sensor_url", value=text[:60], allowed="-30 to 60")
+        raise InputError(
+            f"{celsius:g} °C, which cannot be",
+            field="sensor_url",
+            value=text[:60],
+            allowed="-30 to 60",
+        )
     return celsius
 
 
@@ -98,13 +129,17 @@ def record(session: Session, place_id: int, said: Answer, now: datetime) -> None
     session.add(Poll(place_id=place_id, at=now, celsius=said.celsius, trouble=said.trouble))
     if said.celsius is not None:
         at = now.replace(second=0, microsecond=0)
-        session.add(Reading(place_id=place_id, upload_id=None, at=at, celsius=said.celsius, recorded_at=now))
+        session.add(
+            Reading(place_id=place_id, upload_id=None, at=at, celsius=said.celsius, recorded_at=now)
+        )
 
 
 def due(session: Session, now: datetime) -> list[tuple[int, str]]:
     """(place id, address) of every sensor that was not asked in the last ten minutes."""
     out = []
-    for place in session.scalars(select(Place).where(Place.source == "sensor", Place.sensor_url != "")):
+    for place in session.scalars(
+        select(Place).where(Place.source == "sensor", Place.sensor_url != "")
+    ):
         last = next(iter(readings.polls(session, place.id, 1)), None)
         if last is None or now - last.at >= EVERY or last.at > now:
             out.append((place.id, place.sensor_url))
@@ -113,8 +148,9 @@ def due(session: Session, now: datetime) -> list[tuple[int, str]]:
 
 @dataclass
 class Device:
-    """The stand-in: a thermometer that answers over HTTP. `frozen` holds the value it is stuck at; `dropouts` the share of askings
-    that it does not answer."""
+    """The stand-in: a thermometer that answers over HTTP. `frozen` holds the value it
+    is stuck at; `dropouts` the share of askings that it does not answer.
+    """
 
     low_c: float = 21.0
     high_c: float = 25.0
@@ -125,13 +161,21 @@ class Device:
     _asked: int = field(default=0, repr=False)
 
     def celsius(self) -> float:
-        """What it reads now: warm in the afternoon, a little restless; the frozen value while it is stuck."""
+        """What it reads now: warm in the afternoon, a little restless; the frozen value
+        while it is stuck.
+        """
         if self.frozen is not None:
             return self.frozen
         now = self.clock()
         turn = math.cos(2 * math.pi * (now.hour + now.minute / 60 - 15) / 24)
-        wobble = float(np.random.default_rng((self.seed, now.toordinal(), now.hour * 60 + now.minute)).normal(0, 0.15))
-        return round((self.high_c + self.low_c) / 2 + (self.high_c - self.low_c) / 2 * turn + wobble, 2)
+        wobble = float(
+            np.random.default_rng((self.seed, now.toordinal(), now.hour * 60 + now.minute)).normal(
+                0, 0.15
+            )
+        )
+        return round(
+            (self.high_c + self.low_c) / 2 + (self.high_c - self.low_c) / 2 * turn + wobble, 2
+        )
 
     def answers(self) -> bool:
         """Whether this asking gets an answer."""
@@ -145,7 +189,9 @@ class Device:
 
 
 def device_server(device: Device, port: int = 0) -> ThreadingHTTPServer:
-    """A server for a device on this machine only: GET /reading, POST /freeze and /thaw. Raises OSError when the port is taken."""
+    """A server for a device on this machine only: GET /reading, POST /freeze and /thaw.
+    Raises OSError when the port is taken.
+    """
 
     class Handler(BaseHTTPRequestHandler):
         def log_message(self, *_: Any) -> None:
@@ -163,7 +209,12 @@ def device_server(device: Device, port: int = 0) -> ThreadingHTTPServer:
             if self.path != "/reading":
                 self._say({"error": "GET /reading"}, 404)
             elif device.answers():
-                self._say({"celsius": device.celsius(), "at": device.clock().isoformat(timespec="seconds")})
+                self._say(
+                    {
+                        "celsius": device.celsius(),
+                        "at": device.clock().isoformat(timespec="seconds"),
+                    }
+                )
             else:
                 self.close_connection = True
 

@@ -1,4 +1,6 @@
-"""Addresses that need no passcode: a calendar feed to read, and a sitter's sheet whose tasks can be ticked on its days."""
+"""Addresses that need no passcode: a calendar feed to read, and a sitter's sheet whose
+tasks can be ticked on its days.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,15 @@ def digest(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def make(session: Session, kind: str, label: str, *, now: datetime, from_on: date | None = None, until_on: date | None = None) -> str:
+def make(
+    session: Session,
+    kind: str,
+    label: str,
+    *,
+    now: datetime,
+    from_on: date | None = None,
+    until_on: date | None = None,
+) -> str:
     """Make an address; its secret, which is shown once and not kept."""
     if kind == "sitter":
         if from_on is None or until_on is None or until_on < from_on:
@@ -39,13 +49,28 @@ def make(session: Session, kind: str, label: str, *, now: datetime, from_on: dat
         if (until_on - from_on).days > LONGEST_DAYS:
             raise FieldErrors({"until_on": f"A sheet holds for {LONGEST_DAYS} days at most."})
     token = secrets.token_urlsafe(BYTES)
-    session.add(SecretAddress(kind=kind, label=label, digest=digest(token), from_on=from_on, until_on=until_on, made_at=now))
+    session.add(
+        SecretAddress(
+            kind=kind,
+            label=label,
+            digest=digest(token),
+            from_on=from_on,
+            until_on=until_on,
+            made_at=now,
+        )
+    )
     return token
 
 
 def every(session: Session) -> list[SecretAddress]:
     """All addresses that still stand, the newest first."""
-    return list(session.scalars(select(SecretAddress).where(SecretAddress.revoked_at.is_(None)).order_by(SecretAddress.id.desc())))
+    return list(
+        session.scalars(
+            select(SecretAddress)
+            .where(SecretAddress.revoked_at.is_(None))
+            .order_by(SecretAddress.id.desc())
+        )
+    )
 
 
 def revoke(session: Session, address_id: int, *, now: datetime) -> None:
@@ -57,11 +82,19 @@ def revoke(session: Session, address_id: int, *, now: datetime) -> None:
 
 
 def address(session: Session, kind: str, token: str, today: date) -> SecretAddress:
-    """The address behind a secret. Raises NotFound alike for one unknown, revoked, of another kind, or out of its days."""
-    found = session.scalars(select(SecretAddress).where(SecretAddress.digest == digest(token), SecretAddress.kind == kind)).first()
+    """The address behind a secret. Raises NotFound alike for one unknown, revoked, of
+    another kind, or out of its days.
+    """
+    found = session.scalars(
+        select(SecretAddress).where(
+            SecretAddress.digest == digest(token), SecretAddress.kind == kind
+        )
+    ).first()
     if found is None or found.revoked_at is not None:
         raise NotFound("There is nothing at this address.")
-    if kind == "sitter" and not (found.from_on and found.until_on and found.from_on <= today <= found.until_on):
+    if kind == "sitter" and not (
+        found.from_on and found.until_on and found.from_on <= today <= found.until_on
+    ):
         raise NotFound("There is nothing at this address.")
     return found
 
@@ -90,31 +123,68 @@ class Sheet:
     ticked: tuple[SitterTick, ...]
 
 
-def sheet(session: Session, catalogue: Catalogue, row: SecretAddress, *, today: date, speech: Speech) -> Sheet:
+def sheet(
+    session: Session, catalogue: Catalogue, row: SecretAddress, *, today: date, speech: Speech
+) -> Sheet:
     """The sheet of an address; what was ticked is left out of the days."""
     assert row.from_on is not None
     assert row.until_on is not None
-    ticks = tuple(session.scalars(select(SitterTick).where(SitterTick.address_id == row.id, SitterTick.withdrawn_at.is_(None))))
+    ticks = tuple(
+        session.scalars(
+            select(SitterTick).where(
+                SitterTick.address_id == row.id, SitterTick.withdrawn_at.is_(None)
+            )
+        )
+    )
     done = {t.task for t in ticks}
-    tasks = [t for case in open_cases(session) for t in _of_case(catalogue, case, row.from_on, row.until_on, today, speech) if t.key not in done]
+    tasks = [
+        t
+        for case in open_cases(session)
+        for t in _of_case(catalogue, case, row.from_on, row.until_on, today, speech)
+        if t.key not in done
+    ]
     days = sorted({t.on for t in tasks})
-    grouped = tuple((day, tuple(sorted((t for t in tasks if t.on == day), key=lambda t: (t.place, t.plant)))) for day in days)
+    grouped = tuple(
+        (day, tuple(sorted((t for t in tasks if t.on == day), key=lambda t: (t.place, t.plant))))
+        for day in days
+    )
     return Sheet(row.label, row.from_on, row.until_on, grouped, ticks)
 
 
-def _of_case(catalogue: Catalogue, row: PestCase, first: date, last: date, today: date, speech: Speech) -> list[SheetTask]:
+def _of_case(
+    catalogue: Catalogue, row: PestCase, first: date, last: date, today: date, speech: Speech
+) -> list[SheetTask]:
     """A case's tasks between two days."""
     stay = neighbours.stay_of(row.plant)
     where = (row.plant.name, stay.place.name if stay else "")
     out = []
-    for slot in (a for a in row.applications if a.status == "planned" and first <= max(a.target_on, today) <= last):
-        how = tuple(s for key in slot.treatments for s in catalogue.evenings.technique[catalogue.care[key].technique].steps)
+    for slot in (
+        a
+        for a in row.applications
+        if a.status == "planned" and first <= max(a.target_on, today) <= last
+    ):
+        how = tuple(
+            s
+            for key in slot.treatments
+            for s in catalogue.evenings.technique[catalogue.care[key].technique].steps
+        )
         cautions = tuple(c for key in slot.treatments for c in catalogue.treatments[key].cautions)
         verb = words.evening_verb(slot.treatments, catalogue.treatments)
-        out.append(SheetTask(f"treat-{slot.id}", max(slot.target_on, today), *where,
-                             f"{verb} in the evening: {words.act_names(slot.treatments, catalogue.treatments)}", how, cautions))  # fmt: skip
-    out += [SheetTask(f"care-{t.id}", max(t.due_at.date(), today), *where, t.text, (), ())
-            for t in open_tasks(row, datetime.combine(today, time())) if first <= max(t.due_at.date(), today) <= last]  # fmt: skip
+        out.append(
+            SheetTask(
+                f"treat-{slot.id}",
+                max(slot.target_on, today),
+                *where,
+                f"{verb} in the evening: {words.act_names(slot.treatments, catalogue.treatments)}",
+                how,
+                cautions,
+            )
+        )
+    out += [
+        SheetTask(f"care-{t.id}", max(t.due_at.date(), today), *where, t.text, (), ())
+        for t in open_tasks(row, datetime.combine(today, time()))
+        if first <= max(t.due_at.date(), today) <= last
+    ]
     look = max(due_for_look(row, today), first)
     pest = catalogue.records[row.pest_id].name
     while look <= last:
@@ -124,11 +194,23 @@ def _of_case(catalogue: Catalogue, row: PestCase, first: date, last: date, today
     return out
 
 
-def tick(session: Session, catalogue: Catalogue, row: SecretAddress, key: str, *, now: datetime, speech: Speech) -> None:
-    """Tick a task of a sheet: it is recorded as done by the sitter. Raises NotFound for anything that is not on the sheet today or before."""
+def tick(
+    session: Session,
+    catalogue: Catalogue,
+    row: SecretAddress,
+    key: str,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Tick a task of a sheet: it is recorded as done by the sitter. Raises NotFound for
+    anything that is not on the sheet today or before.
+    """
     today = now.date()
     shown = sheet(session, catalogue, row, today=today, speech=speech)
-    task = next((t for _, tasks in shown.days for t in tasks if t.key == key and t.on <= today), None)
+    task = next(
+        (t for _, tasks in shown.days for t in tasks if t.key == key and t.on <= today), None
+    )
     if task is None:
         raise NotFound("This task is not on the sheet for today.")
     kind, _, rest = key.partition("-")
@@ -139,5 +221,14 @@ def tick(session: Session, catalogue: Catalogue, row: SecretAddress, key: str, *
     elif kind == "care":
         aftercare.tick(session, number, now=now)
     else:
-        record(session, catalogue, number, InspectCommand(today, (), 1.0, "glance", note="by the sitter"), now=now, speech=speech)
-    session.add(SitterTick(address_id=row.id, task=key, text=f"{task.plant}: {task.text}", ticked_at=now))
+        record(
+            session,
+            catalogue,
+            number,
+            InspectCommand(today, (), 1.0, "glance", note="by the sitter"),
+            now=now,
+            speech=speech,
+        )
+    session.add(
+        SitterTick(address_id=row.id, task=key, text=f"{task.plant}: {task.text}", ticked_at=now)
+    )

@@ -18,7 +18,9 @@ ALLOWED = {"indoor": "indoors", "outdoor": "outdoors", "edible": "on plants that
 
 @dataclass(frozen=True)
 class StockCommand:
-    """What the form for a bottle says; `holds` an ingredient's id, or a treatment's for a product with a label."""
+    """What the form for a bottle says; `holds` an ingredient's id, or a treatment's for
+    a product with a label.
+    """
 
     name: str
     holds: str
@@ -44,7 +46,9 @@ class Bottle:
     trouble: str
 
 
-def put(session: Session, command: StockCommand, *, now: datetime, instead_of: int | None = None) -> int:
+def put(
+    session: Session, command: StockCommand, *, now: datetime, instead_of: int | None = None
+) -> int:
     """Put a bottle on the shelf, or correct one (the old row is kept, withdrawn); its id."""
     if instead_of is not None:
         take_away(session, instead_of, now=now)
@@ -69,7 +73,13 @@ def item(session: Session, item_id: int) -> StockItem:
 
 def items(session: Session) -> list[StockItem]:
     """What stands on the shelf, by name."""
-    return list(session.scalars(select(StockItem).where(StockItem.withdrawn_at.is_(None)).order_by(StockItem.name, StockItem.id)))
+    return list(
+        session.scalars(
+            select(StockItem)
+            .where(StockItem.withdrawn_at.is_(None))
+            .order_by(StockItem.name, StockItem.id)
+        )
+    )
 
 
 def bottles(session: Session, catalogue: Catalogue, today: date) -> list[Bottle]:
@@ -79,7 +89,11 @@ def bottles(session: Session, catalogue: Catalogue, today: date) -> list[Bottle]
 
 def holding(catalogue: Catalogue, one: StockItem) -> str:
     """What a bottle holds."""
-    return catalogue.treatments[one.holds].name if one.labelled and one.holds in catalogue.treatments else catalogue.recipes.name(one.holds)
+    return (
+        catalogue.treatments[one.holds].name
+        if one.labelled and one.holds in catalogue.treatments
+        else catalogue.recipes.name(one.holds)
+    )
 
 
 def _trouble(one: StockItem, today: date) -> str:
@@ -95,10 +109,21 @@ def usable(items: list[StockItem], today: date) -> list[StockItem]:
     return [one for one in items if one.expires_on is None or one.expires_on >= today]
 
 
-def product_for(stock: list[StockItem], treatment: str, setting: str, *, eaten: bool) -> StockItem | None:
-    """A product with a label that allows this treatment at such a place, and on what is eaten where that is asked."""
+def product_for(
+    stock: list[StockItem], treatment: str, setting: str, *, eaten: bool
+) -> StockItem | None:
+    """A product with a label that allows this treatment at such a place, and on what is
+    eaten where that is asked.
+    """
     place = "indoor" if setting in ("indoor", "glasshouse") else "outdoor"
-    fitting = [s for s in stock if s.labelled and s.holds == treatment and place in s.allowed and (not eaten or "edible" in s.allowed)]
+    fitting = [
+        s
+        for s in stock
+        if s.labelled
+        and s.holds == treatment
+        and place in s.allowed
+        and (not eaten or "edible" in s.allowed)
+    ]
     return fitting[0] if fitting else None
 
 
@@ -106,4 +131,6 @@ def act_of(treatment: str, product: StockItem | None) -> ActCommand:
     """A treatment as chosen, with the figures of the product's label where there is one."""
     if product is None:
         return ActCommand(treatment, None, None)
-    return ActCommand(treatment, product.min_gap_days, product.max_applications, product.harvest_days, product.id)
+    return ActCommand(
+        treatment, product.min_gap_days, product.max_applications, product.harvest_days, product.id
+    )

@@ -1,4 +1,6 @@
-"""What a course takes in all: mixes over its dates and a bit more, and the things needed beside them."""
+"""What a course takes in all: mixes over its dates and a bit more, and the things
+needed beside them.
+"""
 
 from __future__ import annotations
 
@@ -12,19 +14,37 @@ from brood.services import mixing
 from brood.services.plants import is_eaten
 from brood.store.tables import Application, PestCase, Plant, StockItem
 
-USUAL_ML = {"": 100.0, "upright": 100.0, "rosette": 30.0, "orchid": 60.0, "cactus": 30.0, "head": 60.0, "tray": 60.0}
-"""Spray for one plant where nothing was measured: 30 ml for a windowsill plant, 100 ml for one on a table, 250 to 500 ml for one on the floor (C)."""
+USUAL_ML = {
+    "": 100.0,
+    "upright": 100.0,
+    "rosette": 30.0,
+    "orchid": 60.0,
+    "cactus": 30.0,
+    "head": 60.0,
+    "tray": 60.0,
+}
+"""Spray for one plant where nothing was measured: 30 ml for a windowsill plant, 100 ml
+for one on a table, 250 to 500 ml for one on the floor (C).
+"""
 SWAB_ML = 20.0
 KIT = {
-    "wipe": "clean cloths, one a plant and evening", "swab": "cotton swabs, about 20 an evening", "trap": "sticky cards",
-    "soil": "fresh potting mix and a closed bag", "dust": "a dust mask", "cut": "scissors and a closed bag", "dip": "a thermometer for 43 to 46 °C",
-    "spray": "a sprayer with a fine nozzle, gloves", "drench": "a measuring jug",
-}  # fmt: skip
+    "wipe": "clean cloths, one a plant and evening",
+    "swab": "cotton swabs, about 20 an evening",
+    "trap": "sticky cards",
+    "soil": "fresh potting mix and a closed bag",
+    "dust": "a dust mask",
+    "cut": "scissors and a closed bag",
+    "dip": "a thermometer for 43 to 46 °C",
+    "spray": "a sprayer with a fine nozzle, gloves",
+    "drench": "a measuring jug",
+}
 
 
 @dataclass(frozen=True)
 class Wanted:
-    """One mix of a course: on how many evenings, how much each time, and what goes into all of them with a bit more; `note` where no recipe is."""
+    """One mix of a course: on how many evenings, how much each time, and what goes into
+    all of them with a bit more; `note` where no recipe is.
+    """
 
     name: str
     evenings: int
@@ -56,19 +76,34 @@ def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> 
     planned: list[Application] = [a for a in row.applications if a.status == "planned"]
     uses = Counter(act for evening in planned for act in evening.treatments)
     techniques = dict.fromkeys(catalogue.care[key].technique for key in uses)
-    mixes = [_wanted(catalogue, row, key, count, shelf) for key, count in uses.items() if catalogue.care[key].supply in ("home", "product")]
+    mixes = [
+        _wanted(catalogue, row, key, count, shelf)
+        for key, count in uses.items()
+        if catalogue.care[key].supply in ("home", "product")
+    ]
     return Shopping(tuple(mixes), tuple(KIT[t] for t in techniques if t in KIT))
 
 
-def _wanted(catalogue: Catalogue, row: PestCase, key: str, evenings: int, shelf: Sequence[StockItem]) -> Wanted:
+def _wanted(
+    catalogue: Catalogue, row: PestCase, key: str, evenings: int, shelf: Sequence[StockItem]
+) -> Wanted:
     name, each = catalogue.treatments[key].name, mix_ml(catalogue, row.plant, key)
     product = next((a.stock for a in row.acts if a.treatment_id == key and a.stock), None)
     total = each * evenings * (1 + mixing.SHARE_MORE)
     command = mixing.MixCommand(
-        key, total, stocks={s.holds: s.percent for s in shelf if not s.labelled and s.percent},
-        label_rate=product.label_rate if product else None, eaten=is_eaten(row.plant),
-    )  # fmt: skip
+        key,
+        total,
+        stocks={s.holds: s.percent for s in shelf if not s.labelled and s.percent},
+        label_rate=product.label_rate if product else None,
+        eaten=is_eaten(row.plant),
+    )
     try:
-        return Wanted(name, evenings, each, mixing.mix(catalogue, command).lines, product.name if product else "")
+        return Wanted(
+            name,
+            evenings,
+            each,
+            mixing.mix(catalogue, command).lines,
+            product.name if product else "",
+        )
     except InputError as error:
         return Wanted(name, evenings, each, (), error.message)

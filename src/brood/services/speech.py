@@ -80,7 +80,9 @@ class Speech:
 
     def heat(self, degree_days: float) -> str:
         """A heat sum with its unit."""
-        return f"{degree_days if self.unit == 'C' else degree_days * 9 / 5:.0f} {UNITS[self.unit]}·d"
+        return (
+            f"{degree_days if self.unit == 'C' else degree_days * 9 / 5:.0f} {UNITS[self.unit]}·d"
+        )
 
     def heat_fine(self, degree_days: float) -> str:
         """A day's heat sum without its unit."""
@@ -170,4 +172,10 @@ def days(count: int) -> str:
 
 def listed(words: list[str], last: str = "and") -> str:
     """Words in a row: "a, b and c"."""
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} {last} {words[-1]}" if words else ""
+    return (
+        words[0]
+        if len(words) == 1
+        else f"{', '.join(words[:-1])} {last} {words[-1]}"
+        if words
+        else ""
+    )

@@ -11,7 +11,21 @@ from collections.abc import Iterator, Mapping
 from datetime import date, datetime, time
 from typing import IO, Any
 
-from sqlalchemy import JSON, Boolean, Column, Date, DateTime, Float, Integer, LargeBinary, String, Time, func, insert, select
+from sqlalchemy import (
+    JSON,
+    Boolean,
+    Column,
+    Date,
+    DateTime,
+    Float,
+    Integer,
+    LargeBinary,
+    String,
+    Time,
+    func,
+    insert,
+    select,
+)
 from sqlalchemy import Table as SqlTable
 from sqlalchemy.orm import Session
 
@@ -26,7 +40,9 @@ LARGEST = 500_000_000
 """Most bytes of an export that are taken in."""
 ROWS_AT_ONCE = 500
 VERSION, BEFORE_VERSION = "version.txt", "20261126_01"
-"""The file in an archive that says how its household was kept, and the version of archives that say nothing."""
+"""The file in an archive that says how its household was kept, and the version of
+archives that say nothing.
+"""
 PRIVATE = (KEY,)
 """Settings that never leave the household: the passcode's hash."""
 
@@ -37,7 +53,9 @@ def tables() -> list[SqlTable]:
 
 
 def export(session: Session) -> Iterator[str]:
-    """Everything but the passcode as one JSON document, piece by piece; the same household always gives the same bytes."""
+    """Everything but the passcode as one JSON document, piece by piece; the same
+    household always gives the same bytes.
+    """
     yield f'{{\n "kind": "{KIND}",\n "schema": 1,\n "tables": {{'
     for n, table in enumerate(sorted(tables(), key=lambda t: t.name)):
         yield f'{"," if n else ""}\n  "{table.name}": ['
@@ -51,7 +69,9 @@ def export(session: Session) -> Iterator[str]:
 
 
 def _rows(session: Session, table: SqlTable) -> Iterator[dict[str, Any]]:
-    found = session.execute(select(table).order_by(*table.primary_key.columns).execution_options(yield_per=ROWS_AT_ONCE))
+    found = session.execute(
+        select(table).order_by(*table.primary_key.columns).execution_options(yield_per=ROWS_AT_ONCE)
+    )
     for row in found.mappings():
         if table.name != "setting" or row["key"] not in PRIVATE:
             yield _row(table, row)
@@ -80,7 +100,9 @@ def _cell(value: Any) -> Any:
     """A cell that no spreadsheet takes for a formula; `_uncell` gives the value back."""
     if isinstance(value, list | dict | bool):
         value = json.dumps(value, ensure_ascii=False, sort_keys=True)
-    return f"'{value}" if isinstance(value, str) and value[:1] and value[0] in "=+-@\t\r'" else value
+    return (
+        f"'{value}" if isinstance(value, str) and value[:1] and value[0] in "=+-@\t\r'" else value
+    )
 
 
 def _uncell(column: Column[Any], text: str) -> Any:
@@ -102,22 +124,42 @@ def read_csv(data: bytes) -> older.Rows:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             names = set(archive.namelist())
-            version = archive.read(VERSION).decode("ascii", "replace").strip() if VERSION in names else BEFORE_VERSION
+            version = (
+                archive.read(VERSION).decode("ascii", "replace").strip()
+                if VERSION in names
+                else BEFORE_VERSION
+            )
             shape = _shape(version)
-            if names - {VERSION} != {f"{t.name}.csv" for t in shape} or sum(i.file_size for i in archive.infolist()) > LARGEST:
-                raise InputError("This archive does not hold the tables of a household.", field="file", allowed="what Brood exported as CSV")
+            if (
+                names - {VERSION} != {f"{t.name}.csv" for t in shape}
+                or sum(i.file_size for i in archive.infolist()) > LARGEST
+            ):
+                raise InputError(
+                    "This archive does not hold the tables of a household.",
+                    field="file",
+                    allowed="what Brood exported as CSV",
+                )
             for table in shape:
-                held[table.name] = list(_csv_rows(table, archive.read(f"{table.name}.csv").decode("utf-8-sig")))
+                held[table.name] = list(
+                    _csv_rows(table, archive.read(f"{table.name}.csv").decode("utf-8-sig"))
+                )
     except (zipfile.BadZipFile, UnicodeDecodeError, csv.Error):
-        raise InputError("This is no archive of CSV tables.", field="file", allowed="what Brood exported as CSV") from None
+        raise InputError(
+            "This is no archive of CSV tables.", field="file", allowed="what Brood exported as CSV"
+        ) from None
     return _brought_up(version, held)
 
 
 def _shape(version: object) -> list[SqlTable]:
     """The tables of a version that is known; raises InputError for another."""
     if not older.is_known(version):
-        raise InputError(f"This household was exported by another version ({str(version)[:20]}); this one reads up to {newest()}.",
-                         field="version", value=str(version)[:20], allowed=newest())  # fmt: skip
+        raise InputError(
+            f"This household was exported by another version ({str(version)[:20]}); this "
+            f"one reads up to {newest()}.",
+            field="version",
+            value=str(version)[:20],
+            allowed=newest(),
+        )
     return tables() if version == newest() else older.tables_at(str(version))
 
 
@@ -125,7 +167,10 @@ def _brought_up(version: str, held: older.Rows) -> older.Rows:
     """Plain rows of a version as plain rows of this one."""
     if version == newest():
         return held
-    typed = {t.name: [_typed(t, row, n) for n, row in enumerate(held.get(t.name, []))] for t in _shape(version)}
+    typed = {
+        t.name: [_typed(t, row, n) for n, row in enumerate(held.get(t.name, []))]
+        for t in _shape(version)
+    }
     return older.brought_up(version, typed, _row)
 
 
@@ -134,25 +179,37 @@ def _csv_rows(table: SqlTable, text: str) -> Iterator[dict[str, Any]]:
     csv.field_size_limit(LARGEST)
     for n, row in enumerate(csv.DictReader(io.StringIO(text, newline=""))):
         if set(row) != set(columns):
-            raise InputError(f"Row {n + 1} of {table.name}.csv does not have the columns of that table.", field=f"{table.name}.{n}")
+            raise InputError(
+                f"Row {n + 1} of {table.name}.csv does not have the columns of that table.",
+                field=f"{table.name}.{n}",
+            )
         try:
             yield {name: _uncell(columns[name], cell or "") for name, cell in row.items()}
         except (ValueError, RecursionError):
-            raise InputError(f"A value in row {n + 1} of {table.name}.csv cannot be read.", field=f"{table.name}.{n}") from None
+            raise InputError(
+                f"A value in row {n + 1} of {table.name}.csv cannot be read.",
+                field=f"{table.name}.{n}",
+            ) from None
 
 
 def taken_in(data: bytes) -> older.Rows:
-    """The tables of a JSON document or an archive of CSV files, whichever it is. Raises InputError."""
+    """The tables of a JSON document or an archive of CSV files, whichever it is. Raises
+    InputError.
+    """
     if data.startswith(b"PK"):
         return read_csv(data)
     try:
         return read(data.decode("utf-8-sig"))
     except UnicodeDecodeError:
-        raise InputError("This is not UTF-8 text.", field="file", allowed="what Brood exported") from None
+        raise InputError(
+            "This is not UTF-8 text.", field="file", allowed="what Brood exported"
+        ) from None
 
 
 def archive(session: Session, out: IO[bytes]) -> None:
-    """Write every table as CSV, in one archive, to a file; the same household always gives the same bytes."""
+    """Write every table as CSV, in one archive, to a file; the same household always
+    gives the same bytes.
+    """
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
         made.writestr(zipfile.ZipInfo(VERSION), newest() + "\n")
         for table in tables():
@@ -172,29 +229,58 @@ def read(text: str) -> older.Rows:
     try:
         document = json.loads(text)
     except (ValueError, RecursionError) as error:
-        raise InputError(f"This is no JSON document: {error}.", field="file", allowed="what `brood export` wrote") from None
-    if not isinstance(document, dict) or document.get("kind") != KIND or not isinstance(document.get("tables"), dict):
-        raise InputError("This is not a household that Brood has exported.", field="file", allowed="what `brood export` wrote")
+        raise InputError(
+            f"This is no JSON document: {error}.", field="file", allowed="what `brood export` wrote"
+        ) from None
+    if (
+        not isinstance(document, dict)
+        or document.get("kind") != KIND
+        or not isinstance(document.get("tables"), dict)
+    ):
+        raise InputError(
+            "This is not a household that Brood has exported.",
+            field="file",
+            allowed="what `brood export` wrote",
+        )
     names, version = {t.name for t in _shape(document.get("version"))}, str(document["version"])
     unknown = sorted(set(document["tables"]) - names)
     if unknown:
-        raise InputError(f"There is no table “{unknown[0][:40]}”.", field="tables", value=unknown[0][:40], allowed="the tables of an export")
+        raise InputError(
+            f"There is no table “{unknown[0][:40]}”.",
+            field="tables",
+            value=unknown[0][:40],
+            allowed="the tables of an export",
+        )
     if any(not isinstance(rows, list) for rows in document["tables"].values()):
-        raise InputError("Every table of an export is a list of rows.", field="tables", allowed="what `brood export` wrote")
+        raise InputError(
+            "Every table of an export is a list of rows.",
+            field="tables",
+            allowed="what `brood export` wrote",
+        )
     return _brought_up(version, document["tables"])
 
 
 def clear(session: Session) -> None:
     """Take everything out but the passcode."""
     for table in reversed(tables()):
-        session.execute(table.delete() if table.name != "setting" else table.delete().where(table.c.key.not_in(PRIVATE)))
+        session.execute(
+            table.delete()
+            if table.name != "setting"
+            else table.delete().where(table.c.key.not_in(PRIVATE))
+        )
 
 
 def load(session: Session, held: older.Rows) -> int:
-    """Fill an empty household; how many rows were taken. Raises InputError when it is not empty or a row does not fit, and nothing is kept."""
+    """Fill an empty household; how many rows were taken. Raises InputError when it is
+    not empty or a row does not fit, and nothing is kept.
+    """
     if not is_empty(session):
-        raise InputError("There is a household here already. Import into an empty one, or replace it: brood import --replace.", field="data",
-                         allowed="an empty household")  # fmt: skip
+        raise InputError(
+            "There is a household here already. Import into an empty one, or replace it: "
+            "brood import --replace.",
+            field="data",
+            allowed="an empty household",
+        )
     taken = 0
     for table in tables():
         rows = [_typed(table, row, n) for n, row in enumerate(held.get(table.name, []))]
@@ -212,8 +298,11 @@ def load(session: Session, held: older.Rows) -> int:
 def _typed(table: SqlTable, row: Any, n: int) -> dict[str, Any]:
     names = {c.name for c in table.columns}
     if not isinstance(row, dict) or set(row) != names:
-        raise InputError(f"Row {n + 1} of {table.name} does not have the columns of that table.", field=f"tables.{table.name}.{n}",
-                         allowed=", ".join(sorted(names)))  # fmt: skip
+        raise InputError(
+            f"Row {n + 1} of {table.name} does not have the columns of that table.",
+            field=f"tables.{table.name}.{n}",
+            allowed=", ".join(sorted(names)),
+        )
     return {c.name: _read(c, row[c.name], table.name, n) for c in table.columns}
 
 
@@ -227,7 +316,15 @@ def _read(column: Column[Any], value: Any, table: str, n: int) -> Any:
             return date.fromisoformat(value)
         if isinstance(column.type, Time):
             return time.fromisoformat(value)
-        return base64.b64decode(value, validate=True) if isinstance(column.type, LargeBinary) else value
+        return (
+            base64.b64decode(value, validate=True)
+            if isinstance(column.type, LargeBinary)
+            else value
+        )
     except (TypeError, ValueError):
         where = f"tables.{table}.{n}.{column.name}"
-        raise InputError(f"“{str(value)[:40]}” in row {n + 1} of {table} cannot be read.", field=where, value=str(value)[:40]) from None
+        raise InputError(
+            f"“{str(value)[:40]}” in row {n + 1} of {table} cannot be read.",
+            field=where,
+            value=str(value)[:40],
+        ) from None

@@ -1,4 +1,6 @@
-"""Conversion between the metric units that are kept and those a keeper reads, by the units library."""
+"""Conversion between the metric units that are kept and those a keeper reads, by the
+units library.
+"""
 
 from __future__ import annotations
 
@@ -7,8 +9,13 @@ from functools import cache
 
 from brood.core.mixing import registry
 
-TEMPERATURE = re.compile(r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or | and |–)(?P<high>[−-]?\d+(?:\.\d+)?))? °C(?!·d)")
-LENGTH = re.compile(r"(?P<low>\d+(?:\.\d+)?)(?:(?P<join> to |–)(?P<high>\d+(?:\.\d+)?))? (?P<unit>mm|cm|m)\b")
+TEMPERATURE = re.compile(
+    r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or | and "
+    r"|–)(?P<high>[−-]?\d+(?:\.\d+)?))? °C(?!·d)"
+)
+LENGTH = re.compile(
+    r"(?P<low>\d+(?:\.\d+)?)(?:(?P<join> to |–)(?P<high>\d+(?:\.\d+)?))? (?P<unit>mm|cm|m)\b"
+)
 
 
 @cache
@@ -36,7 +43,10 @@ def with_fahrenheit(text: str) -> str:
     """A sentence with every temperature in °F."""
 
     def turned(match: re.Match[str]) -> str:
-        low, high = (None if (v := match[name]) is None else f"{fahrenheit(float(v.replace('−', '-'))):.0f}" for name in ("low", "high"))
+        low, high = (
+            None if (v := match[name]) is None else f"{fahrenheit(float(v.replace('−', '-'))):.0f}"
+            for name in ("low", "high")
+        )
         return f"{low}{match['join']}{high} °F" if high else f"{low} °F"
 
     return TEMPERATURE.sub(turned, text)
@@ -47,7 +57,10 @@ def with_inches(text: str) -> str:
 
     def turned(match: re.Match[str]) -> str:
         into = "foot" if match["unit"] == "m" else "inch"
-        low, high = (None if (v := match[name]) is None else f"{float(v) * factor(match['unit'], into):.2g}" for name in ("low", "high"))
+        low, high = (
+            None if (v := match[name]) is None else f"{float(v) * factor(match['unit'], into):.2g}"
+            for name in ("low", "high")
+        )
         unit = "ft" if into == "foot" else "in"
         return f"{low}{match['join']}{high} {unit}" if high else f"{low} {unit}"
 

@@ -1,4 +1,6 @@
-"""Weather for outdoor places: one interface, and a stand-in behind it that ships with the program."""
+"""Weather for outdoor places: one interface, and a stand-in behind it that ships with
+the program.
+"""
 
 from __future__ import annotations
 
@@ -16,9 +18,23 @@ from brood.store.tables import Place, WeatherReport
 
 OBSERVED_DAYS, FORECAST_DAYS = 60, 8
 STALE = timedelta(hours=3)
-COAST = ((3.0, 9.0), (3.0, 9.5), (4.5, 11.5), (6.0, 14.0), (8.5, 17.0), (11.5, 20.0), (13.5, 22.0), (13.5, 22.0), (11.5, 19.5), (9.0, 15.5),
-         (6.0, 12.0), (4.0, 9.5))  # fmt: skip
-"""Normal minimum and maximum, °C, by month, at the made-up estuary of the stand-in (made up; no station's figures)."""
+COAST = (
+    (3.0, 9.0),
+    (3.0, 9.5),
+    (4.5, 11.5),
+    (6.0, 14.0),
+    (8.5, 17.0),
+    (11.5, 20.0),
+    (13.5, 22.0),
+    (13.5, 22.0),
+    (11.5, 19.5),
+    (9.0, 15.5),
+    (6.0, 12.0),
+    (4.0, 9.5),
+)
+"""Normal minimum and maximum, °C, by month, at the made-up estuary of the stand-in
+(made up; no station's figures).
+"""
 
 
 @dataclass(frozen=True)
@@ -40,7 +56,9 @@ class WeatherService(Protocol):
         ...
 
     def days(self, today: date) -> list[WeatherDay]:
-        """Observed days up to yesterday, today and the forecast after it, in order. Raises OSError when there is no answer."""
+        """Observed days up to yesterday, today and the forecast after it, in order.
+        Raises OSError when there is no answer.
+        """
         ...
 
     def normals(self) -> list[list[float]]:
@@ -50,10 +68,12 @@ class WeatherService(Protocol):
 
 @dataclass(frozen=True)
 class SimulatedWeather:
-    """A stand-in for a weather service: the same seed gives the same weather on the same days.
+    """A stand-in for a weather service: the same seed gives the same weather on the
+    same days.
 
-    `hemisphere` turns the year; `as_if_month` lays that month's normals on the month of `today`, so that a demo is always in the
-    same season. The forecast errs more with each day ahead.
+    `hemisphere` turns the year; `as_if_month` lays that month's normals on the month of
+    `today`, so that a demo is always in the same season. The forecast errs more with
+    each day ahead.
     """
 
     hemisphere: str = "north"
@@ -76,22 +96,38 @@ class SimulatedWeather:
             day = today + timedelta(days=ahead)
             low, high = self._day(day)
             if ahead > 0:
-                miss = float(np.random.default_rng((self.seed, today.toordinal(), ahead)).normal(0, 0.25 * ahead))
+                miss = float(
+                    np.random.default_rng((self.seed, today.toordinal(), ahead)).normal(
+                        0, 0.25 * ahead
+                    )
+                )
                 low, high = low + miss, high + miss
-            out.append(WeatherDay(day.isoformat(), round(low, 1), round(max(high, low + 0.5), 1), "observed" if ahead < 0 else "forecast"))
+            out.append(
+                WeatherDay(
+                    day.isoformat(),
+                    round(low, 1),
+                    round(max(high, low + 0.5), 1),
+                    "observed" if ahead < 0 else "forecast",
+                )
+            )
         return out
 
     def _day(self, day: date) -> tuple[float, float]:
         """A day around its normals: slow swings of several days and a quick one of its own."""
         low, high = normal_of(self.normals(), day)
-        n = day.toordinal() - (self.today.toordinal() - 700_000 if self.as_if_month and self.today else 0)
+        n = day.toordinal() - (
+            self.today.toordinal() - 700_000 if self.as_if_month and self.today else 0
+        )
         slow = 2.0 * np.sin(n / 3.1 + self.seed) + 1.3 * np.sin(n / 7.3 + 2 * self.seed)
         quick = np.random.default_rng((self.seed, n)).normal(0, 0.8, 2)
         return float(low + 0.8 * slow + quick[0]), float(high + 1.2 * slow + quick[1])
 
 
-def refresh(session: Session, service: WeatherService, now: datetime, *, force: bool = False) -> int:
-    """Fetch the weather for every place that lives by it and whose report is older than three hours; how many were fetched.
+def refresh(
+    session: Session, service: WeatherService, now: datetime, *, force: bool = False
+) -> int:
+    """Fetch the weather for every place that lives by it and whose report is older than
+    three hours; how many were fetched.
 
     A service that does not answer leaves the last report standing.
     """
@@ -108,6 +144,14 @@ def _fetch(session: Session, service: WeatherService, place: Place, now: datetim
         days, normals = service.days(now.date()), service.normals()
     except OSError:
         return 0
-    session.add(WeatherReport(place_id=place.id, service=service.name, days=[asdict(d) for d in days], normals=normals, fetched_at=now))
+    session.add(
+        WeatherReport(
+            place_id=place.id,
+            service=service.name,
+            days=[asdict(d) for d in days],
+            normals=normals,
+            fetched_at=now,
+        )
+    )
     session.flush()
     return 1

@@ -14,9 +14,12 @@ VERBS = ("wipe", "swab", "shower", "cut", "change the soil", "repot", "spray", "
 """The order in which the acts of an evening are done and said."""
 
 HIDING = {
-    "in-tissue": " inside the leaf", "in-soil": " in the soil", "under-cover": " under the cover", "in-wax": " in the wax",
+    "in-tissue": " inside the leaf",
+    "in-soil": " in the soil",
+    "under-cover": " under the cover",
+    "in-wax": " in the wax",
     "in-furled-leaf": " in the folds",
-}  # fmt: skip
+}
 
 
 def _capital(text: str) -> str:
@@ -54,24 +57,44 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
     warmth = f"about {speech.warmth(why.celsius)}" if why.celsius is not None else "this warmth"
     breeds = speech.day(why.breeds) if why.breeds else "much later"
     if why.kind == "keep":
-        return f"At {warmth} they would grow past the number that is to be held; this evening, as late as it can be, keeps them under it."
+        return (
+            f"At {warmth} they would grow past the number that is to be held; this evening, as "
+            "late as it can be, keeps them under it."
+        )
     if why.kind == "first-laying":
         adds = "young" if pest.live_birth else "eggs, and eggs escape treatment best"
-        return f"Adults were found, and at {warmth} they {_breed(pest)} every day. Each day of waiting adds {adds}.{_worth(why)}"
+        return (
+            f"Adults were found, and at {warmth} they {_breed(pest)} every day. Each day of "
+            f"waiting adds {adds}.{_worth(why)}"
+        )
     if why.kind == "first-immature":
-        return f"At {warmth} the most advanced of what was found could {_breed(pest)} from {breeds}. The sooner, the fewer get that far.{_worth(why)}"
+        return (
+            f"At {warmth} the most advanced of what was found could {_breed(pest)} from "
+            f"{breeds}. The sooner, the fewer get that far.{_worth(why)}"
+        )
     if why.kind == "first-hidden":
-        return f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling could breed from {breeds}.{_worth(why)}"
+        return (
+            f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling "
+            f"could breed from {breeds}.{_worth(why)}"
+        )
     since = speech.day(why.since) if why.since else "the last treatment"
-    quickest = f"at {warmth} the quickest {_newcomer(pest, stage)} could {_breed(pest)} from {breeds}"
+    quickest = (
+        f"at {warmth} the quickest {_newcomer(pest, stage)} could {_breed(pest)} from {breeds}"
+    )
     if why.kind == "after-patch":
-        patch = "By then the test leaves have had their 48 hours: the first evening for the whole plant."
+        patch = (
+            "By then the test leaves have had their 48 hours: the first evening for the whole "
+            "plant."
+        )
         return f"{patch} {_leaving(stage)}, and {quickest}.{_worth(why)}"
     if why.kind == "short":
         late = f"this evening comes {days(short_by_days)} too late for those"
         return f"{_leaving(stage)} after {since}, and {quickest}: {late}.{_worth(why)}"
     if why.kind == "overdue":
-        return f"This evening is overdue. {_leaving(stage)} after {since}, and {quickest}. Eggs laid since then are counted in the later dates."
+        return (
+            f"This evening is overdue. {_leaving(stage)} after {since}, and {quickest}. Eggs "
+            "laid since then are counted in the later dates."
+        )
     return f"{_leaving(stage)} after {since}, and {quickest}.{_worth(why)}"
 
 
@@ -88,8 +111,15 @@ def brief(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> st
     if why.since is None or why.breeds is None:
         return reason(pest, why, speech, short_by_days)
     late = f", {days(short_by_days)} too late for the quickest" if short_by_days else ""
-    without = "" if chance.frequency(why.whole) == chance.frequency(why.without) else f" Without it: {chance.frequency(why.without)}."
-    return f"Again: what comes out after {speech.day(why.since)} could {_breed(pest)} from {speech.day(why.breeds)}{late}.{without}"
+    without = (
+        ""
+        if chance.frequency(why.whole) == chance.frequency(why.without)
+        else f" Without it: {chance.frequency(why.without)}."
+    )
+    return (
+        f"Again: what comes out after {speech.day(why.since)} could {_breed(pest)} from "
+        f"{speech.day(why.breeds)}{late}.{without}"
+    )
 
 
 def evening_verb(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
@@ -101,11 +131,19 @@ def evening_verb(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord])
 
 def act_names(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
     """The treatments of an evening: "wiping + insecticidal soap"."""
-    records = sorted((treatments[a] for a in acts if a in treatments), key=lambda t: (not t.by_hand, t.name))
+    records = sorted(
+        (treatments[a] for a in acts if a in treatments), key=lambda t: (not t.by_hand, t.name)
+    )
     return " + ".join(t.name for t in records)
 
 
-def next_step(application: Application, today: date, again: bool, speech: Speech, treatments: Mapping[str, TreatmentRecord]) -> str:
+def next_step(
+    application: Application,
+    today: date,
+    again: bool,
+    speech: Speech,
+    treatments: Mapping[str, TreatmentRecord],
+) -> str:
     """The next action in one sentence."""
     verb = evening_verb(application.acts, treatments) + (" again" if again else "")
     first = max(application.target, today)
@@ -119,8 +157,15 @@ def window(application: Application, today: date, speech: Speech) -> str:
     """How early and how late the next evening may be."""
     if application.short_by_days or application.latest <= max(application.target, today):
         return ""
-    early = "" if application.earliest >= application.target else f"Possible from {speech.day(max(application.earliest, today))}. "
-    return f"{early}Up to {speech.day(application.latest)} it costs next to nothing; after that the chance falls."
+    early = (
+        ""
+        if application.earliest >= application.target
+        else f"Possible from {speech.day(max(application.earliest, today))}. "
+    )
+    return (
+        f"{early}Up to {speech.day(application.latest)} it costs next to nothing; after that "
+        "the chance falls."
+    )
 
 
 def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
@@ -128,22 +173,31 @@ def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
     stage = _stage(pest, slip.stage)
     quick = _newcomer(pest, stage)
     return (
-        f"The evening of {speech.day(slip.done)} came {days((slip.done - slip.latest).days)} after the end of its window. "
-        f"The quickest {quick} could {_breed(pest)} from {speech.day(slip.breeds)}, so some have probably "
+        f"The evening of {speech.day(slip.done)} came "
+        f"{days((slip.done - slip.latest).days)} after the end of its window. "
+        f"The quickest {quick} could {_breed(pest)} from {speech.day(slip.breeds)}, so "
+        "some have probably "
         f"{'bred: their young' if pest.live_birth else 'laid: those eggs'} are now in the plan."
     )
 
 
-def course_change(old_last: date | None, new_last: date | None, old_count: int, new_count: int, speech: Speech) -> str:
+def course_change(
+    old_last: date | None, new_last: date | None, old_count: int, new_count: int, speech: Speech
+) -> str:
     """How a re-plan moved the end of the course."""
     if new_last is None:
         return "No evening is left in the plan."
     parts = []
     if new_count > old_count:
-        parts.append(f"{new_count - old_count} more evening{'s' if new_count - old_count > 1 else ''}")
+        parts.append(
+            f"{new_count - old_count} more evening{'s' if new_count - old_count > 1 else ''}"
+        )
     if old_last is not None and new_last != old_last:
         moved = (new_last - old_last).days
-        parts.append(f"the course ends {days(abs(moved))} {'later' if moved > 0 else 'sooner'}, on {speech.day(new_last)}")
+        parts.append(
+            f"the course ends {days(abs(moved))} {'later' if moved > 0 else 'sooner'}, on "
+            f"{speech.day(new_last)}"
+        )
     if new_count > old_count:
         return f"It costs {listed(parts)}."
     return f"{_capital(listed(parts))}." if parts else "The end of the course does not move."
@@ -151,7 +205,8 @@ def course_change(old_last: date | None, new_last: date | None, old_count: int, 
 
 LOOK_REASONS = {
     "first": "The first of two looks: what came out late shows itself by now.",
-    "cycle": "By now whatever was missed while young has grown up and would be seen; an earlier look proves less.",
+    "cycle": "By now whatever was missed while young has grown up and would be seen; an earlier "
+    "look proves less.",
     "doubt": "The looks before it leave more than 1 chance in 100; this one takes it under.",
 }
 

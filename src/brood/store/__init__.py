@@ -1,3 +1,5 @@
-"""The household's record in SQLite. Tables hold no rules and never commit; services own the transaction."""
+"""The household's record in SQLite. Tables hold no rules and never commit; services own
+the transaction.
+"""
 
 from brood.store import records as records

@@ -16,8 +16,15 @@ VERSIONS = Path(__file__).parent / "migrations"
 
 @cache
 def known() -> tuple[str, ...]:
-    """The ids of all migrations in order, read from the file names (YYYYMMDD_NN_what.py) without loading alembic."""
-    return tuple(sorted(path.stem.rsplit("_", maxsplit=path.stem.count("_") - 1)[0] for path in (VERSIONS / "versions").glob("[0-9]*.py")))
+    """The ids of all migrations in order, read from the file names
+    (YYYYMMDD_NN_what.py) without loading alembic.
+    """
+    return tuple(
+        sorted(
+            path.stem.rsplit("_", maxsplit=path.stem.count("_") - 1)[0]
+            for path in (VERSIONS / "versions").glob("[0-9]*.py")
+        )
+    )
 
 
 def newest() -> str:
@@ -27,13 +34,20 @@ def newest() -> str:
 
 def current(connection: Connection) -> str | None:
     """The migration a database stands at, or None when it is new."""
-    known = connection.exec_driver_sql("select name from sqlite_master where name = 'alembic_version'").first()
-    row = connection.exec_driver_sql("select version_num from alembic_version").first() if known else None
+    known = connection.exec_driver_sql(
+        "select name from sqlite_master where name = 'alembic_version'"
+    ).first()
+    row = (
+        connection.exec_driver_sql("select version_num from alembic_version").first()
+        if known
+        else None
+    )
     return str(row[0]) if row else None
 
 
 def upgrade(path: Path, to: str | None = None) -> None:
-    """Migrate the file to a version, the newest unless one is given, in one transaction for each step, with a check of all references.
+    """Migrate the file to a version, the newest unless one is given, in one transaction
+    for each step, with a check of all references.
 
     Raises SettingError for a newer file.
     """
@@ -44,7 +58,10 @@ def upgrade(path: Path, to: str | None = None) -> None:
         if at == (to or newest()):
             return
         if at is not None and at > newest():
-            raise SettingError("This household was last used with a newer version of Brood. Start that version, or restore a backup.")
+            raise SettingError(
+                "This household was last used with a newer version of Brood. Start that "
+                "version, or restore a backup."
+            )
         _run(path, to or "head")
     finally:
         engine.dispose()

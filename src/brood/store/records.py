@@ -1,4 +1,6 @@
-"""The tables of what follows a plan: looks that count, cards, neighbours, quarantine, addresses given away."""
+"""The tables of what follows a plan: looks that count, cards, neighbours, quarantine,
+addresses given away.
+"""
 
 from __future__ import annotations
 
@@ -12,11 +14,13 @@ from brood.store.tables import Photo, Plant, Table
 
 
 class InspectionRecord(Table):
-    """A plant looked over for a pest that is known, or while it is kept apart (no case): what was seen alive and dead by class.
+    """A plant looked over for a pest that is known, or while it is kept apart (no
+    case): what was seen alive and dead by class.
 
-    `counts` holds {class, live, dead, clue}; an empty list means looked and found none. `share` of the plant was looked at, `thorough` says how;
-    the day is known to within `spread_days`. `growth` is clean or marked, `honeydew` fresh or none, empty where nobody looked; `smear` a colour;
-    `spot` where most of the living sat.
+    `counts` holds {class, live, dead, clue}; an empty list means looked and found none.
+    `share` of the plant was looked at, `thorough` says how; the day is known to within
+    `spread_days`. `growth` is clean or marked, `honeydew` fresh or none, empty where
+    nobody looked; `smear` a colour; `spot` where most of the living sat.
     """
 
     __tablename__ = "inspection"
@@ -65,7 +69,9 @@ class Card(Table):
 
 
 class CardCount(Table):
-    """What had been caught on a card since it was last counted; `replaced` when a fresh one was hung."""
+    """What had been caught on a card since it was last counted; `replaced` when a fresh
+    one was hung.
+    """
 
     __tablename__ = "card_count"
     __table_args__ = (CheckConstraint("number >= 0", name="number"),)
@@ -91,13 +97,16 @@ class CasePlant(Table):
 
 
 class Quarantine(Table):
-    """A plant kept apart: why (newcomer, neighbour, cutting, sick), from when, and since when it is back; `steps` of its return that are done.
+    """A plant kept apart: why (newcomer, neighbour, cutting, sick), from when, and
+    since when it is back; `steps` of its return that are done.
 
     `from_place_id` is where it stood before it was moved away for this.
     """
 
     __tablename__ = "quarantine"
-    __table_args__ = (CheckConstraint("reason in ('newcomer', 'neighbour', 'cutting', 'sick')", name="reason"),)
+    __table_args__ = (
+        CheckConstraint("reason in ('newcomer', 'neighbour', 'cutting', 'sick')", name="reason"),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
     reason: Mapped[str]
@@ -114,7 +123,9 @@ class PlantEvent(Table):
     """Something that befell a plant: lost, given away, cut back, repotted."""
 
     __tablename__ = "plant_event"
-    __table_args__ = (CheckConstraint("kind in ('lost', 'given', 'cut', 'repotted', 'note')", name="kind"),)
+    __table_args__ = (
+        CheckConstraint("kind in ('lost', 'given', 'cut', 'repotted', 'note')", name="kind"),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
     on: Mapped[date]
@@ -139,7 +150,9 @@ class Expense(Table):
 
 
 class SecretAddress(Table):
-    """An address that needs no passcode: a calendar feed, or a sitter's sheet for some days. Only the digest of its secret is kept."""
+    """An address that needs no passcode: a calendar feed, or a sitter's sheet for some
+    days. Only the digest of its secret is kept.
+    """
 
     __tablename__ = "secret_address"
     __table_args__ = (CheckConstraint("kind in ('feed', 'sitter')", name="kind"),)

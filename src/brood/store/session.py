@@ -1,7 +1,8 @@
 """Engines and sessions: readers share, writers queue.
 
-The driver's own transactions lose concurrent changes, so they are switched off and every transaction begins explicitly:
-BEGIN for readers, BEGIN IMMEDIATE for writers, with write-ahead logging, foreign keys and a busy timeout.
+The driver's own transactions lose concurrent changes, so they are switched off and
+every transaction begins explicitly: BEGIN for readers, BEGIN IMMEDIATE for writers,
+with write-ahead logging, foreign keys and a busy timeout.
 """
 
 from __future__ import annotations
@@ -65,7 +66,9 @@ class Store:
 
 
 def open_store(path: Path) -> Store:
-    """Open a household's database, making or migrating it first. Raises SettingError when the folder cannot be used."""
+    """Open a household's database, making or migrating it first. Raises SettingError
+    when the folder cannot be used.
+    """
     from brood.store.migrate import upgrade
 
     try:
@@ -73,10 +76,14 @@ def open_store(path: Path) -> Store:
         upgrade(path)
         path.chmod(OWNER_ONLY)
     except (OSError, sqlite3.OperationalError) as error:
-        raise SettingError(f"The household's folder {path.parent} cannot be used: {error}") from error
+        raise SettingError(
+            f"The household's folder {path.parent} cannot be used: {error}"
+        ) from error
     return Store(path)
 
 
 def migration_engine(path: Path) -> Engine:
-    """An engine for migrations: foreign keys off, for rebuilding a parent table would empty its children."""
+    """An engine for migrations: foreign keys off, for rebuilding a parent table would
+    empty its children.
+    """
     return _engine(path, "BEGIN IMMEDIATE", foreign_keys=False)

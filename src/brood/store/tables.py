@@ -1,4 +1,5 @@
-"""The tables. Nothing a person typed is deleted or overwritten: a correction adds a row and marks the old one.
+"""The tables. Nothing a person typed is deleted or overwritten: a correction adds a row
+and marks the old one.
 
 All temperatures are °C; `*_on` is a date, `*_at` a naive local moment.
 """
@@ -38,9 +39,11 @@ class Setting(Table):
 
 
 class OwnFigure(Table):
-    """A keeper's own figure for a catalogue constant: pest id, figure (such as "stage.egg.k_dd"), value and its source in words.
+    """A keeper's own figure for a catalogue constant: pest id, figure (such as
+    "stage.egg.k_dd"), value and its source in words.
 
-    The newest row of a figure that is not withdrawn counts; restoring the shipped figure withdraws it.
+    The newest row of a figure that is not withdrawn counts; restoring the shipped
+    figure withdraws it.
     """
 
     __tablename__ = "own_figure"
@@ -56,18 +59,26 @@ class OwnFigure(Table):
 class Place(Table):
     """Where plants stand. `source` says where the temperature comes from.
 
-    `offset_c` shifts every hour (a shelf above a radiator); `warm_spot_c` and `cool_spot_c` say how much warmer and cooler
-    than that its warmest and coolest plant stands, 0 or more. `sensor_url` is the address of a live sensor, `visitors` who goes there;
-    `draught` is right or left where air moves along the shelves that way; `apart_room` how many plants can stand there to be kept apart, None where
-    none do.
+    `offset_c` shifts every hour (a shelf above a radiator); `warm_spot_c` and
+    `cool_spot_c` say how much warmer and cooler than that its warmest and coolest plant
+    stands, 0 or more. `sensor_url` is the address of a live sensor, `visitors` who goes
+    there; `draught` is right or left where air moves along the shelves that way;
+    `apart_room` how many plants can stand there to be kept apart, None where none do.
     """
 
     __tablename__ = "place"
     __table_args__ = (
-        CheckConstraint("source in ('constant', 'set-points', 'diary', 'logger', 'sensor', 'weather')", name="source"),
-        CheckConstraint("setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')", name="setting"),
+        CheckConstraint(
+            "source in ('constant', 'set-points', 'diary', 'logger', 'sensor', 'weather')",
+            name="source",
+        ),
+        CheckConstraint(
+            "setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')", name="setting"
+        ),
         CheckConstraint("offset_c between -15 and 15", name="offset"),
-        CheckConstraint("warm_spot_c between 0 and 15 and cool_spot_c between 0 and 15", name="spots"),
+        CheckConstraint(
+            "warm_spot_c between 0 and 15 and cool_spot_c between 0 and 15", name="spots"
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
@@ -85,9 +96,11 @@ class Place(Table):
 
 
 class SetPoint(Table):
-    """What a keeper says of a place's warmth: day and night and when each begins. The newest row of a season counts.
+    """What a keeper says of a place's warmth: day and night and when each begins. The
+    newest row of a season counts.
 
-    `season` is empty for the whole year, or heating for the months in which the house is heated.
+    `season` is empty for the whole year, or heating for the months in which the house
+    is heated.
     """
 
     __tablename__ = "set_point"
@@ -107,12 +120,17 @@ class SetPoint(Table):
 
 
 class DiaryDay(Table):
-    """A day's lowest and highest °C as a keeper read them off, or as a file gave them. A correction withdraws the old row."""
+    """A day's lowest and highest °C as a keeper read them off, or as a file gave them.
+    A correction withdraws the old row.
+    """
 
     __tablename__ = "diary_day"
     __table_args__ = (
         Index("ix_diary_day_place_id_on", "place_id", "on"),
-        CheckConstraint("low_c between -30 and 60 and high_c between -30 and 60 and low_c <= high_c", name="range"),
+        CheckConstraint(
+            "low_c between -30 and 60 and high_c between -30 and 60 and low_c <= high_c",
+            name="range",
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
@@ -137,7 +155,9 @@ class Poll(Table):
 
 
 class WeatherReport(Table):
-    """What a weather service said for a place: observed, forecast and normal days, as it was fetched. The newest row counts."""
+    """What a weather service said for a place: observed, forecast and normal days, as
+    it was fetched. The newest row counts.
+    """
 
     __tablename__ = "weather_report"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -149,7 +169,9 @@ class WeatherReport(Table):
 
 
 class Upload(Table):
-    """A logger file that was read: what was taken, what was already known, what refused (row, text, reason), what repaired."""
+    """A logger file that was read: what was taken, what was already known, what refused
+    (row, text, reason), what repaired.
+    """
 
     __tablename__ = "upload"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -184,10 +206,13 @@ class Reading(Table):
 
 
 class Plant(Table):
-    """A plant of the household. `kind` is one of the plant kinds or empty; so are `build`, `age`, `growth`, `worth` and `eaten` (yes, no)
-    of what is known of it; `sensitive` says that it is easily injured, `marks` which of the traits in the catalogue it has; `mix_ml` how much
-    spray it took the last time it was measured; `gone_on` is set when it was lost or given away; `mother_id` is the plant that a cutting was
-    taken from."""
+    """A plant of the household. `kind` is one of the plant kinds or empty; so are
+    `build`, `age`, `growth`, `worth` and `eaten` (yes, no) of what is known of it;
+    `sensitive` says that it is easily injured, `marks` which of the traits in the
+    catalogue it has; `mix_ml` how much spray it took the last time it was measured;
+    `gone_on` is set when it was lost or given away; `mother_id` is the plant that a
+    cutting was taken from.
+    """
 
     __tablename__ = "plant"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -211,7 +236,9 @@ class Plant(Table):
 
 
 class Stay(Table):
-    """Where a plant has stood since a day: on which shelf and at which place of it, in which shared tray, whether it touches the next one."""
+    """Where a plant has stood since a day: on which shelf and at which place of it, in
+    which shared tray, whether it touches the next one.
+    """
 
     __tablename__ = "stay"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -227,11 +254,14 @@ class Stay(Table):
 
 
 class PestCase(Table):
-    """A pest on a plant. `start_on` is the first evening on which a treatment may fall; `plan_key` what the plan was made from,
-    `own_dates` ISO days that the keeper has set instead of the planner's (empty: the planner's). `keep_below` is the number to hold the
-    pest under instead of clearing it; `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO days) and `harvest` (an ISO day).
-    `origin` says where it came from, as far as is known; `course_from` is the day of the count with which the present course began, where an earlier
-    one is history."""
+    """A pest on a plant. `start_on` is the first evening on which a treatment may fall;
+    `plan_key` what the plan was made from, `own_dates` ISO days that the keeper has set
+    instead of the planner's (empty: the planner's). `keep_below` is the number to hold
+    the pest under instead of clearing it; `limits` may hold `weekdays` (Monday 0),
+    `away` (pairs of ISO days) and `harvest` (an ISO day). `origin` says where it came
+    from, as far as is known; `course_from` is the day of the count with which the
+    present course began, where an earlier one is history.
+    """
 
     __tablename__ = "pest_case"
     __table_args__ = (CheckConstraint("reach > 0 and reach <= 1", name="reach"),)
@@ -256,7 +286,9 @@ class PestCase(Table):
     applications: Mapped[list[Application]] = relationship(order_by="Application.number")
     patches: Mapped[list[PatchTest]] = relationship(order_by="PatchTest.id")
     tasks: Mapped[list[AfterTask]] = relationship(order_by="AfterTask.due_at, AfterTask.id")
-    inspections: Mapped[list[InspectionRecord]] = relationship("InspectionRecord", order_by="InspectionRecord.looked_on, InspectionRecord.id")
+    inspections: Mapped[list[InspectionRecord]] = relationship(
+        "InspectionRecord", order_by="InspectionRecord.looked_on, InspectionRecord.id"
+    )
     cards: Mapped[list[Card]] = relationship("Card", order_by="Card.id")
     members: Mapped[list[CasePlant]] = relationship("CasePlant", order_by="CasePlant.id")
 
@@ -267,14 +299,19 @@ class PestCase(Table):
 
 
 class StockItem(Table):
-    """Something on the shelf. `holds` is an ingredient's id, or a treatment's for a product with a label (`labelled`).
+    """Something on the shelf. `holds` is an ingredient's id, or a treatment's for a
+    product with a label (`labelled`).
 
-    `percent` is its strength, `label_rate` the ml of it per litre; the label's gap, uses and waiting days to harvest rule where given; `allowed`
-    holds indoor, outdoor, edible as far as the label allows it there. A change withdraws the row and adds another.
+    `percent` is its strength, `label_rate` the ml of it per litre; the label's gap,
+    uses and waiting days to harvest rule where given; `allowed` holds indoor, outdoor,
+    edible as far as the label allows it there. A change withdraws the row and adds
+    another.
     """
 
     __tablename__ = "stock_item"
-    __table_args__ = (CheckConstraint("percent is null or percent > 0 and percent <= 100", name="percent"),)
+    __table_args__ = (
+        CheckConstraint("percent is null or percent > 0 and percent <= 100", name="percent"),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     holds: Mapped[str]
@@ -294,7 +331,9 @@ class StockItem(Table):
 
 
 class CaseAct(Table):
-    """A treatment chosen for a case, with the keeper's own label figures where given; `dropped_at` is set when it is no longer used."""
+    """A treatment chosen for a case, with the keeper's own label figures where given;
+    `dropped_at` is set when it is no longer used.
+    """
 
     __tablename__ = "case_act"
     __table_args__ = (UniqueConstraint("case_id", "treatment_id"),)
@@ -310,7 +349,9 @@ class CaseAct(Table):
 
 
 class Finding(Table):
-    """A stage found on a day: a number or a rough class, and where. A correction points at what it corrects."""
+    """A stage found on a day: a number or a rough class, and where. A correction points
+    at what it corrects.
+    """
 
     __tablename__ = "finding"
     __table_args__ = (
@@ -330,16 +371,20 @@ class Finding(Table):
 
 
 class Application(Table):
-    """A treatment evening of a case: planned, done, late, skipped, or dropped from the plan.
+    """A treatment evening of a case: planned, done, late, skipped, or dropped from the
+    plan.
 
-    `uid` and `sequence` are those of its calendar entry; the sequence rises whenever the entry changes. `missed_on`
-    and `missed_latest_on` are the evening that went by unmarked and the last day of its window, `missed_end_on` and `missed_evenings` when the
-    course was to end then and how many evenings it had.
+    `uid` and `sequence` are those of its calendar entry; the sequence rises whenever
+    the entry changes. `missed_on` and `missed_latest_on` are the evening that went by
+    unmarked and the last day of its window, `missed_end_on` and `missed_evenings` when
+    the course was to end then and how many evenings it had.
     """
 
     __tablename__ = "application"
     __table_args__ = (
-        CheckConstraint("status in ('planned', 'done', 'late', 'skipped', 'dropped')", name="status"),
+        CheckConstraint(
+            "status in ('planned', 'done', 'late', 'skipped', 'dropped')", name="status"
+        ),
         UniqueConstraint("case_id", "number"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -363,10 +408,13 @@ class Application(Table):
 
 
 class ApplicationRecord(Table):
-    """What the keeper said of an evening: done on a day, or skipped. The newest that is not withdrawn counts.
+    """What the keeper said of an evening: done on a day, or skipped. The newest that is
+    not withdrawn counts.
 
-    `cost` says what a slip has cost; `parts` which parts of the plant were done and `missed` which were not reached, `reach` the share that
-    follows, `tally` what was seen, `minutes` how long it took; `sent_key` is the sender's own key of an evening recorded without a connection.
+    `cost` says what a slip has cost; `parts` which parts of the plant were done and
+    `missed` which were not reached, `reach` the share that follows, `tally` what was
+    seen, `minutes` how long it took; `sent_key` is the sender's own key of an evening
+    recorded without a connection.
     """
 
     __tablename__ = "application_record"
@@ -417,10 +465,11 @@ class AfterTask(Table):
 
 
 class Look(Table):
-    """A plant looked over to find out what it has, as far as it has come; `case_id` is the case that it led to or asks again about.
+    """A plant looked over to find out what it has, as far as it has come; `case_id` is
+    the case that it led to or asks again about.
 
-    `looker` says who looked, `tools` what was at hand, `affected` which share of the leaves shows it (0 to 1); `closed_at` is set when
-    nothing more is to be answered.
+    `looker` says who looked, `tools` what was at hand, `affected` which share of the
+    leaves shows it (0 to 1); `closed_at` is set when nothing more is to be answered.
     """
 
     __tablename__ = "look"
@@ -439,7 +488,9 @@ class Look(Table):
 
 
 class LookAnswer(Table):
-    """One answer: an observation is there (yes), was looked for and is not (no), or is old damage (old). The newest that stands counts."""
+    """One answer: an observation is there (yes), was looked for and is not (no), or is
+    old damage (old). The newest that stands counts.
+    """
 
     __tablename__ = "look_answer"
     __table_args__ = (CheckConstraint("said in ('yes', 'no', 'old')", name="said"),)
@@ -454,7 +505,9 @@ class LookAnswer(Table):
 
 
 class StageSeen(Table):
-    """A stage seen while looking: a number (of the `share` of the plant that was looked at) or a rough class, alive or dead by a clue."""
+    """A stage seen while looking: a number (of the `share` of the plant that was looked
+    at) or a rough class, alive or dead by a clue.
+    """
 
     __tablename__ = "stage_seen"
     __table_args__ = (
@@ -477,8 +530,9 @@ class StageSeen(Table):
 
 
 class Photo(Table):
-    """A photo of a look or an inspection, without the data that cameras add, made smaller; its scale once a known length was marked, and what
-    was measured on it."""
+    """A photo of a look or an inspection, without the data that cameras add, made
+    smaller; its scale once a known length was marked, and what was measured on it.
+    """
 
     __tablename__ = "photo"
     __table_args__ = (CheckConstraint("px_per_mm is null or px_per_mm > 0", name="scale"),)

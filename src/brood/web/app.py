@@ -44,15 +44,37 @@ Clock = Callable[[], datetime]
 
 
 class Number(IntegerConverter):
-    """The number of something in an address: what is longer than any number can be is no address."""
+    """The number of something in an address: what is longer than any number can be is
+    no address.
+    """
 
     regex = rf"[0-9]{{1,{KEY_DIGITS}}}"
 
 
 PAGES = (
-    today, plants, places, house, quarantine, sharing, record, cases, course, means, evening, follow, looks, shelf, mix, living, guide, degree_days,
-    rehearsal, settings, help, door,
-)  # fmt: skip
+    today,
+    plants,
+    places,
+    house,
+    quarantine,
+    sharing,
+    record,
+    cases,
+    course,
+    means,
+    evening,
+    follow,
+    looks,
+    shelf,
+    mix,
+    living,
+    guide,
+    degree_days,
+    rehearsal,
+    settings,
+    help,
+    door,
+)
 
 
 def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
@@ -62,10 +84,15 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     app.secret_key = access.session_secret(given.data)
     app.extensions["household"] = Household(given, store, shipped(), clock, access.Doorkeeper())
     app.config.update(
-        MAX_CONTENT_LENGTH=given.upload_mb * 1_000_000, MAX_FORM_MEMORY_SIZE=1_000_000, TRUSTED_HOSTS=list(given.hosts),
-        SESSION_COOKIE_NAME="brood", SESSION_COOKIE_HTTPONLY=True, SESSION_COOKIE_SAMESITE="Strict", PERMANENT_SESSION_LIFETIME=60 * 86400,
+        MAX_CONTENT_LENGTH=given.upload_mb * 1_000_000,
+        MAX_FORM_MEMORY_SIZE=1_000_000,
+        TRUSTED_HOSTS=list(given.hosts),
+        SESSION_COOKIE_NAME="brood",
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Strict",
+        PERMANENT_SESSION_LIFETIME=60 * 86400,
         SEND_FILE_MAX_AGE_DEFAULT=31_536_000,
-    )  # fmt: skip
+    )
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     filters.register(app)
     guard.register(app)

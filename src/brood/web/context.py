@@ -32,7 +32,11 @@ class Household:
         """The weather service; in the demo it is always early summer."""
         with self.store.reading() as session:
             hemisphere = preferences.load(session).hemisphere
-        return SimulatedWeather(hemisphere, as_if_month=6 if self.settings.demo else None, today=at.date() if self.settings.demo else None)
+        return SimulatedWeather(
+            hemisphere,
+            as_if_month=6 if self.settings.demo else None,
+            today=at.date() if self.settings.demo else None,
+        )
 
 
 def household() -> Household:

@@ -16,9 +16,11 @@ WORDS = {
     403: "This form came from another site, so nothing was done. Open the page here and try again.",
     404: "There is no such page.",
     405: "This page cannot be used in that way.",
-    413: "This file is too large: {mb} MB is the most. A logger's file of a year at ten minutes has about 2 MB; choose that one.",
+    413: "This file is too large: {mb} MB is the most. A logger's file of a year at ten minutes "
+    "has about 2 MB; choose that one.",
     415: "This kind of content cannot be used here.",
-    500: "Something went wrong inside Brood. Nothing you recorded before was lost. The details are in the window where Brood was started.",
+    500: "Something went wrong inside Brood. Nothing you recorded before was lost. The details "
+    "are in the window where Brood was started.",
 }
 
 

@@ -36,14 +36,39 @@ from brood.services import chance, words
 from brood.services.speech import UNITS, days, hours, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
 
-SPOKEN = ("day", "day_short", "moment", "said", "heat", "heat_fine", "figure", "warmth", "weekday", "volume", "money")
+SPOKEN = (
+    "day",
+    "day_short",
+    "moment",
+    "said",
+    "heat",
+    "heat_fine",
+    "figure",
+    "warmth",
+    "weekday",
+    "volume",
+    "money",
+)
 """Filters that are the keeper's way of saying something, by their own names."""
 
 PARTS = {
-    "": "today", "today": "today", "sharing": "today", "plants": "plants", "cases": "plants", "looks": "plants", "photos": "plants",
-    "places": "places", "house": "places", "quarantine": "places", "shelf": "shelf", "mix": "shelf", "household": "shelf", "record": "record",
-    "guide": "guide", "settings": "settings",
-}  # fmt: skip
+    "": "today",
+    "today": "today",
+    "sharing": "today",
+    "plants": "plants",
+    "cases": "plants",
+    "looks": "plants",
+    "photos": "plants",
+    "places": "places",
+    "house": "places",
+    "quarantine": "places",
+    "shelf": "shelf",
+    "mix": "shelf",
+    "household": "shelf",
+    "record": "record",
+    "guide": "guide",
+    "settings": "settings",
+}
 """The part of the household to which an address belongs, by the first word of its path."""
 
 
@@ -57,43 +82,70 @@ def register(app: Flask) -> None:
     env = app.jinja_env
     env.filters.update({name: _speech(name) for name in SPOKEN})
     env.filters.update(
-        extract=lambda key, names: names.get(key, key), ingredient=lambda key, book: book.name(key),
-        lengths=lambda pair: speech().lengths(*pair), degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
+        extract=lambda key, names: names.get(key, key),
+        ingredient=lambda key, book: book.name(key),
+        lengths=lambda pair: speech().lengths(*pair),
+        degrees=lambda c, digits=1: f"{speech().degrees(c):.{digits}f}",
         capitalize_first=lambda text: text[:1].upper() + text[1:],
-        number=number, days=days, hours=hours, short_days=short_days, frequency=chance.frequency, in_100=chance.in_100, likelihood=chance.likelihood,
+        number=number,
+        days=days,
+        hours=hours,
+        short_days=short_days,
+        frequency=chance.frequency,
+        in_100=chance.in_100,
+        likelihood=chance.likelihood,
         weekday_of=lambda d: speech().weekday(d.weekday()),
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
-        lower_first=lambda text: text[:1].lower() + text[1:], nth=lambda row, n: row[n],
+        lower_first=lambda text: text[:1].lower() + text[1:],
+        nth=lambda row, n: row[n],
         acts=lambda ids: words.act_names(ids, catalogue().treatments),
-    )  # fmt: skip
+    )
     env.globals.update(
-        asset=asset, new_key=lambda: uuid.uuid4().hex,
-        drawing=lambda name: Markup(svg.drawing(name)), span=lambda a, b: speech().span(a, b), when=when,
-        brood_chart=lambda data, title, movable=False: Markup(brood.draw(data, speech(), title, movable)),
-        small_course=lambda *args: Markup(small.course(*args)), tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
+        asset=asset,
+        new_key=lambda: uuid.uuid4().hex,
+        drawing=lambda name: Markup(svg.drawing(name)),
+        span=lambda a, b: speech().span(a, b),
+        when=when,
+        brood_chart=lambda data, title, movable=False: Markup(
+            brood.draw(data, speech(), title, movable)
+        ),
+        small_course=lambda *args: Markup(small.course(*args)),
+        tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
         spread_strip=lambda data, wide: Markup(spread.draw(data, speech(), wide=wide)),
-        brood_tall=lambda data, title, movable=False: Markup(brood_tall.draw(data, speech(), title, movable)),
+        brood_tall=lambda data, title, movable=False: Markup(
+            brood_tall.draw(data, speech(), title, movable)
+        ),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
         degree_day_chart=lambda result: Markup(degree_days.draw(result, speech())),
         walk_plate=lambda result, base: Markup(plate.draw(result, base)),
-        loupe_glass=lambda shown: Markup(loupe.magnified(shown)), life_size=lambda shown: Markup(loupe.life_size(shown)),
-        evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)), tally=lambda count: Markup(tally.draw(count)),
+        loupe_glass=lambda shown: Markup(loupe.magnified(shown)),
+        life_size=lambda shown: Markup(loupe.life_size(shown)),
+        evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)),
+        tally=lambda count: Markup(tally.draw(count)),
         follow_chart=lambda data, wide: Markup(follow.draw(data, speech(), wide=wide)),
         falling_chart=lambda found, wide: Markup(falling.draw(found, today(), speech(), wide=wide)),
-        shelf_plan=lambda place, standings: Markup(shelves.draw(place.name, place.draught, standings)),
+        shelf_plan=lambda place, standings: Markup(
+            shelves.draw(place.name, place.draught, standings)
+        ),
         place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
-    )  # fmt: skip
+    )
     app.context_processor(_values)
 
 
 def _values() -> dict[str, Any]:
     settings = household().settings
     return {
-        "prefs": prefs(), "unit": UNITS[prefs().unit], "today": today(), "now": now(), "version": __version__, "demo": settings.demo,
-        "part_of": PARTS.get(request.path.split("/")[1], ""), "path": request.path,
-    }  # fmt: skip
+        "prefs": prefs(),
+        "unit": UNITS[prefs().unit],
+        "today": today(),
+        "now": now(),
+        "version": __version__,
+        "demo": settings.demo,
+        "part_of": PARTS.get(request.path.split("/")[1], ""),
+        "path": request.path,
+    }
 
 
 def when(day: date | datetime) -> Markup:

@@ -12,7 +12,8 @@ from brood.web import render
 from brood.web.context import household
 
 POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; connect-src 'self'; form-action 'self'; "
+    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; connect-src "
+    "'self'; form-action 'self'; "
     "manifest-src 'self'; img-src 'self' data: blob:; base-uri 'none'; frame-ancestors 'none'"
 )
 OPEN = ("door.page", "door.enter", "static", "sharing.feed", "sharing.sitter", "sharing.tick")
@@ -26,7 +27,9 @@ def register(app: Flask) -> None:
 
 
 def _same_origin() -> None:
-    """Refuse a change that another site sent. Browsers always say where a form comes from; programs need not."""
+    """Refuse a change that another site sent. Browsers always say where a form comes
+    from; programs need not.
+    """
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return
     site = request.headers.get("Sec-Fetch-Site")
@@ -55,11 +58,18 @@ def from_this_machine() -> bool:
 
 def _door() -> BaseResponse | None:
     """On the home network, everything but the door itself needs the household passcode."""
-    if not household().settings.lan or from_this_machine() or request.endpoint in OPEN or session.get("entered"):
+    if (
+        not household().settings.lan
+        or from_this_machine()
+        or request.endpoint in OPEN
+        or session.get("entered")
+    ):
         return None
     if render.wants_receipt():
         return render.told("The household passcode is asked for first.", 401)
-    return redirect(url_for("door.page", next=request.full_path if request.method == "GET" else "/"), 303)
+    return redirect(
+        url_for("door.page", next=request.full_path if request.method == "GET" else "/"), 303
+    )
 
 
 def _headers(response: Response) -> Response:

@@ -26,7 +26,9 @@ def page(template: str, status: int = 200, part: str | None = None, **values: An
 
 
 def wants_receipt() -> bool:
-    """Whether a script sends something that was kept on the device and waits for word that it is on record."""
+    """Whether a script sends something that was kept on the device and waits for word
+    that it is on record.
+    """
     return request.headers.get("X-Brood-Receipt") == "1"
 
 
@@ -41,14 +43,21 @@ def told(message: str, status: int) -> Response:
 
 
 def back(otherwise: str) -> Response:
-    """To the page that a tap came from, where its form says so and it is a page of ours; otherwise to another."""
+    """To the page that a tap came from, where its form says so and it is a page of
+    ours; otherwise to another.
+    """
     given = request.form.get("back", "")
     return go(given if is_ours(given) else otherwise)
 
 
 def is_ours(target: str) -> bool:
     """Whether an address is a path of this application and leads nowhere else."""
-    return target.startswith("/") and not target.startswith(("//", "/\\")) and target.isprintable() and len(target) < LONGEST_PATH
+    return (
+        target.startswith("/")
+        and not target.startswith(("//", "/\\"))
+        and target.isprintable()
+        and len(target) < LONGEST_PATH
+    )
 
 
 def go(url: str) -> Response:

@@ -1,4 +1,6 @@
-"""What was recorded with one tap can be taken back for ten minutes, from whatever page comes next."""
+"""What was recorded with one tap can be taken back for ten minutes, from whatever page
+comes next.
+"""
 
 from __future__ import annotations
 

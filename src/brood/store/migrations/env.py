@@ -8,7 +8,11 @@ from brood.store.tables import Table
 engine = migration_engine(context.config.attributes["path"])
 with engine.connect() as connection:
     context.configure(
-        connection=connection, target_metadata=Table.metadata, render_as_batch=True, transactional_ddl=True, transaction_per_migration=True
+        connection=connection,
+        target_metadata=Table.metadata,
+        render_as_batch=True,
+        transactional_ddl=True,
+        transaction_per_migration=True,
     )
     with context.begin_transaction():
         context.run_migrations()

@@ -13,13 +13,20 @@ from brood.store.tables import Application, Finding, PestCase, Place, Plant, Sta
 
 
 def _whole() -> Select[PestCase]:
-    """Cases with all that belongs to them, loaded at once in a dozen queries however many they are."""
+    """Cases with all that belongs to them, loaded at once in a dozen queries however
+    many they are.
+    """
     return select(PestCase).options(
-        selectinload(PestCase.every_act), selectinload(PestCase.findings), selectinload(PestCase.patches), selectinload(PestCase.tasks),
-        selectinload(PestCase.applications).selectinload(Application.records), selectinload(PestCase.inspections),
-        selectinload(PestCase.cards).selectinload(Card.counts), selectinload(PestCase.members).selectinload(CasePlant.plant),
+        selectinload(PestCase.every_act),
+        selectinload(PestCase.findings),
+        selectinload(PestCase.patches),
+        selectinload(PestCase.tasks),
+        selectinload(PestCase.applications).selectinload(Application.records),
+        selectinload(PestCase.inspections),
+        selectinload(PestCase.cards).selectinload(Card.counts),
+        selectinload(PestCase.members).selectinload(CasePlant.plant),
         selectinload(PestCase.plant).selectinload(Plant.stays).selectinload(Stay.place),
-    )  # fmt: skip
+    )
 
 
 def case(session: Session, case_id: int) -> PestCase:
@@ -31,7 +38,9 @@ def case(session: Session, case_id: int) -> PestCase:
 
 
 def every(session: Session, ids: Collection[int] | None = None) -> Sequence[PestCase]:
-    """Cases with all that belongs to them in the order in which they were opened: all there are, or those with some ids."""
+    """Cases with all that belongs to them in the order in which they were opened: all
+    there are, or those with some ids.
+    """
     query = _whole() if ids is None else _whole().where(PestCase.id.in_(ids))
     return session.scalars(query.order_by(PestCase.id)).all()
 
@@ -62,10 +71,15 @@ def case_of_finding(session: Session, finding_id: int) -> tuple[PestCase, Findin
 
 def plants(session: Session) -> Sequence[Plant]:
     """All plants by name, with where they stand and their cases."""
-    query = select(Plant).order_by(Plant.name, Plant.id).options(
-        selectinload(Plant.stays).selectinload(Stay.place), selectinload(Plant.cases).selectinload(PestCase.applications),
-        selectinload(Plant.cases).selectinload(PestCase.tasks),
-    )  # fmt: skip
+    query = (
+        select(Plant)
+        .order_by(Plant.name, Plant.id)
+        .options(
+            selectinload(Plant.stays).selectinload(Stay.place),
+            selectinload(Plant.cases).selectinload(PestCase.applications),
+            selectinload(Plant.cases).selectinload(PestCase.tasks),
+        )
+    )
     return session.scalars(query).all()
 
 

@@ -13,10 +13,16 @@ from brood.store.tables import Look, PestCase, Photo, Plant, Stay
 
 def look(session: Session, look_id: int) -> Look:
     """A look with all that belongs to it; raises NotFound."""
-    query = select(Look).where(Look.id == look_id).options(
-        selectinload(Look.answers), selectinload(Look.stages), selectinload(Look.photos),
-        selectinload(Look.plant).selectinload(Plant.stays).selectinload(Stay.place),
-    )  # fmt: skip
+    query = (
+        select(Look)
+        .where(Look.id == look_id)
+        .options(
+            selectinload(Look.answers),
+            selectinload(Look.stages),
+            selectinload(Look.photos),
+            selectinload(Look.plant).selectinload(Plant.stays).selectinload(Stay.place),
+        )
+    )
     found = session.scalars(query).first()
     if found is None:
         raise NotFound("There is no such look.")
@@ -25,7 +31,14 @@ def look(session: Session, look_id: int) -> Look:
 
 def of_plant(session: Session, plant_id: int) -> list[Look]:
     """The looks at a plant, the newest first."""
-    return list(session.scalars(select(Look).where(Look.plant_id == plant_id).order_by(Look.id.desc()).options(selectinload(Look.answers))))
+    return list(
+        session.scalars(
+            select(Look)
+            .where(Look.plant_id == plant_id)
+            .order_by(Look.id.desc())
+            .options(selectinload(Look.answers))
+        )
+    )
 
 
 def photo(session: Session, photo_id: int) -> Photo:
@@ -39,4 +52,6 @@ def photo(session: Session, photo_id: int) -> Photo:
 def cases_since(session: Session, since: datetime) -> list[PestCase]:
     """Cases that are open or were closed after a moment, with their plants' stays."""
     query = select(PestCase).where((PestCase.closed_at.is_(None)) | (PestCase.closed_at >= since))
-    return list(session.scalars(query.options(selectinload(PestCase.plant).selectinload(Plant.stays))))
+    return list(
+        session.scalars(query.options(selectinload(PestCase.plant).selectinload(Plant.stays)))
+    )

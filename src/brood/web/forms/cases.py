@@ -14,13 +14,21 @@ ROUGH = {"few": "a few", "dozens": "dozens", "hundreds": "hundreds"}
 
 
 def open_case(
-    reader: Reader, plant_id: int, pest_id: str, stages: Sequence[tuple[str, str]], treatments: Mapping[str, TreatmentRecord]
+    reader: Reader,
+    plant_id: int,
+    pest_id: str,
+    stages: Sequence[tuple[str, str]],
+    treatments: Mapping[str, TreatmentRecord],
 ) -> OpenCommand:
     """A new case as typed; raises FieldErrors."""
     found_on = reader.day("found_on", "The day it was found", back=120)
-    found = tuple(f for stage, name in stages if (f := _find(reader, stage, name, found_on, f"-{stage}")))
+    found = tuple(
+        f for stage, name in stages if (f := _find(reader, stage, name, found_on, f"-{stage}"))
+    )
     if not found and not reader.wrong:
-        reader.fault("found", "Say what was seen: a number or a rough count for at least one stage.")
+        reader.fault(
+            "found", "Say what was seen: a number or a rough count for at least one stage."
+        )
     acts = means.acts(reader, treatments)
     start = reader.day("start_on", "The first evening", back=120, ahead=60)
     if start < found_on and "start_on" not in reader.wrong:
@@ -57,7 +65,13 @@ def mark(reader: Reader, treatments: Mapping[str, TreatmentRecord]) -> MarkComma
     """What is said of an evening; done today when no day is given. Raises FieldErrors."""
     if reader.raw("outcome") == "skipped":
         return MarkCommand("skipped", None)
-    day = reader.day("done_on", "The day it was done", back=180) if reader.raw("done_on") else reader.today
+    day = (
+        reader.day("done_on", "The day it was done", back=180)
+        if reader.raw("done_on")
+        else reader.today
+    )
     note = reader.text("note", "The note", longest=400, needed=False)
     reader.done()
-    return MarkCommand("done", day, note, tuple(key for key in treatments if reader.raw(f"did-{key}")))
+    return MarkCommand(
+        "done", day, note, tuple(key for key in treatments if reader.raw(f"did-{key}"))
+    )

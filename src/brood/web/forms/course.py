@@ -21,12 +21,20 @@ def read(reader: Reader) -> CourseCommand:
     if not days:
         reader.fault("days", "Leave at least one day of the week.")
     away = tuple(pair for n in range(ABSENCES) if (pair := _absence(reader, n)))
-    harvest = reader.day("harvest", "The harvest", back=0, ahead=AHEAD) if reader.raw("harvest") else None
+    harvest = (
+        reader.day("harvest", "The harvest", back=0, ahead=AHEAD) if reader.raw("harvest") else None
+    )
     reach = reader.number("reach", "How many in 100 an evening reaches", 10, 100)
     if reach is None:
         reader.fault("reach", "Say how many in 100 an evening reaches.")
     reader.done()
-    return CourseCommand(below if aim == "hold" else None, None if len(days) == 7 else days, away, harvest, (reach or 90) / 100)
+    return CourseCommand(
+        below if aim == "hold" else None,
+        None if len(days) == 7 else days,
+        away,
+        harvest,
+        (reach or 90) / 100,
+    )
 
 
 def _absence(reader: Reader, n: int) -> tuple[date, date] | None:

@@ -29,10 +29,20 @@ def read(reader: Reader) -> BenchSaid:
         reader.fault("upper", "The upper threshold must be above the lower one.")
     method = reader.choice("method", METHODS, "a method") if reader.raw("method") else METHODS[0]
     cutoff = reader.choice("cutoff", CUTOFFS, "a cut-off") if reader.raw("cutoff") else CUTOFFS[0]
-    first = reader.day("first", "The first day", back=760) if reader.raw("first") else reader.today - timedelta(days=BACK)
-    last = reader.day("last", "The last day", back=760, ahead=180) if reader.raw("last") else reader.today + timedelta(days=AHEAD)
+    first = (
+        reader.day("first", "The first day", back=760)
+        if reader.raw("first")
+        else reader.today - timedelta(days=BACK)
+    )
+    last = (
+        reader.day("last", "The last day", back=760, ahead=180)
+        if reader.raw("last")
+        else reader.today + timedelta(days=AHEAD)
+    )
     if last < first:
         reader.fault("last", "The last day comes before the first.")
-    biofix = reader.day("biofix", "The biofix", back=1500, ahead=180) if reader.raw("biofix") else None
+    biofix = (
+        reader.day("biofix", "The biofix", back=1500, ahead=180) if reader.raw("biofix") else None
+    )
     reader.done()
     return BenchSaid(Bench(lower, upper, method, cutoff, biofix), first, last)

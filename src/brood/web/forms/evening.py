@@ -14,7 +14,11 @@ MOST_SEEN = 100_000
 
 def read(reader: Reader, catalogue: Catalogue, stages: Sequence[tuple[str, str]]) -> FinishCommand:
     """An evening as it was done; raises FieldErrors."""
-    day = reader.day("done_on", "The day it was done", back=180) if reader.raw("done_on") else reader.today
+    day = (
+        reader.day("done_on", "The day it was done", back=180)
+        if reader.raw("done_on")
+        else reader.today
+    )
     acts = tuple(key for key in catalogue.treatments if reader.raw(f"did-{key}"))
     if not acts:
         reader.fault("acts", "Say what was done: at least one.")
@@ -28,5 +32,12 @@ def read(reader: Reader, catalogue: Catalogue, stages: Sequence[tuple[str, str]]
 
 
 def _seen(reader: Reader, stage: str, name: str) -> dict[str, object] | None:
-    live, dead = (reader.whole(f"{side}-{stage}", f"The number of {name}, {side}", 0, MOST_SEEN) for side in ("live", "dead"))
-    return None if live is None and dead is None else {"stage": stage, "live": live or 0, "dead": dead or 0}
+    live, dead = (
+        reader.whole(f"{side}-{stage}", f"The number of {name}, {side}", 0, MOST_SEEN)
+        for side in ("live", "dead")
+    )
+    return (
+        None
+        if live is None and dead is None
+        else {"stage": stage, "live": live or 0, "dead": dead or 0}
+    )

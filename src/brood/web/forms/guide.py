@@ -9,7 +9,9 @@ from brood.web.forms.reader import Reader
 
 @dataclass(frozen=True)
 class OwnFigureSaid:
-    """A figure as typed: its key, the value in the catalogue's own unit, and where it comes from."""
+    """A figure as typed: its key, the value in the catalogue's own unit, and where it
+    comes from.
+    """
 
     figure: str
     value: float

@@ -12,6 +12,8 @@ def read(reader: Reader, place_ids: Sequence[int]) -> tuple[Household, dict[int,
     """The household as ticked, and who goes where; raises FieldErrors."""
     living = frozenset(one for one in LIVING if reader.raw(f"living-{one}"))
     region = reader.text("region", "The note on local rules", longest=300, needed=False)
-    visitors = {place: [one for one in VISITORS if reader.raw(f"at-{place}-{one}")] for place in place_ids}
+    visitors = {
+        place: [one for one in VISITORS if reader.raw(f"at-{place}-{one}")] for place in place_ids
+    }
     reader.done()
     return Household(living, region), visitors

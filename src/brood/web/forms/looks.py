@@ -10,14 +10,34 @@ from brood.web.forms.reader import Reader
 
 LIFE = {"alive": "alive", "unsure": "not sure, counted as alive", "dead": "dead"}
 CLUES = {
-    "": "no clue noted", "moved": "it moved", "wet": "crushed wet", "holds": "holds on firmly", "dry": "dry and crunchy", "lifts": "lifts off easily",
-    "colour": "changed colour, shrivelled", "still": "still for days",
-}  # fmt: skip
-AFFECTED = {"": "not said", "5": "one in twenty or fewer", "20": "about a fifth", "60": "more than a third"}
-SHARES = {"": "not said", "5": "a twentieth", "10": "a tenth", "25": "a quarter", "50": "half", "100": "the whole plant"}
+    "": "no clue noted",
+    "moved": "it moved",
+    "wet": "crushed wet",
+    "holds": "holds on firmly",
+    "dry": "dry and crunchy",
+    "lifts": "lifts off easily",
+    "colour": "changed colour, shrivelled",
+    "still": "still for days",
+}
+AFFECTED = {
+    "": "not said",
+    "5": "one in twenty or fewer",
+    "20": "about a fifth",
+    "60": "more than a third",
+}
+SHARES = {
+    "": "not said",
+    "5": "a twentieth",
+    "10": "a tenth",
+    "25": "a quarter",
+    "50": "half",
+    "100": "the whole plant",
+}
 
 
-def stages(reader: Reader, choices: Sequence[tuple[str, str]]) -> tuple[list[StageCommand], float | None]:
+def stages(
+    reader: Reader, choices: Sequence[tuple[str, str]]
+) -> tuple[list[StageCommand], float | None]:
     """The stages as seen, and the share of the leaves that shows it; raises FieldErrors."""
     affected = reader.choice("affected", AFFECTED, "how many leaves show it")
     share = reader.choice("share", SHARES, "how much of the plant was looked at")
@@ -29,12 +49,27 @@ def stages(reader: Reader, choices: Sequence[tuple[str, str]]) -> tuple[list[Sta
             reader.fault(f"rough-{stage}", "Choose a rough count from the list.")
         if number is None and not rough:
             continue
-        life = reader.choice(f"life-{stage}", LIFE, "whether it lives") if reader.raw(f"life-{stage}") else "unsure"
+        life = (
+            reader.choice(f"life-{stage}", LIFE, "whether it lives")
+            if reader.raw(f"life-{stage}")
+            else "unsure"
+        )
         clue = reader.choice(f"clue-{stage}", CLUES, "a clue")
         part = float(share) / 100 if share in SHARES and share else None
-        found.append(StageCommand(stage, number, None if number is not None else rough, part, life, CLUES.get(clue, "") if clue else ""))
+        found.append(
+            StageCommand(
+                stage,
+                number,
+                None if number is not None else rough,
+                part,
+                life,
+                CLUES.get(clue, "") if clue else "",
+            )
+        )
     if not found:
-        reader.fault("stages", "Say what you see: a number or a rough count for at least one stage.")
+        reader.fault(
+            "stages", "Say what you see: a number or a rough count for at least one stage."
+        )
     reader.done()
     return found, float(affected) / 100 if affected else None
 

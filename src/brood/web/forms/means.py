@@ -10,8 +10,12 @@ from brood.web.forms.reader import Reader
 
 
 def acts(reader: Reader, treatments: Mapping[str, TreatmentRecord]) -> tuple[ActCommand, ...]:
-    """The treatments that are ticked, with the label's figures where typed; faults are left in the reader."""
-    found = tuple(_act(reader, record) for key, record in treatments.items() if reader.raw(f"act-{key}"))
+    """The treatments that are ticked, with the label's figures where typed; faults are
+    left in the reader.
+    """
+    found = tuple(
+        _act(reader, record) for key, record in treatments.items() if reader.raw(f"act-{key}")
+    )
     if not found:
         reader.fault("acts", "Choose at least one treatment.")
     return found
@@ -19,6 +23,7 @@ def acts(reader: Reader, treatments: Mapping[str, TreatmentRecord]) -> tuple[Act
 
 def _act(reader: Reader, record: TreatmentRecord) -> ActCommand:
     return ActCommand(
-        record.id, reader.whole(f"gap-{record.id}", "The days between two uses", 1, 120),
+        record.id,
+        reader.whole(f"gap-{record.id}", "The days between two uses", 1, 120),
         reader.whole(f"most-{record.id}", "The most uses", 1, 100),
-    )  # fmt: skip
+    )

@@ -9,8 +9,17 @@ from brood.web.forms.reader import Reader, key_of
 from brood.web.forms.shelf import volume
 
 
-def read(reader: Reader, catalogue: Catalogue, bottles: dict[int, StockItem], household: frozenset[str], *, eaten: bool) -> MixCommand:
-    """What is to be mixed; raises FieldErrors. A bottle from the shelf gives its strength, a product its label's rate."""
+def read(
+    reader: Reader,
+    catalogue: Catalogue,
+    bottles: dict[int, StockItem],
+    household: frozenset[str],
+    *,
+    eaten: bool,
+) -> MixCommand:
+    """What is to be mixed; raises FieldErrors. A bottle from the shelf gives its
+    strength, a product its label's rate.
+    """
     treatment = reader.raw("treatment")
     ml = volume(reader, "amount", "How much", 100_000) or 0.0
     if not ml:
@@ -23,14 +32,27 @@ def read(reader: Reader, catalogue: Catalogue, bottles: dict[int, StockItem], ho
     share = reader.number("extra_percent", "Its share", 0.001, 100)
     reader.done()
     return MixCommand(
-        treatment, ml, {taken: percent} if percent else {}, {main: taken} if main and taken != main else {}, {main: strength} if strength else {},
-        {extra: share} if extra else {}, rate, eaten, household, reader.raw("use"),
-    )  # fmt: skip
+        treatment,
+        ml,
+        {taken: percent} if percent else {},
+        {main: taken} if main and taken != main else {},
+        {main: strength} if strength else {},
+        {extra: share} if extra else {},
+        rate,
+        eaten,
+        household,
+        reader.raw("use"),
+    )
 
 
-def _bottle(reader: Reader, bottles: dict[int, StockItem], main: str) -> tuple[str, float | None, float | None]:
+def _bottle(
+    reader: Reader, bottles: dict[int, StockItem], main: str
+) -> tuple[str, float | None, float | None]:
     """(ingredient, percent, label's rate) of what is taken from the cupboard."""
-    percent, rate = reader.number("percent", "The strength of the stock", 0.01, 100), reader.number("label_rate", "The label's rate", 0.01, 999)
+    percent, rate = (
+        reader.number("percent", "The strength of the stock", 0.01, 100),
+        reader.number("label_rate", "The label's rate", 0.01, 999),
+    )
     said = reader.raw("stock")
     number = key_of(said.removeprefix("shelf:")) if said.startswith("shelf:") else None
     if number is not None:

@@ -18,14 +18,27 @@ def read(reader: Reader) -> PlaceCommand:
     """A place as typed; raises FieldErrors."""
     name = reader.name("name", "The place's name")
     note = reader.text("note", "The note", longest=400, needed=False)
-    source = reader.choice("source", SOURCES, "where the temperature comes from") if reader.raw("source") else "set-points"
+    source = (
+        reader.choice("source", SOURCES, "where the temperature comes from")
+        if reader.raw("source")
+        else "set-points"
+    )
     url = _sensor(reader) if source == "sensor" else reader.raw("sensor_url")[:200]
     command = PlaceCommand(
-        name, note, source, _warmth(reader, source), _heating(reader, source), reader.difference("offset", "The shift", -15),
-        reader.difference("warm_spot", "The warmest spot"), reader.difference("cool_spot", "The coolest spot"), url,
-        reader.choice("setting", SETTINGS, "what kind of place it is") if reader.raw("setting") else "indoor",
+        name,
+        note,
+        source,
+        _warmth(reader, source),
+        _heating(reader, source),
+        reader.difference("offset", "The shift", -15),
+        reader.difference("warm_spot", "The warmest spot"),
+        reader.difference("cool_spot", "The coolest spot"),
+        url,
+        reader.choice("setting", SETTINGS, "what kind of place it is")
+        if reader.raw("setting")
+        else "indoor",
         reader.whole("apart_room", "The plants that can be kept apart there", 1, 500),
-    )  # fmt: skip
+    )
     reader.done()
     return command
 
@@ -50,9 +63,11 @@ def _heating(reader: Reader, source: str) -> Warmth | None:
 
 def _pair(reader: Reader, prefix: str, what: str) -> Warmth:
     warmth = Warmth(
-        reader.celsius(f"{prefix}day", f"{what} by day"), reader.celsius(f"{prefix}night", f"{what} at night"),
-        reader.clock("day_from", "The hour when day begins"), reader.clock("night_from", "The hour when night begins"),
-    )  # fmt: skip
+        reader.celsius(f"{prefix}day", f"{what} by day"),
+        reader.celsius(f"{prefix}night", f"{what} at night"),
+        reader.clock("day_from", "The hour when day begins"),
+        reader.clock("night_from", "The hour when night begins"),
+    )
     if warmth.day_from == warmth.night_from and "day_from" not in reader.wrong:
         reader.fault("night_from", "Day and night must begin at different hours.")
     return warmth
@@ -76,7 +91,10 @@ def diary(reader: Reader, days: Sequence[date]) -> tuple[DiaryEntry, ...]:
         if not reader.raw(low_name) and not reader.raw(high_name):
             entries.append(DiaryEntry(day, None, None))
             continue
-        low, high = (reader.celsius(name, f"The {word} of {reader.speech.day(day)}") for name, word in ((low_name, "lowest"), (high_name, "highest")))
+        low, high = (
+            reader.celsius(name, f"The {word} of {reader.speech.day(day)}")
+            for name, word in ((low_name, "lowest"), (high_name, "highest"))
+        )
         if low > high and low_name not in reader.wrong and high_name not in reader.wrong:
             reader.fault(low_name, f"On {reader.speech.day(day)} the lowest is above the highest.")
         entries.append(DiaryEntry(day, low, high))

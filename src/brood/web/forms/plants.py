@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from brood.services.plants import AGES, BUILDS, EATEN_CHOICES, GROWTHS, KINDS, WORTHS, PlantCommand, PlantTraits
+from brood.services.plants import (
+    AGES,
+    BUILDS,
+    EATEN_CHOICES,
+    GROWTHS,
+    KINDS,
+    WORTHS,
+    PlantCommand,
+    PlantTraits,
+)
 from brood.web.forms.reader import Reader
 
 
@@ -16,7 +25,11 @@ def read(reader: Reader, place_ids: Collection[int], marks: Collection[str] = ()
     place = reader.key("place", "the place where it stands")
     if place not in place_ids:
         reader.fault("place", "Choose the place where it stands.")
-    since = reader.day("since", "The day it came there", back=3650) if reader.raw("since") else reader.today
+    since = (
+        reader.day("since", "The day it came there", back=3650)
+        if reader.raw("since")
+        else reader.today
+    )
     traits = _traits(reader, marks)
     reader.done()
     return PlantCommand(name, kind, note, place, since, traits)
@@ -24,8 +37,12 @@ def read(reader: Reader, place_ids: Collection[int], marks: Collection[str] = ()
 
 def _traits(reader: Reader, marks: Collection[str]) -> PlantTraits:
     return PlantTraits(
-        reader.text("species", "The species", needed=False), reader.choice("build", BUILDS, "a build"), reader.choice("age", AGES, "an age"),
-        reader.choice("growth", GROWTHS, "how fast it grows"), reader.choice("worth", WORTHS, "what it is worth to you"),
-        reader.choice("eaten", EATEN_CHOICES, "whether it is eaten"), bool(reader.raw("sensitive")),
+        reader.text("species", "The species", needed=False),
+        reader.choice("build", BUILDS, "a build"),
+        reader.choice("age", AGES, "an age"),
+        reader.choice("growth", GROWTHS, "how fast it grows"),
+        reader.choice("worth", WORTHS, "what it is worth to you"),
+        reader.choice("eaten", EATEN_CHOICES, "whether it is eaten"),
+        bool(reader.raw("sensitive")),
         tuple(m for m in marks if reader.raw(f"mark-{m}")),
-    )  # fmt: skip
+    )

@@ -15,12 +15,16 @@ KEY_DIGITS = 12
 
 
 def key_of(text: str) -> int | None:
-    """The number of something in the household; None for what can be none: numbers have twelve digits at most."""
+    """The number of something in the household; None for what can be none: numbers have
+    twelve digits at most.
+    """
     return int(text) if text.isascii() and text.isdigit() and len(text) <= KEY_DIGITS else None
 
 
 class Reader:
-    """A form being read. Call `done()` before using what was read: it raises FieldErrors when there was a fault."""
+    """A form being read. Call `done()` before using what was read: it raises
+    FieldErrors when there was a fault.
+    """
 
     def __init__(self, form: Mapping[str, str], speech: Speech, today: date) -> None:
         self.form, self.speech, self.today = form, speech, today
@@ -49,7 +53,9 @@ class Reader:
         return value
 
     def name(self, name: str, what: str) -> str:
-        """What something is called: one line, without the signs that pages and calendars are written with."""
+        """What something is called: one line, without the signs that pages and
+        calendars are written with.
+        """
         value = self.text(name, what)
         if set(value) & set("<>\n"):
             self.fault(name, f"{what} cannot hold < or >. Leave those signs out.")
@@ -108,7 +114,12 @@ class Reader:
         try:
             degrees = float(value)
         except ValueError:
-            self.fault(name, f"{what} is missing." if not value else f"{what} must be a number of {unit}, not “{value[:20]}”.")
+            self.fault(
+                name,
+                f"{what} is missing."
+                if not value
+                else f"{what} must be a number of {unit}, not “{value[:20]}”.",
+            )
             return 0.0
         if not math.isfinite(degrees) or not low <= degrees <= high:
             self.fault(name, f"{what} must lie between {low:.0f} and {high:.0f} {unit}.")
@@ -135,15 +146,26 @@ class Reader:
         try:
             found = date.fromisoformat(value)
         except ValueError:
-            self.fault(name, f"{what} must be a day of the calendar{f', not “{value[:20]}”' if value else ''}.")
+            self.fault(
+                name,
+                f"{what} must be a day of the calendar{f', not “{value[:20]}”' if value else ''}.",
+            )
             return self.today
         first, last = self.today - timedelta(days=back), self.today + timedelta(days=ahead)
         if found < first:
-            self.fault(name, f"{what} cannot be {self.speech.day_year(found)}: {self.speech.day_year(first)} is the earliest that is of use.")
+            self.fault(
+                name,
+                f"{what} cannot be {self.speech.day_year(found)}: "
+                f"{self.speech.day_year(first)} is the earliest that is of use.",
+            )
         elif found > last:
             self.fault(
                 name,
                 f"{what} cannot be {self.speech.day_year(found)}: "
-                + ("that day has not come yet." if not ahead else f"{self.speech.day_year(last)} is the latest."),
+                + (
+                    "that day has not come yet."
+                    if not ahead
+                    else f"{self.speech.day_year(last)} is the latest."
+                ),
             )
         return found if first <= found <= last else self.today

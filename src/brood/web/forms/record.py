@@ -10,7 +10,9 @@ BACK_DAYS, MOST = 3660, 1_000_000
 
 
 def expense(reader: Reader) -> tuple[str, float, date, int | None]:
-    """What was bought, for how much, on which day, and for which case, None for the household; raises FieldErrors."""
+    """What was bought, for how much, on which day, and for which case, None for the
+    household; raises FieldErrors.
+    """
     what = reader.name("what", "What it was for")
     amount = reader.number("amount", "The amount", 0.0, MOST)
     if amount is None:

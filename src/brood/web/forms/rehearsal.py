@@ -13,20 +13,43 @@ NAMES = {"egg": "eggs", "young": "larvae or nymphs", "pupa": "pupae", "adult": "
 def read(reader: Reader, catalogue: Catalogue) -> RehearsalCommand:
     """A rehearsal as typed; raises FieldErrors."""
     pest_id = reader.choice("pest", catalogue.records, "a pest")
-    day, night = reader.celsius("day", "The temperature by day"), reader.celsius("night", "The temperature at night")
-    found = tuple((stage, n) for stage in STAGES if (n := reader.number(stage, f"The number of {NAMES[stage]}", 0, 1_000_000)))
+    day, night = (
+        reader.celsius("day", "The temperature by day"),
+        reader.celsius("night", "The temperature at night"),
+    )
+    found = tuple(
+        (stage, n)
+        for stage in STAGES
+        if (n := reader.number(stage, f"The number of {NAMES[stage]}", 0, 1_000_000))
+    )
     reach = reader.number("reach", "Reach", 1, 100) or 90.0
     refuge = reader.number("refuge", "The share in hiding", 0, 50)
-    acts = tuple(key.removeprefix("act-") for key in reader.form if key.startswith("act-") and key.removeprefix("act-") in catalogue.treatments)
+    acts = tuple(
+        key.removeprefix("act-")
+        for key in reader.form
+        if key.startswith("act-") and key.removeprefix("act-") in catalogue.treatments
+    )
     if not acts:
         reader.fault("acts", "Choose at least one treatment.")
     first, second = _days(reader, "first"), _days(reader, "second")
     if pest_id in catalogue.records:
         _stages(reader, catalogue.records[pest_id], {stage for stage, _ in found})
     if not found:
-        reader.fault("egg", "Give at least one number: without any pest there is nothing to rehearse.")
+        reader.fault(
+            "egg", "Give at least one number: without any pest there is nothing to rehearse."
+        )
     reader.done()
-    return RehearsalCommand(pest_id, day, night, found, reach / 100, (2.0 if refuge is None else refuge) / 100, acts, first, second)
+    return RehearsalCommand(
+        pest_id,
+        day,
+        night,
+        found,
+        reach / 100,
+        (2.0 if refuge is None else refuge) / 100,
+        acts,
+        first,
+        second,
+    )
 
 
 def _stages(reader: Reader, record: PestRecord, given: set[str]) -> None:
@@ -34,12 +57,16 @@ def _stages(reader: Reader, record: PestRecord, given: set[str]) -> None:
     if "pupa" in given and not any(s.display == "pupa" for s in record.stage):
         reader.fault("pupa", f"{record.name.capitalize()} has no pupa. Leave it empty.")
     if "egg" in given and record.live_birth:
-        reader.fault("egg", f"{record.name.capitalize()} bears live young and lays no eggs. Leave it empty.")
+        reader.fault(
+            "egg", f"{record.name.capitalize()} bears live young and lays no eggs. Leave it empty."
+        )
 
 
 def _days(reader: Reader, name: str) -> tuple[int, ...]:
     try:
         return days_of(reader.raw(name))
     except ValueError:
-        reader.fault(name, f"Write days such as 0, 3, 6 (up to {LAST_DAY}), or every 3 days 5 times.")
+        reader.fault(
+            name, f"Write days such as 0, 3, 6 (up to {LAST_DAY}), or every 3 days 5 times."
+        )
         return ()

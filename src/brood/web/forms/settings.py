@@ -9,14 +9,27 @@ from brood.web.forms.reader import Reader
 def read(reader: Reader, now: Preferences) -> Preferences:
     """Settings as chosen, what the form leaves out as it is now; raises FieldErrors."""
     chosen = {
-        name: reader.choice(name, allowed, "a setting") if name in reader.form else getattr(now, name)
-        for name, allowed in CHOICES.items() if name != "shortcuts"
-    }  # fmt: skip
+        name: reader.choice(name, allowed, "a setting")
+        if name in reader.form
+        else getattr(now, name)
+        for name, allowed in CHOICES.items()
+        if name != "shortcuts"
+    }
     chosen["zone"] = reader.raw("zone") if "zone" in reader.form else now.zone
     if chosen["zone"] and chosen["zone"] not in zones():
-        reader.fault("zone", f"“{chosen['zone'][:40]}” is no time zone that is known here. Choose one from the list, such as Europe/Lisbon.")
-    evenings = "".join(str(n) for n in range(7) if reader.raw(f"evening-{n}")) if reader.raw("evenings_asked") else now.evenings
+        reader.fault(
+            "zone",
+            f"“{chosen['zone'][:40]}” is no time zone that is known here. Choose one from "
+            "the list, such as Europe/Lisbon.",
+        )
+    evenings = (
+        "".join(str(n) for n in range(7) if reader.raw(f"evening-{n}"))
+        if reader.raw("evenings_asked")
+        else now.evenings
+    )
     if not evenings:
         reader.fault("evenings", "Leave at least one evening free, or nothing can be planned.")
     reader.done()
-    return Preferences(**chosen, evenings=evenings, shortcuts="on" if reader.raw("shortcuts") else "off")
+    return Preferences(
+        **chosen, evenings=evenings, shortcuts="on" if reader.raw("shortcuts") else "off"
+    )

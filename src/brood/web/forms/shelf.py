@@ -16,21 +16,40 @@ def read(reader: Reader, catalogue: Catalogue) -> StockCommand:
     holds = reader.raw("holds")
     labelled = holds.startswith("product:")
     inside = holds.partition(":")[2]
-    if inside not in (catalogue.treatments if labelled else {**catalogue.recipes.ingredient, **catalogue.recipes.other}):
+    if inside not in (
+        catalogue.treatments
+        if labelled
+        else {**catalogue.recipes.ingredient, **catalogue.recipes.other}
+    ):
         reader.fault("holds", "Choose what is in it from the list.")
     percent = reader.number("percent", "The strength", 0.01, 100)
     size = volume(reader, "size", "What it holds")
-    opened = reader.day("opened_on", "The day it was opened", back=3650) if reader.raw("opened_on") else None
-    expires = reader.day("expires_on", "The date on it", back=3650, ahead=3650) if reader.raw("expires_on") else None
+    opened = (
+        reader.day("opened_on", "The day it was opened", back=3650)
+        if reader.raw("opened_on")
+        else None
+    )
+    expires = (
+        reader.day("expires_on", "The date on it", back=3650, ahead=3650)
+        if reader.raw("expires_on")
+        else None
+    )
     rate = reader.number("label_rate", "The label's rate", 0.01, 999)
-    gap, most = reader.whole("min_gap_days", "The days between two uses", 1, 120), reader.whole("max_applications", "The most uses", 1, 100)
+    gap, most = (
+        reader.whole("min_gap_days", "The days between two uses", 1, 120),
+        reader.whole("max_applications", "The most uses", 1, 100),
+    )
     harvest = reader.whole("harvest_days", "The days before harvest", 0, 120)
     note = reader.text("note", "The note", longest=300, needed=False)
     allowed = tuple(one for one in ALLOWED if reader.raw(f"allowed-{one}"))
     reader.done()
     if not labelled:
-        return StockCommand(name, inside, False, percent, size, opened_on=opened, expires_on=expires, note=note)
-    return StockCommand(name, inside, True, percent, size, rate, gap, most, harvest, allowed, opened, expires, note)
+        return StockCommand(
+            name, inside, False, percent, size, opened_on=opened, expires_on=expires, note=note
+        )
+    return StockCommand(
+        name, inside, True, percent, size, rate, gap, most, harvest, allowed, opened, expires, note
+    )
 
 
 def volume(reader: Reader, name: str, what: str, most_ml: float = 100_000.0) -> float | None:

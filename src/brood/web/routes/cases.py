@@ -8,7 +8,21 @@ from flask import Blueprint, Response, make_response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError
-from brood.services import assumptions, calendar, case_chance, cases, choosing, clearing, develop, guide, looking, looks, own, planning, what_if
+from brood.services import (
+    assumptions,
+    calendar,
+    case_chance,
+    cases,
+    choosing,
+    clearing,
+    develop,
+    guide,
+    looking,
+    looks,
+    own,
+    planning,
+    what_if,
+)
 from brood.services.brood_chart import stage_drawing
 from brood.services.guards import Offer, offers
 from brood.services.plants import is_eaten
@@ -40,22 +54,44 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
         plant = queries.plant(session, plant_id)
         place = plant.stays[-1].place if plant.stays else None
         if pest_id not in held.records:
-            return render.page("cases/which.html", plant=plant, place=place, groups=guide.by_group(held))
+            return render.page(
+                "cases/which.html", plant=plant, place=place, groups=guide.by_group(held)
+            )
         record = held.records[pest_id]
         return render.page(
-            "cases/new.html", 422 if wrong else 200, plant=plant, place=place, record=record, stages=cases.stage_choices(record), rough=form.ROUGH,
-            offers=_offers(session, plant, pest_id), ticked=_ticked(session, plant, pest_id, again=again), own={},
-            drawings={stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)},
-            values=values, wrong=wrong, eaten=is_eaten(plant), again=again, look_id=request.values.get("look", ""),
-        )  # fmt: skip
+            "cases/new.html",
+            422 if wrong else 200,
+            plant=plant,
+            place=place,
+            record=record,
+            stages=cases.stage_choices(record),
+            rough=form.ROUGH,
+            offers=_offers(session, plant, pest_id),
+            ticked=_ticked(session, plant, pest_id, again=again),
+            own={},
+            drawings={
+                stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)
+            },
+            values=values,
+            wrong=wrong,
+            eaten=is_eaten(plant),
+            again=again,
+            look_id=request.values.get("look", ""),
+        )
 
 
 def _offers(session: Session, plant: Plant, pest_id: str) -> list[Offer]:
-    return [o for o in offers(catalogue(), pest_id, choosing.setting_of(session, plant, today=today())) if o.care.supply != "living"]
+    return [
+        o
+        for o in offers(catalogue(), pest_id, choosing.setting_of(session, plant, today=today()))
+        if o.care.supply != "living"
+    ]
 
 
 def _ticked(session: Session, plant: Plant, pest_id: str, *, again: bool) -> set[str]:
-    """What is ticked: as sent, or to begin with the mildest that does enough and is offered here without a warning."""
+    """What is ticked: as sent, or to begin with the mildest that does enough and is
+    offered here without a warning.
+    """
     if again:
         return {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
     good = {o.record.id for o in _offers(session, plant, pest_id) if o.allowed and not o.warnings}
@@ -69,11 +105,15 @@ def open_case(plant_id: int) -> Response:
     pest_id = request.form.get("pest", "")
     try:
         record = held.records[held.pest(pest_id).id]
-        command = form.open_case(_reader(), plant_id, pest_id, cases.stage_choices(record), held.treatments)
+        command = form.open_case(
+            _reader(), plant_id, pest_id, cases.stage_choices(record), held.treatments
+        )
         with household().store.writing() as session:
             here = choosing.setting_of(session, queries.plant(session, plant_id), today=today())
             command = replace(command, acts=choosing.check(held, here, command.acts))
-            case_id = cases.open_case(session, held, command, today=today(), now=now(), speech=speech())
+            case_id = cases.open_case(
+                session, held, command, today=today(), now=now(), speech=speech()
+            )
             look_id = key_of(request.form.get("look", ""))
             if look_id is not None:
                 looks.close(session, look_id, now=now(), case_id=case_id)
@@ -96,10 +136,18 @@ def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) 
     with household().store.reading() as session:
         result = cases.build(session, held, case_id, now=now(), speech=speech())
         return render.page(
-            "cases/page.html", status, part="cases/_case.html", r=result, wrong=wrong or {}, values=request.form, rough=form.ROUGH,
-            stages=cases.stage_choices(result.pest), stage_names=_stage_names(case_id, result), sources=develop.sources(held, result.pest),
+            "cases/page.html",
+            status,
+            part="cases/_case.html",
+            r=result,
+            wrong=wrong or {},
+            values=request.form,
+            rough=form.ROUGH,
+            stages=cases.stage_choices(result.pest),
+            stage_names=_stage_names(case_id, result),
+            sources=develop.sources(held, result.pest),
             own_figures=own.in_use(session, result.pest.id),
-        )  # fmt: skip
+        )
 
 
 def _stage_names(case_id: int, result: cases.CaseResult) -> dict[str, str]:
@@ -107,7 +155,9 @@ def _stage_names(case_id: int, result: cases.CaseResult) -> dict[str, str]:
 
 
 def _after(case_id: int) -> Response:
-    return _page(case_id) if render.wants_part() else render.go(url_for("cases.page", case_id=case_id))
+    return (
+        _page(case_id) if render.wants_part() else render.go(url_for("cases.page", case_id=case_id))
+    )
 
 
 @bp.post("/evenings/<int:application_id>")
@@ -120,8 +170,13 @@ def mark(application_id: int) -> Response:
         with household().store.writing() as session:
             cases.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
     except FieldErrors as error:
-        return _page(row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()})
-    undo.offer(f"{row.plant.name}: {'evening skipped' if said.outcome == 'skipped' else 'evening done'}.", f"/evenings/{application_id}/withdraw")
+        return _page(
+            row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()}
+        )
+    undo.offer(
+        f"{row.plant.name}: {'evening skipped' if said.outcome == 'skipped' else 'evening done'}.",
+        f"/evenings/{application_id}/withdraw",
+    )
     return render.back("") if request.form.get("back") else _after(row.id)
 
 
@@ -157,19 +212,30 @@ def correct_find(finding_id: int) -> Response:
     try:
         command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
         with household().store.writing() as session:
-            cases.correct_find(session, catalogue(), finding_id, command, now=now(), speech=speech())
+            cases.correct_find(
+                session, catalogue(), finding_id, command, now=now(), speech=speech()
+            )
     except FieldErrors as error:
-        return _page(row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()})
+        return _page(
+            row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()}
+        )
     return _after(row.id)
 
 
 @bp.post("/cases/<int:case_id>/close")
 def close(case_id: int) -> Response:
-    """Close a case, or open it again, as the form says; one that is not clear by its record asks first."""
+    """Close a case, or open it again, as the form says; one that is not clear by its
+    record asks first.
+    """
     closed = request.form.get("to") != "open"
     with household().store.reading() as session:
         row = queries.case(session, case_id)
-        early = closed and row.closed_at is None and not request.form.get("sure") and clearing.unsettled(session, catalogue(), row, today())
+        early = (
+            closed
+            and row.closed_at is None
+            and not request.form.get("sure")
+            and clearing.unsettled(session, catalogue(), row, today())
+        )
     if early:
         return render.go(url_for("follow.over", case_id=case_id, closing=1))
     with household().store.writing() as session:
@@ -184,7 +250,9 @@ def chance(case_id: int) -> Response:
     """The chance that the dates clear the plant, and what common rules would do."""
     with household().store.reading() as session:
         row = queries.case(session, case_id)
-        found = case_chance.of_case(session, catalogue(), row, today(), speech(), rules=not render.wants_part())
+        found = case_chance.of_case(
+            session, catalogue(), row, today(), speech(), rules=not render.wants_part()
+        )
         return render.page("cases/chance.html", part="cases/_chance.html", row=row, r=found)
 
 
@@ -196,7 +264,9 @@ def rests_on(case_id: int) -> Response:
         try:
             held = planning.planned(planning.model(session, catalogue(), row, today()))
         except InputError as error:
-            return render.page("cases/assumptions.html", row=row, rows=[], plan=None, trouble=error.message)
+            return render.page(
+                "cases/assumptions.html", row=row, rows=[], plan=None, trouble=error.message
+            )
         rows = assumptions.build(held, catalogue(), speech())
         return render.page("cases/assumptions.html", row=row, rows=rows, plan=held.plan, trouble="")
 
@@ -204,25 +274,50 @@ def rests_on(case_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/try")
 def try_dates(case_id: int) -> Response:
     """What other evenings would do: the whole page, the consequences alone, or the chart alone."""
-    text = request.args.get("dates") or ",".join(sorted(day for day in request.args.getlist("day") if day))
+    text = request.args.get("dates") or ",".join(
+        sorted(day for day in request.args.getlist("day") if day)
+    )
     chart = request.args.get("part") == "chart"
     with household().store.reading() as session:
         row, wrong = queries.bare_case(session, case_id), {}
         try:
-            found = what_if.tried(session, catalogue(), row, text, now=now(), speech=speech(), chart=chart or not render.wants_part())
+            found = what_if.tried(
+                session,
+                catalogue(),
+                row,
+                text,
+                now=now(),
+                speech=speech(),
+                chart=chart or not render.wants_part(),
+            )
         except FieldErrors as error:
-            found, wrong = what_if.tried(session, catalogue(), row, "", now=now(), speech=speech(), chart=True), error.by_field
+            found, wrong = (
+                what_if.tried(
+                    session, catalogue(), row, "", now=now(), speech=speech(), chart=True
+                ),
+                error.by_field,
+            )
         part = "cases/_chart.html" if chart else "cases/_consequences.html"
         title = "Brood chart of the tried evenings"
-        return render.page("cases/try.html", 422 if wrong else 200, part=part, t=found, chart=found.chart, title=title, wrong=wrong,
-                           was=request.args.get("was", ""))  # fmt: skip
+        return render.page(
+            "cases/try.html",
+            422 if wrong else 200,
+            part=part,
+            t=found,
+            chart=found.chart,
+            title=title,
+            wrong=wrong,
+            was=request.args.get("was", ""),
+        )
 
 
 @bp.post("/cases/<int:case_id>/dates")
 def keep_dates(case_id: int) -> Response:
     """Keep the keeper's own evenings, or go back to the planner's when none are given."""
     with household().store.writing() as session:
-        what_if.keep(session, catalogue(), case_id, request.form.get("dates", ""), now=now(), speech=speech())
+        what_if.keep(
+            session, catalogue(), case_id, request.form.get("dates", ""), now=now(), speech=speech()
+        )
     return render.go(url_for("cases.page", case_id=case_id))
 
 

@@ -29,8 +29,15 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
     first = WEEK_STARTS[prefs().week]
     with household().store.reading() as session:
         row = queries.bare_case(session, case_id)
-        return render.page("course/page.html", 422 if wrong else 200, row=row, values=values, wrong=wrong, absences=form.ABSENCES,
-                           weekdays=[(first + n) % 7 for n in range(7)])  # fmt: skip
+        return render.page(
+            "course/page.html",
+            422 if wrong else 200,
+            row=row,
+            values=values,
+            wrong=wrong,
+            absences=form.ABSENCES,
+            weekdays=[(first + n) % 7 for n in range(7)],
+        )
 
 
 @bp.post("/cases/<int:case_id>/course")

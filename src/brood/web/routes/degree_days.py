@@ -47,7 +47,11 @@ def of_file() -> Response:
         return _page(None, error.by_field, "")
     except InputError as error:
         return _page(None, {error.field or "file": error.message}, "")
-    return _table(result) if request.form.get("as") == "csv" else _page(result, {}, file.filename or "" if file else "")
+    return (
+        _table(result)
+        if request.form.get("as") == "csv"
+        else _page(result, {}, file.filename or "" if file else "")
+    )
 
 
 def _table(result: BenchResult) -> Response:
@@ -60,5 +64,15 @@ def _table(result: BenchResult) -> Response:
 def _page(result: BenchResult | None, wrong: dict[str, str], filename: str) -> Response:
     with household().store.reading() as session:
         places = cases.places(session)
-    return render.page("degree_days/page.html", 422 if wrong else 200, result=result, wrong=wrong, values=request.values, filename=filename,
-                       places=places, methods=METHODS, cutoffs=CUTOFFS, query=request.query_string.decode())  # fmt: skip
+    return render.page(
+        "degree_days/page.html",
+        422 if wrong else 200,
+        result=result,
+        wrong=wrong,
+        values=request.values,
+        filename=filename,
+        places=places,
+        methods=METHODS,
+        cutoffs=CUTOFFS,
+        query=request.query_string.decode(),
+    )

@@ -31,7 +31,9 @@ def enter() -> Response:
     onward = _safe(request.form.get("next", "/"))
     if not fits:
         doorkeeper.failed(address, time.monotonic())
-        return render.page("door/enter.html", 422, next=onward, wrong="That is not the household's passcode.")
+        return render.page(
+            "door/enter.html", 422, next=onward, wrong="That is not the household's passcode."
+        )
     doorkeeper.passed(address)
     session.permanent = True
     session["entered"] = True
@@ -55,6 +57,12 @@ def phone() -> Response:
     settings = household().settings
     address = f"http://{settings.hosts[-1]}:{settings.port}"
     code = (
-        Markup(segno.make(address, error="m").svg_inline(scale=8, border=3, omitsize=True, svgclass=None, lineclass=None)) if settings.lan else None
+        Markup(
+            segno.make(address, error="m").svg_inline(
+                scale=8, border=3, omitsize=True, svgclass=None, lineclass=None
+            )
+        )
+        if settings.lan
+        else None
     )
     return render.page("door/phone.html", address=address, code=code)

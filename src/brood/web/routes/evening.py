@@ -30,15 +30,25 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
     with household().store.reading() as session:
         result = evening.build(session, catalogue(), case_id, now=now(), speech=speech())
         key = values.get("sent_key") or uuid.uuid4().hex
-        return render.page("evening/page.html", 422 if wrong else 200, e=result, values=values, wrong=wrong, sent_key=key, units=VOLUME_UNITS,
-                           unit="ml" if prefs().measure == "metric" else "fl oz")  # fmt: skip
+        return render.page(
+            "evening/page.html",
+            422 if wrong else 200,
+            e=result,
+            values=values,
+            wrong=wrong,
+            sent_key=key,
+            units=VOLUME_UNITS,
+            unit="ml" if prefs().measure == "metric" else "fl oz",
+        )
 
 
 @bp.post("/cases/<int:case_id>/evening")
 def finish(case_id: int) -> Response:
     """Record the evening, set the after-care going and plan again."""
     with household().store.reading() as session:
-        stages = cases.stage_choices(catalogue().records[queries.bare_case(session, case_id).pest_id])
+        stages = cases.stage_choices(
+            catalogue().records[queries.bare_case(session, case_id).pest_id]
+        )
     try:
         said = form.read(Reader(request.form, speech(), today()), catalogue(), stages)
         with household().store.writing() as session:
@@ -47,7 +57,11 @@ def finish(case_id: int) -> Response:
         if render.wants_receipt():
             raise
         return _page(case_id, request.form, error.by_field)
-    return render.kept(said.sent_key) if render.wants_receipt() else render.go(url_for("cases.page", case_id=case_id))
+    return (
+        render.kept(said.sent_key)
+        if render.wants_receipt()
+        else render.go(url_for("cases.page", case_id=case_id))
+    )
 
 
 @bp.post("/cases/<int:case_id>/patch")
@@ -67,9 +81,15 @@ def judge(patch_id: int) -> Response:
     reader = Reader(request.form, speech(), today())
     note = reader.text("note", "The note", longest=300, needed=False)
     with household().store.writing() as session:
-        case_id = patches.judge(session, patch_id, reader.raw("outcome"), note, now=now(), speech=speech())
+        case_id = patches.judge(
+            session, patch_id, reader.raw("outcome"), note, now=now(), speech=speech()
+        )
     if reader.raw("outcome") in patches.OUTCOMES:
-        undo.offer(f"The test leaves are {reader.raw('outcome')}.", f"/patches/{patch_id}", outcome=patches.NOT_JUDGED)
+        undo.offer(
+            f"The test leaves are {reader.raw('outcome')}.",
+            f"/patches/{patch_id}",
+            outcome=patches.NOT_JUDGED,
+        )
     planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return render.go(url_for("cases.page", case_id=case_id))
 

@@ -40,11 +40,28 @@ def _form(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
     with household().store.reading() as session:
         row = queries.case(session, case_id)
         record = catalogue().records[row.pest_id]
-        before = next((p for i in reversed(counted.standing(row)) for p in i.photos if p.withdrawn_at is None), None)
+        before = next(
+            (
+                p
+                for i in reversed(counted.standing(row))
+                for p in i.photos
+                if p.withdrawn_at is None
+            ),
+            None,
+        )
         return render.page(
-            "follow/inspect.html", 422 if wrong else 200, row=row, pest=record, classes=inspecting.class_names(record), values=values, wrong=wrong,
-            choices=inspecting, sent_key=values.get("sent_key") or uuid.uuid4().hex, plants=clearing.plants_of(row), before=before,
-        )  # fmt: skip
+            "follow/inspect.html",
+            422 if wrong else 200,
+            row=row,
+            pest=record,
+            classes=inspecting.class_names(record),
+            values=values,
+            wrong=wrong,
+            choices=inspecting,
+            sent_key=values.get("sent_key") or uuid.uuid4().hex,
+            plants=clearing.plants_of(row),
+            before=before,
+        )
 
 
 @bp.post("/cases/<int:case_id>/inspect")
@@ -54,8 +71,13 @@ def record(case_id: int) -> Response:
         with household().store.writing() as session:
             row = queries.case(session, case_id)
             said = form.read(_reader(), inspecting.class_names(catalogue().records[row.pest_id]))
-            plant = next((p.id for p in clearing.plants_of(row) if str(p.id) == request.form.get("plant")), row.plant_id)
-            kept = inspecting.record(session, catalogue(), case_id, said, plant_id=plant, now=now(), speech=speech())
+            plant = next(
+                (p.id for p in clearing.plants_of(row) if str(p.id) == request.form.get("plant")),
+                row.plant_id,
+            )
+            kept = inspecting.record(
+                session, catalogue(), case_id, said, plant_id=plant, now=now(), speech=speech()
+            )
             photo = request.files.get("photo")
             if photo is not None and photo.filename:
                 inspecting.add_photo(session, kept, photo.filename, photo.read(), now=now())
@@ -68,9 +90,13 @@ def record(case_id: int) -> Response:
 
 @bp.post("/cases/<int:case_id>/inspect/none")
 def none_seen(case_id: int) -> Response:
-    """One tap on a button that says so: looked over leaf by leaf, nothing alive. The same `sent_key` is taken once only."""
+    """One tap on a button that says so: looked over leaf by leaf, nothing alive. The
+    same `sent_key` is taken once only.
+    """
     with household().store.writing() as session:
-        said = inspecting.InspectCommand(today(), (), sent_key=Reader(request.form, speech(), today()).raw("sent_key")[:64])
+        said = inspecting.InspectCommand(
+            today(), (), sent_key=Reader(request.form, speech(), today()).raw("sent_key")[:64]
+        )
         kept = inspecting.record(session, catalogue(), case_id, said, now=now(), speech=speech())
         plant = queries.bare_case(session, case_id).plant.name
     undo.offer(f"{plant}: looked over, nothing alive.", f"/inspections/{kept}/withdraw", to="out")
@@ -82,11 +108,21 @@ def withdraw(inspection_id: int) -> Response:
     """Take a look out of the record, or put it back, as the form says."""
     out = request.form.get("to") != "in"
     with household().store.writing() as session:
-        case_id = inspecting.withdraw(session, catalogue(), inspection_id, out=out, now=now(), speech=speech())
+        case_id = inspecting.withdraw(
+            session, catalogue(), inspection_id, out=out, now=now(), speech=speech()
+        )
         plant_id = inspecting.inspection(session, inspection_id).plant_id
     if not request.form.get("undo"):
-        undo.offer(f"A look was {'taken out' if out else 'put back'}.", f"/inspections/{inspection_id}/withdraw", to="in" if out else "out")
-    return render.back(url_for("follow.page", case_id=case_id) if case_id else url_for("plants.one", plant_id=plant_id))
+        undo.offer(
+            f"A look was {'taken out' if out else 'put back'}.",
+            f"/inspections/{inspection_id}/withdraw",
+            to="in" if out else "out",
+        )
+    return render.back(
+        url_for("follow.page", case_id=case_id)
+        if case_id
+        else url_for("plants.one", plant_id=plant_id)
+    )
 
 
 @bp.get("/cases/<int:case_id>/follow")
@@ -100,9 +136,24 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
     with household().store.reading() as session:
         result = following.build(session, catalogue(), case_id, today=today(), speech=speech())
         joined = counted.members(result.row)
-        near = [n.plant for n in beside(session, result.row.plant) if n.plant.id not in {m.plant_id for m in joined}]
-        return render.page("follow/page.html", 422 if wrong else 200, r=result, values=values, wrong=wrong, colours=inspecting.COLOURS,
-                           seen=following.seen_said, how=inspecting, near=near, members=joined, origins=group.ORIGINS)  # fmt: skip
+        near = [
+            n.plant
+            for n in beside(session, result.row.plant)
+            if n.plant.id not in {m.plant_id for m in joined}
+        ]
+        return render.page(
+            "follow/page.html",
+            422 if wrong else 200,
+            r=result,
+            values=values,
+            wrong=wrong,
+            colours=inspecting.COLOURS,
+            seen=following.seen_said,
+            how=inspecting,
+            near=near,
+            members=joined,
+            origins=group.ORIGINS,
+        )
 
 
 @bp.post("/cases/<int:case_id>/cards")
@@ -110,7 +161,11 @@ def hang(case_id: int) -> Response:
     """A card was placed."""
     reader = _reader()
     colour = reader.choice("colour", inspecting.COLOURS, "a colour")
-    placed = reader.day("placed_on", "The day it was placed", back=60) if reader.raw("placed_on") else today()
+    placed = (
+        reader.day("placed_on", "The day it was placed", back=60)
+        if reader.raw("placed_on")
+        else today()
+    )
     try:
         reader.done()
         with household().store.writing() as session:
@@ -127,15 +182,28 @@ def count(card_id: int) -> Response:
     number = reader.whole("number", "The catch", 0, 100_000)
     if number is None:
         reader.fault(f"number-{card_id}", "Say how many are on it; 0 for none.")
-    on = reader.day("counted_on", "The day it was counted", back=90) if reader.raw("counted_on") else today()
+    on = (
+        reader.day("counted_on", "The day it was counted", back=90)
+        if reader.raw("counted_on")
+        else today()
+    )
     with household().store.reading() as session:
         case_id = group.case_of_card(session, card_id)
     try:
         reader.done()
         with household().store.writing() as session:
             after = reader.raw("after")
-            inspecting.count(session, catalogue(), card_id, on, number or 0, replaced=after == "fresh", gone=after == "gone", now=now(),
-                             speech=speech())  # fmt: skip
+            inspecting.count(
+                session,
+                catalogue(),
+                card_id,
+                on,
+                number or 0,
+                replaced=after == "fresh",
+                gone=after == "gone",
+                now=now(),
+                speech=speech(),
+            )
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
     return render.go(url_for("follow.page", case_id=case_id) + "#cards")
@@ -148,7 +216,9 @@ def members(case_id: int) -> Response:
     with household().store.writing() as session:
         (group.leave if leaves else group.join)(session, case_id, plant, today())
     said = "A plant left this case." if leaves else "A plant joined this case."
-    undo.offer(said, f"/cases/{case_id}/members", plant=str(plant), act="join" if leaves else "leave")
+    undo.offer(
+        said, f"/cases/{case_id}/members", plant=str(plant), act="join" if leaves else "leave"
+    )
     return render.go(url_for("follow.page", case_id=case_id) + "#group")
 
 
@@ -173,12 +243,27 @@ def over(case_id: int) -> Response:
     planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
         row: PestCase = queries.case(session, case_id)
-        found = clearing.of_case(session, catalogue(), case_id, today(), speech(), weigh=not render.wants_part())
-        return render.page("follow/clearing.html", part="follow/_over.html", row=row, pest=catalogue().records[row.pest_id], o=found,
-                           states=_group(row), closing=request.args.get("closing"))  # fmt: skip
+        found = clearing.of_case(
+            session, catalogue(), case_id, today(), speech(), weigh=not render.wants_part()
+        )
+        return render.page(
+            "follow/clearing.html",
+            part="follow/_over.html",
+            row=row,
+            pest=catalogue().records[row.pest_id],
+            o=found,
+            states=_group(row),
+            closing=request.args.get("closing"),
+        )
 
 
 def _group(row: PestCase) -> list[tuple[str, date | None]]:
     """Every plant of a case with the last clean look at it."""
     looks = counted.standing(row)
-    return [(p.name, max((i.looked_on for i in looks if i.plant_id == p.id and not i.live), default=None)) for p in clearing.plants_of(row)]
+    return [
+        (
+            p.name,
+            max((i.looked_on for i in looks if i.plant_id == p.id and not i.live), default=None),
+        )
+        for p in clearing.plants_of(row)
+    ]

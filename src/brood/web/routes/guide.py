@@ -26,8 +26,14 @@ def one(pest_id: str) -> Response:
     """One pest."""
     _known(pest_id)
     with household().store.reading() as session:
-        result = guide.build(session, catalogue(), pest_id, request.args.get("stage", ""), today=today())
-        return render.page("guide/one.html", part="guide/_curve.html" if "stage" in request.args else None, r=result)
+        result = guide.build(
+            session, catalogue(), pest_id, request.args.get("stage", ""), today=today()
+        )
+        return render.page(
+            "guide/one.html",
+            part="guide/_curve.html" if "stage" in request.args else None,
+            r=result,
+        )
 
 
 def _known(pest_id: str) -> None:
@@ -47,18 +53,35 @@ def _figures(pest_id: str, key: str, values: object, wrong: dict[str, str]) -> R
     draft = None
     if request.args.get("value") and not wrong:
         try:
-            draft = form.read(Reader(request.args, speech(), today()), _unit(pest_id, key), note_needed=False)
+            draft = form.read(
+                Reader(request.args, speech(), today()), _unit(pest_id, key), note_needed=False
+            )
         except FieldErrors as error:
             wrong = dict(error.by_field)
     with household().store.reading() as session:
         try:
-            result = own.build(session, shipped, pest_id, {draft.figure: draft.value} if draft else None, today=today())
+            result = own.build(
+                session,
+                shipped,
+                pest_id,
+                {draft.figure: draft.value} if draft else None,
+                today=today(),
+            )
         except InputError as error:
             wrong = {"value": error.message}
             result = own.build(session, shipped, pest_id, today=today())
         chosen = next((line for line in result.lines if line.figure.key == key), None)
-        return render.page("guide/figures.html", 422 if wrong else 200, r=result, record=shipped.records[pest_id], sources=shipped.sources,
-                           chosen=chosen, values=values, wrong=wrong, draft=draft)  # fmt: skip
+        return render.page(
+            "guide/figures.html",
+            422 if wrong else 200,
+            r=result,
+            record=shipped.records[pest_id],
+            sources=shipped.sources,
+            chosen=chosen,
+            values=values,
+            wrong=wrong,
+            draft=draft,
+        )
 
 
 def _unit(pest_id: str, key: str) -> str:
@@ -76,7 +99,15 @@ def keep(pest_id: str) -> Response:
                 own.restore(session, pest_id, key, now=now())
             else:
                 said = form.read(Reader(request.form, speech(), today()), _unit(pest_id, key))
-                own.keep(session, household().catalogue, pest_id, said.figure, said.value, said.note, now=now())
+                own.keep(
+                    session,
+                    household().catalogue,
+                    pest_id,
+                    said.figure,
+                    said.value,
+                    said.note,
+                    now=now(),
+                )
     except FieldErrors as error:
         return _figures(pest_id, key, request.form, error.by_field)
     return render.go(url_for("guide.figures", pest_id=pest_id, figure=key) + "#figure")

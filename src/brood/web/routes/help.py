@@ -24,7 +24,14 @@ def safety() -> Response:
     rows = [(t, held.care[t.id]) for t in held.treatments.values() if held.care[t.id].hazards]
     with household().store.reading() as session:
         who = living.load(session)
-    return render.page("help/safety.html", rows=rows, who=who, names=living.LIVING, book=held.recipes, hygiene=held.evenings.hygiene)
+    return render.page(
+        "help/safety.html",
+        rows=rows,
+        who=who,
+        names=living.LIVING,
+        book=held.recipes,
+        hygiene=held.evenings.hygiene,
+    )
 
 
 @bp.get("/sources")
@@ -32,6 +39,11 @@ def sources() -> Response:
     """Every treatment's figures, and every source and grade."""
     held = catalogue()
     return render.page(
-        "help/sources.html", records=held.records, groups=held.groups, kills=held.kills, treatments=held.treatments, sources=held.sources,
+        "help/sources.html",
+        records=held.records,
+        groups=held.groups,
+        kills=held.kills,
+        treatments=held.treatments,
+        sources=held.sources,
         words=held.evidence.words,
     )

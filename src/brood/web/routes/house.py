@@ -19,10 +19,21 @@ MOST_SHELVES = 12
 def page() -> Response:
     """Every place with its plants: infested, suspect, watched, clear."""
     with household().store.reading() as session:
-        places = [(place, rows) for place, rows in neighbours.house(session, catalogue(), today()) if rows]
-        risky = [r for r in neighbours.risks(session, catalogue(), today()) if r.chance >= neighbours.CHECKED]
-        states = {state: sum(r.state == state for _, rows in places for r in rows) for state in neighbours.STATES}
-        return render.page("house/page.html", places=places, risks=risky, states=states, checked=neighbours.CHECKED)
+        places = [
+            (place, rows) for place, rows in neighbours.house(session, catalogue(), today()) if rows
+        ]
+        risky = [
+            r
+            for r in neighbours.risks(session, catalogue(), today())
+            if r.chance >= neighbours.CHECKED
+        ]
+        states = {
+            state: sum(r.state == state for _, rows in places for r in rows)
+            for state in neighbours.STATES
+        }
+        return render.page(
+            "house/page.html", places=places, risks=risky, states=states, checked=neighbours.CHECKED
+        )
 
 
 @bp.get("/places/<int:place_id>/plan")
@@ -33,11 +44,25 @@ def plan(place_id: int) -> Response:
 
 def _plan(place_id: int, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
-        place, rows = next(((p, r) for p, r in neighbours.house(session, catalogue(), today()) if p.id == place_id),
-                           (cases.place(session, place_id), []))  # fmt: skip
+        place, rows = next(
+            (
+                (p, r)
+                for p, r in neighbours.house(session, catalogue(), today())
+                if p.id == place_id
+            ),
+            (cases.place(session, place_id), []),
+        )
         stays = [(row.plant, neighbours.stay_of(row.plant)) for row in rows]
-        return render.page("house/plan.html", 422 if wrong else 200, place=place, rows=rows, stays=stays, draughts=neighbours.DRAUGHTS,
-                           shelves=MOST_SHELVES, wrong=wrong)  # fmt: skip
+        return render.page(
+            "house/plan.html",
+            422 if wrong else 200,
+            place=place,
+            rows=rows,
+            stays=stays,
+            draughts=neighbours.DRAUGHTS,
+            shelves=MOST_SHELVES,
+            wrong=wrong,
+        )
 
 
 @bp.post("/places/<int:place_id>/plan")
@@ -45,7 +70,11 @@ def arrange(place_id: int) -> Response:
     """Keep the plan of a place, or move one plant a step along its shelf."""
     reader = Reader(request.form, speech(), today())
     with household().store.reading() as session:
-        here = [p.id for p in neighbours.everyone(session) if (s := neighbours.stay_of(p)) is not None and s.place_id == place_id]
+        here = [
+            p.id
+            for p in neighbours.everyone(session)
+            if (s := neighbours.stay_of(p)) is not None and s.place_id == place_id
+        ]
     spots = [_spot(reader, plant_id) for plant_id in here]
     step = reader.raw("move")
     if ":" in step:
@@ -63,11 +92,19 @@ def _spot(reader: Reader, plant_id: int) -> neighbours.SpotCommand:
     shelf = reader.whole(f"shelf-{plant_id}", "The shelf", 1, MOST_SHELVES) or 1
     position = reader.whole(f"position-{plant_id}", "The place on the shelf", 0, 500) or 0
     tray = reader.text(f"tray-{plant_id}", "The tray", longest=30, needed=False)
-    return neighbours.SpotCommand(plant_id, shelf, 10 * position, bool(reader.raw(f"touches-{plant_id}")), tray)
+    return neighbours.SpotCommand(
+        plant_id, shelf, 10 * position, bool(reader.raw(f"touches-{plant_id}")), tray
+    )
 
 
 def _stepped(spot: neighbours.SpotCommand, step: str) -> neighbours.SpotCommand:
     plant, _, way = step.partition(":")
     if plant != str(spot.plant_id):
         return spot
-    return neighbours.SpotCommand(spot.plant_id, spot.shelf, spot.position + (15 if way == "right" else -15), spot.touches, spot.tray)
+    return neighbours.SpotCommand(
+        spot.plant_id,
+        spot.shelf,
+        spot.position + (15 if way == "right" else -15),
+        spot.touches,
+        spot.tray,
+    )

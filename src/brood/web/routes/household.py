@@ -28,8 +28,15 @@ def _page(wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         held, places = living.load(session), queries.places(session)
         values = request.form if wrong else _values(held, places)
-        return render.page("household/page.html", 422 if wrong else 200, values=values, wrong=wrong, places=places, living=living.LIVING,
-                           visitors=living.VISITORS)  # fmt: skip
+        return render.page(
+            "household/page.html",
+            422 if wrong else 200,
+            values=values,
+            wrong=wrong,
+            places=places,
+            living=living.LIVING,
+            visitors=living.VISITORS,
+        )
 
 
 def _values(held: living.Household, places: Sequence[Place]) -> dict[str, str]:

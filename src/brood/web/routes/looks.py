@@ -52,18 +52,37 @@ def every(look_id: int) -> Response:
     return _show(look_id, "every")
 
 
-def _show(look_id: int, view: str, status: int = 200, wrong: dict[str, str] | None = None) -> Response:
+def _show(
+    look_id: int, view: str, status: int = 200, wrong: dict[str, str] | None = None
+) -> Response:
     held = catalogue()
     themes = list(dict.fromkeys(o.theme for o in held.evidence.observations.values()))
     theme = request.values.get("theme", "")
     theme = theme if theme in themes else themes[0]
     with household().store.reading() as session:
-        result = looking.build(session, held, look_id, request.values.get("zone", ""), now=now(), hemisphere=prefs().hemisphere)
+        result = looking.build(
+            session,
+            held,
+            look_id,
+            request.values.get("zone", ""),
+            now=now(),
+            hemisphere=prefs().hemisphere,
+        )
         return render.page(
-            f"looks/{view}.html", status, part=f"looks/_{view}.html", r=result, tools=looks.TOOLS, wrong=wrong or {}, view=view, theme=theme,
-            themes=themes, questions=looking.questions_of_theme(held, result.row, theme) if view == "every" else (),
+            f"looks/{view}.html",
+            status,
+            part=f"looks/_{view}.html",
+            r=result,
+            tools=looks.TOOLS,
+            wrong=wrong or {},
+            view=view,
+            theme=theme,
+            themes=themes,
+            questions=looking.questions_of_theme(held, result.row, theme)
+            if view == "every"
+            else (),
             phrases=held.evidence.observations,
-        )  # fmt: skip
+        )
 
 
 def _after(look_id: int, mark: str = "") -> Response:
@@ -74,7 +93,9 @@ def _after(look_id: int, mark: str = "") -> Response:
         return _show(look_id, view)
     zone = request.form.get("zone") if view == "page" else None
     theme = request.form.get("theme") if view == "every" else None
-    return render.go(url_for(f"looks.{view}", look_id=look_id, zone=zone, theme=theme, _anchor=mark or None))
+    return render.go(
+        url_for(f"looks.{view}", look_id=look_id, zone=zone, theme=theme, _anchor=mark or None)
+    )
 
 
 @bp.post("/looks/<int:look_id>/answers")
@@ -84,7 +105,14 @@ def answer(look_id: int) -> Response:
     said, _, doubt = request.form.get("said", "").partition(" ")
     try:
         with household().store.writing() as session:
-            looks.answer(session, catalogue(), look_id, {observation: said}, now=now(), sure=doubt != "unsure")
+            looks.answer(
+                session,
+                catalogue(),
+                look_id,
+                {observation: said},
+                now=now(),
+                sure=doubt != "unsure",
+            )
     except FieldErrors as error:
         return _show(look_id, "page", 422, error.by_field)
     return _after(look_id, f"q-{observation}")
@@ -95,7 +123,14 @@ def choose(look_id: int) -> Response:
     """Keep the choice among the outcomes of one check."""
     try:
         with household().store.writing() as session:
-            looks.choose(session, catalogue(), look_id, request.form.getlist("option"), request.form.get("chosen", ""), now=now())
+            looks.choose(
+                session,
+                catalogue(),
+                look_id,
+                request.form.getlist("option"),
+                request.form.get("chosen", ""),
+                now=now(),
+            )
     except FieldErrors as error:
         return _show(look_id, "suspects", 422, error.by_field)
     return _after(look_id, "check")
@@ -104,7 +139,9 @@ def choose(look_id: int) -> Response:
 @bp.post("/looks/<int:look_id>/tools")
 def set_tools(look_id: int) -> Response:
     """What is at hand, and who looks."""
-    looker = Reader(request.form, speech(), today()).text("looker", "Who looks", longest=60, needed=False)[:60]
+    looker = Reader(request.form, speech(), today()).text(
+        "looker", "Who looks", longest=60, needed=False
+    )[:60]
     with household().store.writing() as session:
         looks.set_tools(session, look_id, request.form.getlist("tool"), looker)
     return _after(look_id, "tools")
@@ -128,8 +165,18 @@ def glass(look_id: int, pest_id: str) -> Response:
 def _glass(look_id: int, pest_id: str, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         shown = loupe.build(session, catalogue(), look_id, pest_id, now=now())
-        return render.page("looks/loupe.html", 422 if wrong else 200, r=shown, wrong=wrong, values=request.form, rough=ROUGH, life=form.LIFE,
-                           clues=form.CLUES, shares=form.SHARES, affected=form.AFFECTED)  # fmt: skip
+        return render.page(
+            "looks/loupe.html",
+            422 if wrong else 200,
+            r=shown,
+            wrong=wrong,
+            values=request.form,
+            rough=ROUGH,
+            life=form.LIFE,
+            clues=form.CLUES,
+            shares=form.SHARES,
+            affected=form.AFFECTED,
+        )
 
 
 @bp.post("/looks/<int:look_id>/loupe/<pest_id>")
@@ -137,7 +184,9 @@ def keep_stages(look_id: int, pest_id: str) -> Response:
     """Keep the stages as seen, and go on to the case, or back."""
     record = catalogue().records[catalogue().pest(pest_id).id]
     try:
-        found, affected = form.stages(Reader(request.form, speech(), today()), stage_choices(record))
+        found, affected = form.stages(
+            Reader(request.form, speech(), today()), stage_choices(record)
+        )
         with household().store.writing() as session:
             looks.keep_stages(session, look_id, pest_id, found, now=now(), affected=affected)
             row = queries.look(session, look_id)
@@ -146,7 +195,11 @@ def keep_stages(look_id: int, pest_id: str) -> Response:
         return _glass(look_id, pest_id, error.by_field)
     if request.form.get("then") == "case" and any(f.life != "dead" for f in found):
         return render.go(url_for("cases.new", plant_id=plant_id, pest=pest_id, look=look_id))
-    return render.go(url_for("looks.suspects", look_id=look_id) if case_id is None else url_for("cases.page", case_id=case_id))
+    return render.go(
+        url_for("looks.suspects", look_id=look_id)
+        if case_id is None
+        else url_for("cases.page", case_id=case_id)
+    )
 
 
 @bp.post("/looks/<int:look_id>/photos")
@@ -155,7 +208,13 @@ def add_photo(look_id: int) -> Response:
     file = request.files.get("photo")
     try:
         with household().store.writing() as session:
-            photo_id = photos.add(session, look_id, (file.filename or "") if file else "", file.read() if file else b"", now=now())
+            photo_id = photos.add(
+                session,
+                look_id,
+                (file.filename or "") if file else "",
+                file.read() if file else b"",
+                now=now(),
+            )
     except FieldErrors as error:
         return _show(look_id, "suspects", 422, error.by_field)
     return render.go(url_for("looks.photo", photo_id=photo_id))
@@ -171,7 +230,14 @@ def _photo(photo_id: int, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         found = queries.photo(session, photo_id)
         look = queries.look(session, found.look_id or 0)
-        return render.page("looks/photo.html", 422 if wrong else 200, photo=found, look=look, wrong=wrong, values=request.form)
+        return render.page(
+            "looks/photo.html",
+            422 if wrong else 200,
+            photo=found,
+            look=look,
+            wrong=wrong,
+            values=request.form,
+        )
 
 
 @bp.get("/photos/<int:photo_id>/image.jpg")

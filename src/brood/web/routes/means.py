@@ -1,4 +1,6 @@
-"""The means of a case: what is offered here, what each would change, leaves, soil, and whether the plant is worth it."""
+"""The means of a case: what is offered here, what each would change, leaves, soil, and
+whether the plant is worth it.
+"""
 
 from __future__ import annotations
 
@@ -24,9 +26,22 @@ def _page(case_id: int, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         result = choosing.build(session, catalogue(), case_id, today=today())
         again = request.method == "POST"
-        ticked = {key.removeprefix("act-") for key in request.form if key.startswith("act-")} if again else set(result.chosen)
-        return render.page("means/page.html", 422 if wrong else 200, m=result, wrong=wrong, values=request.form, again=again, ticked=ticked,
-                           rungs=choosing.RUNGS, own=_own(result))  # fmt: skip
+        ticked = (
+            {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
+            if again
+            else set(result.chosen)
+        )
+        return render.page(
+            "means/page.html",
+            422 if wrong else 200,
+            m=result,
+            wrong=wrong,
+            values=request.form,
+            again=again,
+            ticked=ticked,
+            rungs=choosing.RUNGS,
+            own=_own(result),
+        )
 
 
 def _own(result: choosing.MeansResult) -> dict[str, str]:
@@ -34,7 +49,9 @@ def _own(result: choosing.MeansResult) -> dict[str, str]:
     out = {}
     for act in result.row.acts:
         out[f"gap-{act.treatment_id}"] = "" if act.min_gap_days is None else str(act.min_gap_days)
-        out[f"most-{act.treatment_id}"] = "" if act.max_applications is None else str(act.max_applications)
+        out[f"most-{act.treatment_id}"] = (
+            "" if act.max_applications is None else str(act.max_applications)
+        )
     return out
 
 
@@ -46,7 +63,15 @@ def put(case_id: int) -> Response:
         acts = form.acts(reader, catalogue().treatments)
         reader.done()
         with household().store.writing() as session:
-            choosing.put(session, catalogue(), case_id, acts, test_patch=bool(reader.raw("test_patch")), now=now(), speech=speech())
+            choosing.put(
+                session,
+                catalogue(),
+                case_id,
+                acts,
+                test_patch=bool(reader.raw("test_patch")),
+                now=now(),
+                speech=speech(),
+            )
     except FieldErrors as error:
         return _page(case_id, error.by_field)
     return render.go(url_for("cases.page", case_id=case_id))
@@ -57,18 +82,37 @@ def figures(case_id: int) -> Response:
     """What each means would do to the evenings and the chance."""
     with household().store.reading() as session:
         try:
-            now_, toggles, soil, triage = advising.whole(session, catalogue(), case_id, today=today())
+            now_, toggles, soil, triage = advising.whole(
+                session, catalogue(), case_id, today=today()
+            )
         except InputError as error:
-            return render.page("means/figures.html", part="means/_figures.html", case_id=case_id, trouble=error.message)
-        return render.page("means/figures.html", part="means/_figures.html", case_id=case_id, now_=now_, toggles=toggles, soil=soil, triage=triage,
-                           trouble="", rungs=choosing.RUNGS)  # fmt: skip
+            return render.page(
+                "means/figures.html",
+                part="means/_figures.html",
+                case_id=case_id,
+                trouble=error.message,
+            )
+        return render.page(
+            "means/figures.html",
+            part="means/_figures.html",
+            case_id=case_id,
+            now_=now_,
+            toggles=toggles,
+            soil=soil,
+            triage=triage,
+            trouble="",
+            rungs=choosing.RUNGS,
+        )
 
 
 @bp.get("/cases/<int:case_id>/means/cut")
 def cut(case_id: int) -> Response:
     """What cutting the worst leaves would save."""
     reader = Reader(request.args, speech(), today())
-    worst, leaves = reader.whole("worst", "How many to cut", 1, 500), reader.whole("leaves", "How many have it", 1, 5000)
+    worst, leaves = (
+        reader.whole("worst", "How many to cut", 1, 500),
+        reader.whole("leaves", "How many have it", 1, 5000),
+    )
     said, wrong = None, dict(reader.wrong)
     with household().store.reading() as session:
         try:
@@ -77,4 +121,12 @@ def cut(case_id: int) -> Response:
         except InputError as error:
             wrong["worst"] = error.message
         status = 422 if wrong else 200
-        return render.page("means/cut.html", status, part="means/_cut.html", case_id=case_id, cut=said, wrong=wrong, values=request.args)
+        return render.page(
+            "means/cut.html",
+            status,
+            part="means/_cut.html",
+            case_id=case_id,
+            cut=said,
+            wrong=wrong,
+            values=request.args,
+        )

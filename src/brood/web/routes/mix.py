@@ -47,15 +47,37 @@ def _bench(values: Mapping[str, str]) -> Response:
             wrong = error.by_field
         except InputError as error:
             wrong = {"whole": error.message}
-        bottles = [(f"shelf:{b.item.id}", f"{b.item.name}: {b.holds}" + (f", {b.item.percent:g} %" if b.item.percent else ""))
-                   for b in shelf.bottles(session, held, today())]  # fmt: skip
-        stuff = [(key, held.recipes.name(key)) for key in (*held.recipes.ingredient, *held.recipes.other)]
-        wanted = shopping.of_case(held, row, shelf.usable(shelf.items(session), today())) if row else None
+        bottles = [
+            (
+                f"shelf:{b.item.id}",
+                f"{b.item.name}: {b.holds}" + (f", {b.item.percent:g} %" if b.item.percent else ""),
+            )
+            for b in shelf.bottles(session, held, today())
+        ]
+        stuff = [
+            (key, held.recipes.name(key)) for key in (*held.recipes.ingredient, *held.recipes.other)
+        ]
+        wanted = (
+            shopping.of_case(held, row, shelf.usable(shelf.items(session), today()))
+            if row
+            else None
+        )
         status = 422 if wrong and request.method == "POST" else 200
         return render.page(
-            "mix/page.html", status, values=filled, made=made, wrong=wrong, row=row, recipes=_choices(), bottles=bottles, stuff=stuff,
-            others=[(key, one.name) for key, one in held.recipes.other.items()], units=VOLUME_UNITS, wanted=wanted, part="mix/_made.html",
-        )  # fmt: skip
+            "mix/page.html",
+            status,
+            values=filled,
+            made=made,
+            wrong=wrong,
+            row=row,
+            recipes=_choices(),
+            bottles=bottles,
+            stuff=stuff,
+            others=[(key, one.name) for key, one in held.recipes.other.items()],
+            units=VOLUME_UNITS,
+            wanted=wanted,
+            part="mix/_made.html",
+        )
 
 
 def _case(session: Session, values: Mapping[str, str]) -> PestCase | None:
@@ -63,30 +85,59 @@ def _case(session: Session, values: Mapping[str, str]) -> PestCase | None:
     return None if number is None else queries.case(session, number)
 
 
-def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) -> mixing.MixCommand:
+def _command(
+    session: Session, row: PestCase | None, values: Mapping[str, str]
+) -> mixing.MixCommand:
     bottles = {one.id: one for one in shelf.items(session)}
     eaten = is_eaten(row.plant) if row else bool(values.get("eaten"))
-    return form.read(Reader(values, speech(), today()), catalogue(), bottles, living.load(session).living, eaten=eaten)
+    return form.read(
+        Reader(values, speech(), today()),
+        catalogue(),
+        bottles,
+        living.load(session).living,
+        eaten=eaten,
+    )
 
 
-def _first(row: PestCase | None, values: Mapping[str, str], bottles: list[StockItem]) -> dict[str, str]:
-    """What the bench is filled in with to begin with: what the case uses, from the bottle that holds it."""
+def _first(
+    row: PestCase | None, values: Mapping[str, str], bottles: list[StockItem]
+) -> dict[str, str]:
+    """What the bench is filled in with to begin with: what the case uses, from the
+    bottle that holds it.
+    """
     metric = prefs().measure == "metric"
     recipes = catalogue().recipes.recipe
     chosen = [a.treatment_id for a in row.acts if a.treatment_id in recipes] if row else []
     first = values.get("treatment") or (chosen[0] if chosen else next(iter(recipes)))
-    ml = shopping.mix_ml(catalogue(), row.plant, first) if row and first in catalogue().care else 500.0
-    product = next((a.stock for a in row.acts if a.treatment_id == first and a.stock), None) if row else None
+    ml = (
+        shopping.mix_ml(catalogue(), row.plant, first)
+        if row and first in catalogue().care
+        else 500.0
+    )
+    product = (
+        next((a.stock for a in row.acts if a.treatment_id == first and a.stock), None)
+        if row
+        else None
+    )
     main = recipes[first].parts[0].ingredient if first in recipes else ""
     bottle = product or next((b for b in bottles if not b.labelled and b.holds == main), None)
     stock = {"stock": f"shelf:{bottle.id}"} if bottle and not values.get("stock") else {}
     amount = ml if metric else ml / units.factor("fluid_ounce", "milliliter")
-    return {**stock, "amount": f"{amount:.3g}", "amount_unit": "ml" if metric else "fl oz", "treatment": first}
+    return {
+        **stock,
+        "amount": f"{amount:.3g}",
+        "amount_unit": "ml" if metric else "fl oz",
+        "treatment": first,
+    }
 
 
 def _choices() -> list[tuple[str, str]]:
     held = catalogue()
-    return [(key, held.treatments[key].name) for key in held.treatments if key in held.recipes.recipe or held.care[key].supply == "product"]
+    return [
+        (key, held.treatments[key].name)
+        for key in held.treatments
+        if key in held.recipes.recipe or held.care[key].supply == "product"
+    ]
 
 
 @bp.get("/mix/label")
@@ -99,4 +150,11 @@ def label() -> Response:
         except FieldErrors as error:
             raise NotFound("; ".join(error.by_field.values())) from None
         until = now() + timedelta(days=made.keeps_days)
-        return render.page("mix/label.html", made=made, row=row, until=until, care=catalogue().care[made.treatment], now=now())
+        return render.page(
+            "mix/label.html",
+            made=made,
+            row=row,
+            until=until,
+            care=catalogue().care[made.treatment],
+            now=now(),
+        )

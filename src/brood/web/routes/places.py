@@ -24,7 +24,11 @@ START = {"day_from": "07:00", "night_from": "21:00"}
 def page() -> Response:
     """Every place and how warm it is expected to be."""
     with household().store.reading() as session:
-        return render.page("places/page.html", lines=places.listing(session, today=today()), sources=knowing.SOURCES)
+        return render.page(
+            "places/page.html",
+            lines=places.listing(session, today=today()),
+            sources=knowing.SOURCES,
+        )
 
 
 @bp.get("/new")
@@ -51,11 +55,21 @@ def one(place_id: int) -> Response:
     return _one(place_id)
 
 
-def _one(place_id: int, status: int = 200, problem: str = "", wrong: dict[str, str] | None = None) -> Response:
+def _one(
+    place_id: int, status: int = 200, problem: str = "", wrong: dict[str, str] | None = None
+) -> Response:
     with household().store.reading() as session:
         result = places.build(session, place_id, now=now())
-        return render.page("places/one.html", status, part="places/_one.html", result=result, facts=knowing.facts(result, speech()),
-                           problem=problem, wrong=wrong or {}, values=request.form)  # fmt: skip
+        return render.page(
+            "places/one.html",
+            status,
+            part="places/_one.html",
+            result=result,
+            facts=knowing.facts(result, speech()),
+            problem=problem,
+            wrong=wrong or {},
+            values=request.form,
+        )
 
 
 @bp.get("/<int:place_id>/edit")
@@ -70,23 +84,45 @@ def edit(place_id: int) -> Response:
 
 def _form(values: object, place: Place | None, wrong: dict[str, str] | None = None) -> Response:
     return render.page(
-        "places/form.html", 422 if wrong else 200, settings=places.SETTINGS, values=values, wrong=wrong or {}, place=place
-    )  # fmt: skip
+        "places/form.html",
+        422 if wrong else 200,
+        settings=places.SETTINGS,
+        values=values,
+        wrong=wrong or {},
+        place=place,
+    )
 
 
 def _values(place: Place, point: SetPoint | None, heated: SetPoint | None) -> dict[str, str]:
     """A place as its form shows it."""
     scale = 1.0 if speech().unit == "C" else 9 / 5
-    values = {"name": place.name, "note": place.note, "source": place.source, "setting": place.setting, "sensor_url": place.sensor_url,
-              "apart_room": str(place.apart_room or ""), **START}
-    for key, celsius in (("offset", place.offset_c), ("warm_spot", place.warm_spot_c), ("cool_spot", place.cool_spot_c)):
+    values = {
+        "name": place.name,
+        "note": place.note,
+        "source": place.source,
+        "setting": place.setting,
+        "sensor_url": place.sensor_url,
+        "apart_room": str(place.apart_room or ""),
+        **START,
+    }
+    for key, celsius in (
+        ("offset", place.offset_c),
+        ("warm_spot", place.warm_spot_c),
+        ("cool_spot", place.cool_spot_c),
+    ):
         values[key] = f"{celsius * scale:g}" if celsius else ""
     for prefix, row in (("", point), ("heating_", heated)):
         if row is not None:
-            values |= {f"{prefix}day": f"{speech().degrees(row.day_c):g}", f"{prefix}night": f"{speech().degrees(row.night_c):g}"}
+            values |= {
+                f"{prefix}day": f"{speech().degrees(row.day_c):g}",
+                f"{prefix}night": f"{speech().degrees(row.night_c):g}",
+            }
             values[f"{prefix}constant"] = values[f"{prefix}day"]
     if point is not None:
-        values |= {"day_from": point.day_from.isoformat("minutes"), "night_from": point.night_from.isoformat("minutes")}
+        values |= {
+            "day_from": point.day_from.isoformat("minutes"),
+            "night_from": point.night_from.isoformat("minutes"),
+        }
     return values
 
 
@@ -113,24 +149,38 @@ def upload(place_id: int) -> Response:
     for file in files:
         try:
             with household().store.writing() as session:
-                logger_files.take_file(session, place_id, file.filename or "", file.read(), now=now(), prefs=prefs())
+                logger_files.take_file(
+                    session, place_id, file.filename or "", file.read(), now=now(), prefs=prefs()
+                )
         except InputError as error:
-            problems.append(error.message if len(files) == 1 else f"{file.filename}: {error.message}")
+            problems.append(
+                error.message if len(files) == 1 else f"{file.filename}: {error.message}"
+            )
     if problems:
         return _one(place_id, 422, " ".join(problems))
-    return render.go(url_for("places.one", place_id=place_id)) if not render.wants_part() else _one(place_id)
+    return (
+        render.go(url_for("places.one", place_id=place_id))
+        if not render.wants_part()
+        else _one(place_id)
+    )
 
 
 @bp.post("/<int:place_id>/diary")
 def keep_diary(place_id: int) -> Response:
     """Keep the days of a diary."""
     try:
-        entries = form.diary(_reader(), [today() - timedelta(days=n) for n in range(places.DIARY_DAYS)])
+        entries = form.diary(
+            _reader(), [today() - timedelta(days=n) for n in range(places.DIARY_DAYS)]
+        )
         with household().store.writing() as session:
             places.keep_diary(session, place_id, entries, now=now())
     except FieldErrors as error:
         return _one(place_id, 422, wrong=error.by_field)
-    return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
+    return (
+        _one(place_id)
+        if render.wants_part()
+        else render.go(url_for("places.one", place_id=place_id))
+    )
 
 
 @bp.post("/<int:place_id>/ask")
@@ -144,15 +194,25 @@ def ask(place_id: int) -> Response:
             sensor.record(session, place_id, said, now())
         elif place.source == "weather":
             weather.refresh(session, household().weather(now()), now(), force=True)
-    return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
+    return (
+        _one(place_id)
+        if render.wants_part()
+        else render.go(url_for("places.one", place_id=place_id))
+    )
 
 
 @bp.post("/file/<int:upload_id>/withdraw")
 def withdraw(upload_id: int) -> Response:
     """Withdraw a logger file, or bring it back."""
     with household().store.writing() as session:
-        place_id = logger_files.withdraw_file(session, upload_id, out=request.form.get("to") != "in", now=now())
-    return _one(place_id) if render.wants_part() else render.go(url_for("places.one", place_id=place_id))
+        place_id = logger_files.withdraw_file(
+            session, upload_id, out=request.form.get("to") != "in", now=now()
+        )
+    return (
+        _one(place_id)
+        if render.wants_part()
+        else render.go(url_for("places.one", place_id=place_id))
+    )
 
 
 @bp.get("/<int:place_id>/day/<day>")
@@ -174,7 +234,15 @@ def _day_of(text: str) -> date:
 def _day(place_id: int, of: date, wrong: dict[str, str], status: int = 200) -> Response:
     with household().store.reading() as session:
         rows = readings.of_day(session, place_id, of)
-        return render.page("places/day.html", status, place=cases.place(session, place_id), day=of, rows=rows, wrong=wrong, values=request.form)
+        return render.page(
+            "places/day.html",
+            status,
+            place=cases.place(session, place_id),
+            day=of,
+            rows=rows,
+            wrong=wrong,
+            values=request.form,
+        )
 
 
 @bp.post("/reading/<int:reading_id>")
@@ -182,12 +250,16 @@ def correct(reading_id: int) -> Response:
     """Correct or withdraw one reading."""
     try:
         with household().store.writing() as session:
-            reading = logger_files.correct_reading(session, reading_id, form.reading(_reader()), now=now())
+            reading = logger_files.correct_reading(
+                session, reading_id, form.reading(_reader()), now=now()
+            )
     except FieldErrors as error:
         with household().store.reading() as session:
             reading = logger_files.reading(session, reading_id)
         return _day(reading.place_id, reading.at.date(), {f"celsius-{reading_id}": str(error)}, 422)
-    return render.go(url_for("places.day", place_id=reading.place_id, day=reading.at.date().isoformat()))
+    return render.go(
+        url_for("places.day", place_id=reading.place_id, day=reading.at.date().isoformat())
+    )
 
 
 def _reader() -> Reader:

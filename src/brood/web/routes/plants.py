@@ -28,8 +28,14 @@ def page() -> Response:
         lines = plants.listing(session, catalogue(), today=today(), speech=speech())
         words = request.args.get("q", "")[:80]
         others = [n for n in lines if not n.cases and plants.fits(n, words)]
-        return render.page("plants/page.html", lines=lines, others=others[:MOST_SHOWN], more=len(others) - MOST_SHOWN, q=words,
-                           places=cases.places(session))  # fmt: skip
+        return render.page(
+            "plants/page.html",
+            lines=lines,
+            others=others[:MOST_SHOWN],
+            more=len(others) - MOST_SHOWN,
+            q=words,
+            places=cases.places(session),
+        )
 
 
 @bp.get("/new")
@@ -63,14 +69,31 @@ def show(plant_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
-        apart = next((q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None)
-        return render.page("plants/one.html", 422 if wrong else 200, values=values, wrong=wrong, plant=plant, lines=lines, kinds=plants.KINDS,
-                           prone=plants.prone_to(catalogue(), plant),
-                           looks=looks.of_plant(session, plant_id), near=neighbours.beside(session, plant)[:MOST_NEAR], apart=apart,
-                           reasons=quarantine.REASONS, events=events.EVENTS, treated=plants.last_treated(plant),
-                           befell=events.of_plant(session, plant_id), repot=events.repotting(catalogue(), plant),
-                           carries=events.what_it_carries(session, catalogue(), plant),
-                           went_with=[catalogue().name(c.pest_id) for c in neighbours.sources(plant, today())] if plant.gone_on else [])  # fmt: skip
+        apart = next(
+            (q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None
+        )
+        return render.page(
+            "plants/one.html",
+            422 if wrong else 200,
+            values=values,
+            wrong=wrong,
+            plant=plant,
+            lines=lines,
+            kinds=plants.KINDS,
+            prone=plants.prone_to(catalogue(), plant),
+            looks=looks.of_plant(session, plant_id),
+            near=neighbours.beside(session, plant)[:MOST_NEAR],
+            apart=apart,
+            reasons=quarantine.REASONS,
+            events=events.EVENTS,
+            treated=plants.last_treated(plant),
+            befell=events.of_plant(session, plant_id),
+            repot=events.repotting(catalogue(), plant),
+            carries=events.what_it_carries(session, catalogue(), plant),
+            went_with=[catalogue().name(c.pest_id) for c in neighbours.sources(plant, today())]
+            if plant.gone_on
+            else [],
+        )
 
 
 @bp.get("/<int:plant_id>/edit")
@@ -79,8 +102,26 @@ def edit(plant_id: int) -> Response:
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         place = plant.stays[-1].place_id if plant.stays else ""
-        kept = {key: getattr(plant, key) for key in ("name", "kind", "note", "species", "build", "age", "growth", "worth", "eaten", "sensitive")}
-        return _form(session, {**kept, "place": str(place), **{f"mark-{m}": "1" for m in plant.marks}}, plant_id=plant_id)
+        kept = {
+            key: getattr(plant, key)
+            for key in (
+                "name",
+                "kind",
+                "note",
+                "species",
+                "build",
+                "age",
+                "growth",
+                "worth",
+                "eaten",
+                "sensitive",
+            )
+        }
+        return _form(
+            session,
+            {**kept, "place": str(place), **{f"mark-{m}": "1" for m in plant.marks}},
+            plant_id=plant_id,
+        )
 
 
 @bp.post("/<int:plant_id>/edit")
@@ -104,11 +145,27 @@ def _reader() -> Reader:
     return Reader(request.form, speech(), today())
 
 
-def _form(session: Session, values: object, wrong: dict[str, str] | None = None, plant_id: int | None = None) -> Response:
+def _form(
+    session: Session,
+    values: object,
+    wrong: dict[str, str] | None = None,
+    plant_id: int | None = None,
+) -> Response:
     places = cases.places(session)
     return render.page(
-        "plants/form.html", 422 if wrong else 200, values=values, wrong=wrong or {}, places=places, kinds=plants.KINDS, plant_id=plant_id,
+        "plants/form.html",
+        422 if wrong else 200,
+        values=values,
+        wrong=wrong or {},
+        places=places,
+        kinds=plants.KINDS,
+        plant_id=plant_id,
         marks=catalogue().sensitivity.marked,
-        choices={"build": plants.BUILDS.items(), "age": plants.AGES.items(), "growth": plants.GROWTHS.items(), "worth": plants.WORTHS.items(),
-                 "eaten": plants.EATEN_CHOICES.items()},
+        choices={
+            "build": plants.BUILDS.items(),
+            "age": plants.AGES.items(),
+            "growth": plants.GROWTHS.items(),
+            "worth": plants.WORTHS.items(),
+            "eaten": plants.EATEN_CHOICES.items(),
+        },
     )

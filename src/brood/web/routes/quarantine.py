@@ -27,8 +27,16 @@ def page() -> Response:
 def _page(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         rows = quarantine.open_quarantines(session)
-        return render.page("quarantine/page.html", 422 if wrong else 200, rows=rows, plants=neighbours.everyone(session), values=values, wrong=wrong,
-                           reasons=quarantine.REASONS, rooms=quarantine.rooms(session))  # fmt: skip
+        return render.page(
+            "quarantine/page.html",
+            422 if wrong else 200,
+            rows=rows,
+            plants=neighbours.everyone(session),
+            values=values,
+            wrong=wrong,
+            reasons=quarantine.REASONS,
+            rooms=quarantine.rooms(session),
+        )
 
 
 @bp.post("/quarantine")
@@ -43,7 +51,9 @@ def keep_apart() -> Response:
     try:
         reader.done()
         with household().store.writing() as session:
-            found = quarantine.keep_apart(session, plant_id, reason, since, note, now=now(), place_id=place)
+            found = quarantine.keep_apart(
+                session, plant_id, reason, since, note, now=now(), place_id=place
+            )
     except FieldErrors as error:
         return _page(request.form, error.by_field)
     undo.offer("The plant is kept apart.", f"/quarantine/{found}/undo", to="never")
@@ -69,10 +79,21 @@ def _one(quarantine_id: int, values: Mapping[str, str], wrong: dict[str, str]) -
         row = quarantine.quarantine(session, quarantine_id)
         found = quarantine.of_quarantine(session, catalogue(), row, today(), speech())
         lacking = "" if row.released_on else quarantine.missing(session, row, today())
-        return render.page("quarantine/one.html", 422 if wrong else 200, q=row, o=found, lacking=lacking,
-                           looks=quarantine.looks_apart(session, row), values=values,
-                           wrong=wrong, steps=quarantine.STEPS, reasons=quarantine.REASONS, how=inspecting, classes=CLASSES,
-                           places=cases.places(session))  # fmt: skip
+        return render.page(
+            "quarantine/one.html",
+            422 if wrong else 200,
+            q=row,
+            o=found,
+            lacking=lacking,
+            looks=quarantine.looks_apart(session, row),
+            values=values,
+            wrong=wrong,
+            steps=quarantine.STEPS,
+            reasons=quarantine.REASONS,
+            how=inspecting,
+            classes=CLASSES,
+            places=cases.places(session),
+        )
 
 
 @bp.post("/quarantine/<int:quarantine_id>/look")
@@ -94,7 +115,9 @@ def step(quarantine_id: int) -> Response:
     with household().store.writing() as session:
         quarantine.step(session, quarantine_id, name, done=done)
     if done:
-        undo.offer(quarantine.STEPS[name], f"/quarantine/{quarantine_id}/step", step=name, to="open")
+        undo.offer(
+            quarantine.STEPS[name], f"/quarantine/{quarantine_id}/step", step=name, to="open"
+        )
     return render.go(url_for("quarantine.one", quarantine_id=quarantine_id) + "#return")
 
 
@@ -106,7 +129,9 @@ def release(quarantine_id: int) -> Response:
     try:
         reader.done()
         with household().store.writing() as session:
-            plant_id = quarantine.release(session, quarantine_id, place, sure=bool(reader.raw("sure")), now=now())
+            plant_id = quarantine.release(
+                session, quarantine_id, place, sure=bool(reader.raw("sure")), now=now()
+            )
     except FieldErrors as error:
         return _one(quarantine_id, request.form, error.by_field)
     undo.offer("The plant is back.", f"/quarantine/{quarantine_id}/undo", to="apart")
@@ -129,6 +154,10 @@ def checked(plant_id: int) -> Response:
     """One tap on a button that says so: looked over, nothing alive."""
     with household().store.writing() as session:
         plant = cases.plant(session, plant_id)
-        kept = quarantine.looked_over(session, plant, request.form.get("sent_key", "")[:64], now=now())
-    undo.offer(f"{plant.name}: looked over, nothing seen.", f"/inspections/{kept}/withdraw", to="out")
+        kept = quarantine.looked_over(
+            session, plant, request.form.get("sent_key", "")[:64], now=now()
+        )
+    undo.offer(
+        f"{plant.name}: looked over, nothing seen.", f"/inspections/{kept}/withdraw", to="out"
+    )
     return render.back(url_for("plants.one", plant_id=plant_id))

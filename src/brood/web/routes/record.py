@@ -29,17 +29,32 @@ def page() -> Response:
     plant, skip = request.args.get("plant", ""), request.args.get("skip", "")
     kind = request.args.get("kind", "")
     with household().store.reading() as session:
-        found = record.build(session, catalogue(), plant_id=key_of(plant), kind=kind if kind in record.KINDS else "",
-                             text=request.args.get("q", "")[:80], skip=key_of(skip) or 0)  # fmt: skip
-        return render.page("record/page.html", r=found, plants=cases.plants(session)[:500], kinds=record.KINDS, plant=plant, kind=kind,
-                           q=request.args.get("q", "")[:80])  # fmt: skip
+        found = record.build(
+            session,
+            catalogue(),
+            plant_id=key_of(plant),
+            kind=kind if kind in record.KINDS else "",
+            text=request.args.get("q", "")[:80],
+            skip=key_of(skip) or 0,
+        )
+        return render.page(
+            "record/page.html",
+            r=found,
+            plants=cases.plants(session)[:500],
+            kinds=record.KINDS,
+            plant=plant,
+            kind=kind,
+            q=request.args.get("q", "")[:80],
+        )
 
 
 @bp.get("/record/lessons")
 def learnt() -> Response:
     """What own cases teach of each treatment."""
     with household().store.reading() as session:
-        return render.page("record/lessons.html", rows=lessons.lessons(session, catalogue(), today()))
+        return render.page(
+            "record/lessons.html", rows=lessons.lessons(session, catalogue(), today())
+        )
 
 
 @bp.get("/record/costs")
@@ -52,7 +67,9 @@ def _costs(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     year = request.args.get("year", "")
     with household().store.reading() as session:
         found = costs.build(session, catalogue(), key_of(year), today())
-        return render.page("record/costs.html", 422 if wrong else 200, c=found, values=values, wrong=wrong)
+        return render.page(
+            "record/costs.html", 422 if wrong else 200, c=found, values=values, wrong=wrong
+        )
 
 
 @bp.post("/record/costs")
@@ -79,7 +96,10 @@ def unspend(expense_id: int) -> Response:
 def one(case_id: int) -> Response:
     """A case on one page, for asking an expert."""
     with household().store.reading() as session:
-        return render.page("record/report.html", r=report.report(session, catalogue(), case_id, today=today(), speech=speech()))
+        return render.page(
+            "record/report.html",
+            r=report.report(session, catalogue(), case_id, today=today(), speech=speech()),
+        )
 
 
 @bp.get("/record/data")
@@ -91,7 +111,14 @@ def data() -> Response:
 def _data(wrong: dict[str, str], said: str = "") -> Response:
     with household().store.reading() as session:
         empty = transfer.is_empty(session)
-    return render.page("record/data.html", 422 if wrong else 200, wrong=wrong, empty=empty, said=said, tables=[t.name for t in transfer.tables()])
+    return render.page(
+        "record/data.html",
+        422 if wrong else 200,
+        wrong=wrong,
+        empty=empty,
+        said=said,
+        tables=[t.name for t in transfer.tables()],
+    )
 
 
 def _download(response: Response, name: str, kind: str) -> Response:
@@ -109,7 +136,9 @@ def export() -> Response:
         with store.reading() as session:
             yield from transfer.export(session)
 
-    return _download(Response(pieces()), f"brood-{today().isoformat()}.json", "application/json; charset=utf-8")
+    return _download(
+        Response(pieces()), f"brood-{today().isoformat()}.json", "application/json; charset=utf-8"
+    )
 
 
 @bp.get("/record/tables.zip")
@@ -119,7 +148,12 @@ def tables() -> Response:
     with household().store.reading() as session:
         transfer.archive(session, body)
     body.seek(0)
-    return send_file(body, "application/zip", as_attachment=True, download_name=f"brood-{today().isoformat()}.zip")
+    return send_file(
+        body,
+        "application/zip",
+        as_attachment=True,
+        download_name=f"brood-{today().isoformat()}.zip",
+    )
 
 
 @bp.get("/record/backup.sqlite")
@@ -129,12 +163,19 @@ def copy() -> Response:
         target = Path(folder) / "backup.sqlite"
         backup.backup(household().settings.database, target)
         body = BytesIO(target.read_bytes())
-    return send_file(body, "application/vnd.sqlite3", as_attachment=True, download_name=f"brood-{today().isoformat()}.sqlite")
+    return send_file(
+        body,
+        "application/vnd.sqlite3",
+        as_attachment=True,
+        download_name=f"brood-{today().isoformat()}.sqlite",
+    )
 
 
 @bp.post("/record/import")
 def take_in() -> Response:
-    """An exported household into this empty one: as large as an export may be, whatever the limit is for other files."""
+    """An exported household into this empty one: as large as an export may be, whatever
+    the limit is for other files.
+    """
     request.max_content_length = transfer.LARGEST
     given = request.files.get("file")
     if given is None or not given.filename:
@@ -158,7 +199,16 @@ def befell(plant_id: int) -> Response:
     try:
         reader.done()
         with household().store.writing() as session:
-            events.befell(session, catalogue(), plant_id, kind, on, note, told=bool(reader.raw("told")), now=now())
+            events.befell(
+                session,
+                catalogue(),
+                plant_id,
+                kind,
+                on,
+                note,
+                told=bool(reader.raw("told")),
+                now=now(),
+            )
     except FieldErrors as error:
         return plants.show(plant_id, request.form, error.by_field)
     return render.go(url_for("plants.one", plant_id=plant_id))
@@ -180,7 +230,14 @@ def paste() -> Response:
 
 def _paste(text: str, rows: tuple[pasting.Line, ...], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
-        return render.page("record/paste.html", 422 if wrong else 200, text=text, rows=rows, wrong=wrong, places=cases.places(session))
+        return render.page(
+            "record/paste.html",
+            422 if wrong else 200,
+            text=text,
+            rows=rows,
+            wrong=wrong,
+            places=cases.places(session),
+        )
 
 
 @bp.post("/plants/paste")
@@ -189,7 +246,11 @@ def pasted() -> Response:
     text = re.sub(r"\r\n?", "\n", request.form.get("list", ""))
     with household().store.reading() as session:
         rows = pasting.lines(session, text)
-    wrong = {"list": "Some lines cannot be used; they are marked below. What you pasted is still here."} if any(r.fault for r in rows) else {}
+    wrong = (
+        {"list": "Some lines cannot be used; they are marked below. What you pasted is still here."}
+        if any(r.fault for r in rows)
+        else {}
+    )
     if not rows:
         wrong = {"list": "Paste at least one line."}
     if wrong or request.form.get("act") != "keep":

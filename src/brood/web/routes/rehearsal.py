@@ -14,8 +14,20 @@ from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("rehearsal", __name__, url_prefix="/rehearsal")
 
-BEGIN = {"pest": "tetranychus-urticae", "day": "24", "night": "18", "egg": "40", "young": "15", "adult": "6", "reach": "90", "refuge": "2",
-         "act-wiping": "1", "act-insecticidal-soap": "1", "first": "every 3 days 7 times", "second": "every 7 days 4 times"}  # fmt: skip
+BEGIN = {
+    "pest": "tetranychus-urticae",
+    "day": "24",
+    "night": "18",
+    "egg": "40",
+    "young": "15",
+    "adult": "6",
+    "reach": "90",
+    "refuge": "2",
+    "act-wiping": "1",
+    "act-insecticidal-soap": "1",
+    "first": "every 3 days 7 times",
+    "second": "every 7 days 4 times",
+}
 
 
 @bp.get("")
@@ -44,16 +56,33 @@ def _begin() -> dict[str, str]:
                 values = BEGIN
     else:
         values = BEGIN
-    return {**values, **{key: f"{speech().degrees(float(values[key])):.0f}" for key in ("day", "night")}}
+    return {
+        **values,
+        **{key: f"{speech().degrees(float(values[key])):.0f}" for key in ("day", "night")},
+    }
 
 
-def _page(values: dict[str, str], result: RehearsalResult | None, wrong: dict[str, str]) -> Response:
+def _page(
+    values: dict[str, str], result: RehearsalResult | None, wrong: dict[str, str]
+) -> Response:
     held = catalogue()
     pest_id = values.get("pest", "") if values.get("pest") in held.records else BEGIN["pest"]
     ticked = {key.removeprefix("act-") for key in values if key.startswith("act-")}
-    shown = {**{t.id: t for t in held.offered(pest_id)}, **{a: held.treatments[a] for a in ticked if a in held.treatments}}
-    return render.page("rehearsal/page.html", 422 if wrong else 200, values=values, r=result, wrong=wrong, groups=guide.by_group(held),
-                       treatments=list(shown.values()), ticked=ticked, query=request.query_string.decode())  # fmt: skip
+    shown = {
+        **{t.id: t for t in held.offered(pest_id)},
+        **{a: held.treatments[a] for a in ticked if a in held.treatments},
+    }
+    return render.page(
+        "rehearsal/page.html",
+        422 if wrong else 200,
+        values=values,
+        r=result,
+        wrong=wrong,
+        groups=guide.by_group(held),
+        treatments=list(shown.values()),
+        ticked=ticked,
+        query=request.query_string.decode(),
+    )
 
 
 def _file(text: str) -> Response:

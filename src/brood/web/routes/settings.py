@@ -17,7 +17,12 @@ from brood.web.guard import from_this_machine
 
 bp = Blueprint("settings", __name__)
 
-ALARMS = {"0": "at the hour itself", "2": "two hours before", "10": "the same morning", "34": "the morning before"}
+ALARMS = {
+    "0": "at the hour itself",
+    "2": "two hours before",
+    "10": "the same morning",
+    "34": "the morning before",
+}
 
 
 @bp.get("/settings")
@@ -31,10 +36,18 @@ def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Res
     with household().store.reading() as session:
         has = access.has_passcode(session)
     return render.page(
-        "settings/page.html", status, locales=LOCALES, themes=preferences.THEMES, alarms=ALARMS, values=values,
-        zones=preferences.zones(), wrong=wrong,
-        said=said, has_passcode=has, may_set=from_this_machine(),
-    )  # fmt: skip
+        "settings/page.html",
+        status,
+        locales=LOCALES,
+        themes=preferences.THEMES,
+        alarms=ALARMS,
+        values=values,
+        zones=preferences.zones(),
+        wrong=wrong,
+        said=said,
+        has_passcode=has,
+        may_set=from_this_machine(),
+    )
 
 
 @bp.post("/settings")
@@ -53,19 +66,31 @@ def save() -> Response:
 def passcode() -> Response:
     """Set the household passcode; only on this machine."""
     if not from_this_machine():
-        return _page({"passcode": "The passcode can only be changed on the machine that Brood runs on."}, {}, 422)
+        return _page(
+            {"passcode": "The passcode can only be changed on the machine that Brood runs on."},
+            {},
+            422,
+        )
     try:
         with household().store.writing() as session:
             access.set_passcode(session, request.form.get("passcode", "")[:200])
         access.new_secret(household().settings.data)
     except FieldErrors as error:
         return _page(error.by_field, {}, 422)
-    return _page({}, {"passcode": "The new passcode is kept. It is asked for when Brood is started with --lan; start it again to end open sessions."})
+    return _page(
+        {},
+        {
+            "passcode": "The new passcode is kept. It is asked for when Brood is started with "
+            "--lan; start it again to end open sessions."
+        },
+    )
 
 
 @bp.post("/theme")
 def theme() -> Response:
     """Turn the page from day to evening or back."""
     with household().store.writing() as session:
-        preferences.put(session, "theme", "light" if request.form.get("theme") == "light" else "dark")
+        preferences.put(
+            session, "theme", "light" if request.form.get("theme") == "light" else "dark"
+        )
     return render.back("/")

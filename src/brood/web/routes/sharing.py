@@ -1,4 +1,6 @@
-"""The calendar feed and the sitter's sheet: made and revoked here, read and ticked by whoever has the address."""
+"""The calendar feed and the sitter's sheet: made and revoked here, read and ticked by
+whoever has the address.
+"""
 
 from __future__ import annotations
 
@@ -25,8 +27,15 @@ def page() -> Response:
 
 def _page(values: Mapping[str, str], wrong: dict[str, str], made: str | None) -> Response:
     with household().store.reading() as session:
-        return render.page("sharing/page.html", 422 if wrong else 200, rows=sharing.every(session), values=values, wrong=wrong, made=made,
-                           week=today() + timedelta(days=7))  # fmt: skip
+        return render.page(
+            "sharing/page.html",
+            422 if wrong else 200,
+            rows=sharing.every(session),
+            values=values,
+            wrong=wrong,
+            made=made,
+            week=today() + timedelta(days=7),
+        )
 
 
 @bp.post("/sharing/<kind>")
@@ -44,7 +53,11 @@ def make(kind: str) -> Response:
             token = sharing.make(session, kind, label, now=now(), from_on=first, until_on=last)
     except FieldErrors as error:
         return _page(request.form, error.by_field, None)
-    address = url_for("sharing.feed", token=token, _external=True) if kind == "feed" else url_for("sharing.sitter", token=token, _external=True)
+    address = (
+        url_for("sharing.feed", token=token, _external=True)
+        if kind == "feed"
+        else url_for("sharing.sitter", token=token, _external=True)
+    )
     return _page({}, {}, address)
 
 
@@ -85,5 +98,7 @@ def tick(token: str) -> Response:
     """Tick a task of the sheet."""
     with household().store.writing() as session:
         row = sharing.address(session, "sitter", token, today())
-        sharing.tick(session, catalogue(), row, request.form.get("task", "")[:80], now=now(), speech=speech())
+        sharing.tick(
+            session, catalogue(), row, request.form.get("task", "")[:80], now=now(), speech=speech()
+        )
     return render.go(url_for("sharing.sitter", token=token))

@@ -23,7 +23,9 @@ def page() -> Response:
     """Everything on the shelf."""
     with household().store.reading() as session:
         rows = shelf.bottles(session, catalogue(), today())
-        return render.page("shelf/page.html", rows=rows, who=living.load(session), allowed=shelf.ALLOWED)
+        return render.page(
+            "shelf/page.html", rows=rows, who=living.load(session), allowed=shelf.ALLOWED
+        )
 
 
 @bp.get("/shelf/new")
@@ -40,21 +42,44 @@ def edit(item_id: int) -> Response:
 
 
 def _values(one: StockItem) -> dict[str, str]:
-    numbers = {n: getattr(one, n) for n in ("percent", "label_rate", "min_gap_days", "max_applications", "harvest_days")}
+    numbers = {
+        n: getattr(one, n)
+        for n in ("percent", "label_rate", "min_gap_days", "max_applications", "harvest_days")
+    }
     out = {name: "" if value is None else f"{value:g}" for name, value in numbers.items()}
-    out |= {"name": one.name, "holds": f"{'product' if one.labelled else 'stuff'}:{one.holds}", "note": one.note}
+    out |= {
+        "name": one.name,
+        "holds": f"{'product' if one.labelled else 'stuff'}:{one.holds}",
+        "note": one.note,
+    }
     out |= {"size": "" if one.size_ml is None else f"{one.size_ml:g}", "size_unit": "ml"}
-    out |= {name: day.isoformat() if (day := getattr(one, name)) else "" for name in ("opened_on", "expires_on")}
+    out |= {
+        name: day.isoformat() if (day := getattr(one, name)) else ""
+        for name in ("opened_on", "expires_on")
+    }
     return out | {f"allowed-{place}": "1" for place in one.allowed}
 
 
 def _form(values: Mapping[str, str], wrong: dict[str, str], item_id: int | None = None) -> Response:
     held = catalogue()
-    products = [(f"product:{t.id}", t.name) for t in held.treatments.values() if held.care[t.id].supply in ("product", "home")]
+    products = [
+        (f"product:{t.id}", t.name)
+        for t in held.treatments.values()
+        if held.care[t.id].supply in ("product", "home")
+    ]
     stuff = [(f"stuff:{key}", one.name) for key, one in held.recipes.ingredient.items()]
     stuff += [(f"stuff:{key}", one.name) for key, one in held.recipes.other.items()]
-    return render.page("shelf/form.html", 422 if wrong else 200, values=values, wrong=wrong, item_id=item_id, products=products, stuff=stuff,
-                       units=form.VOLUME_UNITS, allowed=shelf.ALLOWED)  # fmt: skip
+    return render.page(
+        "shelf/form.html",
+        422 if wrong else 200,
+        values=values,
+        wrong=wrong,
+        item_id=item_id,
+        products=products,
+        stuff=stuff,
+        units=form.VOLUME_UNITS,
+        allowed=shelf.ALLOWED,
+    )
 
 
 @bp.post("/shelf/new")

@@ -28,7 +28,9 @@ def page() -> Response:
         if not cases.plants(session):
             return render.page("today/begin.html", places=cases.places(session))
         result = today.build(session, catalogue(), prefs(), now=now(), tried=_tried())
-        return render.page("today/page.html", r=result, tried=_tried(), kept=quarantine.open_quarantines(session))
+        return render.page(
+            "today/page.html", r=result, tried=_tried(), kept=quarantine.open_quarantines(session)
+        )
 
 
 def _tried() -> date | None:
@@ -54,15 +56,21 @@ def keep() -> Response:
     try:
         day = date.fromisoformat(request.form.get("evening", ""))
     except ValueError:
-        raise InputError("That evening cannot be read. Nothing was changed.", field="evening") from None
+        raise InputError(
+            "That evening cannot be read. Nothing was changed.", field="evening"
+        ) from None
     with household().store.writing() as session:
-        today.keep(session, catalogue(), prefs(), day, now=now(), tried=bool(request.form.get("tried")))
+        today.keep(
+            session, catalogue(), prefs(), day, now=now(), tried=bool(request.form.get("tried"))
+        )
     return render.go(url_for("today.page"))
 
 
 @bp.get("/today/apart")
 def apart() -> Response:
-    """Which plants are kept apart, and for how many days yet; or the line of one case or one plant kept apart."""
+    """Which plants are kept apart, and for how many days yet; or the line of one case
+    or one plant kept apart.
+    """
     case_id, kept_id = key_of(request.args.get("case", "")), key_of(request.args.get("kept", ""))
     with household().store.reading() as session:
         if case_id is not None:
@@ -71,7 +79,10 @@ def apart() -> Response:
             lines = [_kept(session, quarantine.quarantine(session, kept_id))]
         else:
             rows = [r for r in today.open_cases(session) if r.keep_below is None]
-            lines = [*(_case(session, r) for r in rows), *(_kept(session, q) for q in quarantine.open_quarantines(session))]
+            lines = [
+                *(_case(session, r) for r in rows),
+                *(_kept(session, q) for q in quarantine.open_quarantines(session)),
+            ]
     lines.sort(key=lambda line: (line[1] is None, line[1] or 0, line[0]))
     return render.page("today/apart.html", part="today/_apart.html", lines=lines)
 
@@ -85,10 +96,18 @@ def _case(session: Session, row: PestCase) -> Line:
         over = clearing.clearing_of(session, catalogue(), row, this_day()).all_clear
     except InputError:
         over = None
-    return row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/cases/{row.id}/clearing"
+    return (
+        row.plant.name,
+        None if over is None else max((over - this_day()).days, 0),
+        f"/cases/{row.id}/clearing",
+    )
 
 
 def _kept(session: Session, row: Quarantine) -> Line:
     found = quarantine.of_quarantine(session, catalogue(), row, this_day(), speech()).clearing
     over = found.all_clear if found else None
-    return row.plant.name, None if over is None else max((over - this_day()).days, 0), f"/quarantine/{row.id}"
+    return (
+        row.plant.name,
+        None if over is None else max((over - this_day()).days, 0),
+        f"/quarantine/{row.id}",
+    )

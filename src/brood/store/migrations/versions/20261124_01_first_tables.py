@@ -87,7 +87,10 @@ def _set_point() -> None:
         sa.Column("day_from", sa.Time(), nullable=False),
         sa.Column("night_from", sa.Time(), nullable=False),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
-        sa.CheckConstraint("day_c between -30 and 60 and night_c between -30 and 60", name=op.f("ck_set_point_range")),
+        sa.CheckConstraint(
+            "day_c between -30 and 60 and night_c between -30 and 60",
+            name=op.f("ck_set_point_range"),
+        ),
         sa.ForeignKeyConstraint(["place_id"], ["place.id"], name=op.f("fk_set_point_place_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_set_point")),
     )
@@ -150,7 +153,10 @@ def _application() -> None:
         sa.Column("missed_on", sa.Date(), nullable=True),
         sa.Column("missed_latest_on", sa.Date(), nullable=True),
         sa.Column("changed_at", sa.DateTime(), nullable=False),
-        sa.CheckConstraint("status in ('planned', 'done', 'late', 'skipped', 'dropped')", name=op.f("ck_application_status")),
+        sa.CheckConstraint(
+            "status in ('planned', 'done', 'late', 'skipped', 'dropped')",
+            name=op.f("ck_application_status"),
+        ),
         sa.ForeignKeyConstraint(["case_id"], ["pest_case.id"], name=op.f("fk_application_case_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_application")),
         sa.UniqueConstraint("case_id", "number", name=op.f("uq_application_case_id_number")),
@@ -168,7 +174,9 @@ def _case_act() -> None:
         sa.Column("max_applications", sa.Integer(), nullable=True),
         sa.ForeignKeyConstraint(["case_id"], ["pest_case.id"], name=op.f("fk_case_act_case_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_case_act")),
-        sa.UniqueConstraint("case_id", "treatment_id", name=op.f("uq_case_act_case_id_treatment_id")),
+        sa.UniqueConstraint(
+            "case_id", "treatment_id", name=op.f("uq_case_act_case_id_treatment_id")
+        ),
     )
 
 
@@ -185,10 +193,14 @@ def _finding() -> None:
         sa.Column("corrects_id", sa.Integer(), nullable=True),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
-        sa.CheckConstraint("(number is null) <> (rough is null)", name=op.f("ck_finding_one_count")),
+        sa.CheckConstraint(
+            "(number is null) <> (rough is null)", name=op.f("ck_finding_one_count")
+        ),
         sa.CheckConstraint("number is null or number > 0", name=op.f("ck_finding_number")),
         sa.ForeignKeyConstraint(["case_id"], ["pest_case.id"], name=op.f("fk_finding_case_id")),
-        sa.ForeignKeyConstraint(["corrects_id"], ["finding.id"], name=op.f("fk_finding_corrects_id")),
+        sa.ForeignKeyConstraint(
+            ["corrects_id"], ["finding.id"], name=op.f("fk_finding_corrects_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_finding")),
     )
     with op.batch_alter_table("finding", schema=None) as batch_op:
@@ -208,7 +220,9 @@ def _reading() -> None:
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
         sa.CheckConstraint("celsius between -30 and 60", name=op.f("ck_reading_range")),
-        sa.ForeignKeyConstraint(["corrects_id"], ["reading.id"], name=op.f("fk_reading_corrects_id")),
+        sa.ForeignKeyConstraint(
+            ["corrects_id"], ["reading.id"], name=op.f("fk_reading_corrects_id")
+        ),
         sa.ForeignKeyConstraint(["place_id"], ["place.id"], name=op.f("fk_reading_place_id")),
         sa.ForeignKeyConstraint(["upload_id"], ["upload.id"], name=op.f("fk_reading_upload_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_reading")),
@@ -230,9 +244,17 @@ def _application_record() -> None:
         sa.Column("cost", sa.String(), nullable=False),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
-        sa.CheckConstraint("outcome in ('done', 'skipped')", name=op.f("ck_application_record_outcome")),
-        sa.ForeignKeyConstraint(["application_id"], ["application.id"], name=op.f("fk_application_record_application_id")),
+        sa.CheckConstraint(
+            "outcome in ('done', 'skipped')", name=op.f("ck_application_record_outcome")
+        ),
+        sa.ForeignKeyConstraint(
+            ["application_id"],
+            ["application.id"],
+            name=op.f("fk_application_record_application_id"),
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_application_record")),
     )
     with op.batch_alter_table("application_record", schema=None) as batch_op:
-        batch_op.create_index(batch_op.f("ix_application_record_application_id"), ["application_id"], unique=False)
+        batch_op.create_index(
+            batch_op.f("ix_application_record_application_id"), ["application_id"], unique=False
+        )

@@ -33,15 +33,22 @@ def _own_figure() -> None:
 def _place() -> None:
     with op.batch_alter_table("place", schema=None) as batch_op:
         batch_op.add_column(sa.Column("offset_c", sa.Double(), server_default="0", nullable=False))
-        batch_op.add_column(sa.Column("warm_spot_c", sa.Double(), server_default="0", nullable=False))
-        batch_op.add_column(sa.Column("cool_spot_c", sa.Double(), server_default="0", nullable=False))
+        batch_op.add_column(
+            sa.Column("warm_spot_c", sa.Double(), server_default="0", nullable=False)
+        )
+        batch_op.add_column(
+            sa.Column("cool_spot_c", sa.Double(), server_default="0", nullable=False)
+        )
         batch_op.add_column(sa.Column("sensor_url", sa.String(), server_default="", nullable=False))
         batch_op.drop_constraint(op.f("ck_place_source"), type_="check")
         batch_op.create_check_constraint(
-            op.f("ck_place_source"), "source in ('constant', 'set-points', 'diary', 'logger', 'sensor', 'weather')"
+            op.f("ck_place_source"),
+            "source in ('constant', 'set-points', 'diary', 'logger', 'sensor', 'weather')",
         )
         batch_op.create_check_constraint(op.f("ck_place_offset"), "offset_c between -15 and 15")
-        batch_op.create_check_constraint(op.f("ck_place_spots"), "warm_spot_c between 0 and 15 and cool_spot_c between 0 and 15")
+        batch_op.create_check_constraint(
+            op.f("ck_place_spots"), "warm_spot_c between 0 and 15 and cool_spot_c between 0 and 15"
+        )
 
 
 def _set_point() -> None:
@@ -62,7 +69,10 @@ def _diary_day() -> None:
         sa.Column("high_c", sa.Double(), nullable=False),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
-        sa.CheckConstraint("low_c between -30 and 60 and high_c between -30 and 60 and low_c <= high_c", name=op.f("ck_diary_day_range")),
+        sa.CheckConstraint(
+            "low_c between -30 and 60 and high_c between -30 and 60 and low_c <= high_c",
+            name=op.f("ck_diary_day_range"),
+        ),
         sa.ForeignKeyConstraint(["place_id"], ["place.id"], name=op.f("fk_diary_day_place_id")),
         sa.ForeignKeyConstraint(["upload_id"], ["upload.id"], name=op.f("fk_diary_day_upload_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_diary_day")),
@@ -94,7 +104,9 @@ def _weather_report() -> None:
         sa.Column("days", sa.JSON(), nullable=False),
         sa.Column("normals", sa.JSON(), nullable=False),
         sa.Column("fetched_at", sa.DateTime(), nullable=False),
-        sa.ForeignKeyConstraint(["place_id"], ["place.id"], name=op.f("fk_weather_report_place_id")),
+        sa.ForeignKeyConstraint(
+            ["place_id"], ["place.id"], name=op.f("fk_weather_report_place_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_weather_report")),
     )
     with op.batch_alter_table("weather_report", schema=None) as batch_op:

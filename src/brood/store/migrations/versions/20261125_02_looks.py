@@ -1,4 +1,6 @@
-"""Looking a plant over: answers, stages seen, photos; more of a plant; and whether a place is indoors."""
+"""Looking a plant over: answers, stages seen, photos; more of a plant; and whether a
+place is indoors.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,13 +11,19 @@ down_revision = "20261125_01"
 
 def upgrade() -> None:
     with op.batch_alter_table("place", schema=None) as batch_op:
-        batch_op.add_column(sa.Column("setting", sa.String(), server_default="indoor", nullable=False))
-        batch_op.create_check_constraint(op.f("ck_place_setting"), "setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')")
+        batch_op.add_column(
+            sa.Column("setting", sa.String(), server_default="indoor", nullable=False)
+        )
+        batch_op.create_check_constraint(
+            op.f("ck_place_setting"), "setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')"
+        )
     op.execute("update place set setting = 'outdoor' where source = 'weather'")
     with op.batch_alter_table("plant", schema=None) as batch_op:
         for name in ("species", "build", "age", "growth", "worth", "eaten"):
             batch_op.add_column(sa.Column(name, sa.String(), server_default="", nullable=False))
-        batch_op.add_column(sa.Column("sensitive", sa.Boolean(), server_default="0", nullable=False))
+        batch_op.add_column(
+            sa.Column("sensitive", sa.Boolean(), server_default="0", nullable=False)
+        )
     _look()
     _look_answer()
     _stage_seen()
@@ -74,8 +82,12 @@ def _stage_seen() -> None:
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
         sa.CheckConstraint("life in ('alive', 'dead', 'unsure')", name=op.f("ck_stage_seen_life")),
         sa.CheckConstraint("number is null or number > 0", name=op.f("ck_stage_seen_number")),
-        sa.CheckConstraint("share is null or (share > 0 and share <= 1)", name=op.f("ck_stage_seen_share")),
-        sa.CheckConstraint("(number is null) <> (rough is null)", name=op.f("ck_stage_seen_one_count")),
+        sa.CheckConstraint(
+            "share is null or (share > 0 and share <= 1)", name=op.f("ck_stage_seen_share")
+        ),
+        sa.CheckConstraint(
+            "(number is null) <> (rough is null)", name=op.f("ck_stage_seen_one_count")
+        ),
         sa.ForeignKeyConstraint(["look_id"], ["look.id"], name=op.f("fk_stage_seen_look_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_stage_seen")),
     )

@@ -1,4 +1,6 @@
-"""What stands on the shelf, who goes where, what a plant bears badly, test leaves, tasks after an evening, and more of an evening's record."""
+"""What stands on the shelf, who goes where, what a plant bears badly, test leaves,
+tasks after an evening, and more of an evening's record.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -18,7 +20,9 @@ def upgrade() -> None:
         batch_op.add_column(sa.Column("harvest_days", sa.Integer(), nullable=True))
         batch_op.add_column(sa.Column("stock_id", sa.Integer(), nullable=True))
         batch_op.add_column(sa.Column("dropped_at", sa.DateTime(), nullable=True))
-        batch_op.create_foreign_key(op.f("fk_case_act_stock_id"), "stock_item", ["stock_id"], ["id"])
+        batch_op.create_foreign_key(
+            op.f("fk_case_act_stock_id"), "stock_item", ["stock_id"], ["id"]
+        )
     with op.batch_alter_table("application_record", schema=None) as batch_op:
         for name in ("parts", "missed", "tally"):
             batch_op.add_column(sa.Column(name, sa.JSON(), server_default="[]", nullable=False))
@@ -47,7 +51,9 @@ def _stock_item() -> None:
         sa.Column("note", sa.String(), nullable=False),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
-        sa.CheckConstraint("percent is null or percent > 0 and percent <= 100", name=op.f("ck_stock_item_percent")),
+        sa.CheckConstraint(
+            "percent is null or percent > 0 and percent <= 100", name=op.f("ck_stock_item_percent")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_stock_item")),
     )
 
@@ -81,7 +87,9 @@ def _after_task() -> None:
         sa.Column("due_at", sa.DateTime(), nullable=False),
         sa.Column("done_at", sa.DateTime(), nullable=True),
         sa.ForeignKeyConstraint(["case_id"], ["pest_case.id"], name=op.f("fk_after_task_case_id")),
-        sa.ForeignKeyConstraint(["record_id"], ["application_record.id"], name=op.f("fk_after_task_record_id")),
+        sa.ForeignKeyConstraint(
+            ["record_id"], ["application_record.id"], name=op.f("fk_after_task_record_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_after_task")),
     )
     op.create_index(op.f("ix_after_task_case_id"), "after_task", ["case_id"])

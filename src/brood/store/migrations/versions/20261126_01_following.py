@@ -18,12 +18,16 @@ def upgrade() -> None:
     _sitter_tick()
     with op.batch_alter_table("pest_case", schema=None) as batch_op:
         batch_op.add_column(sa.Column("origin", sa.String(), server_default="", nullable=False))
-        batch_op.add_column(sa.Column("origin_note", sa.String(), server_default="", nullable=False))
+        batch_op.add_column(
+            sa.Column("origin_note", sa.String(), server_default="", nullable=False)
+        )
     with op.batch_alter_table("photo", schema=None) as batch_op:
         batch_op.add_column(sa.Column("inspection_id", sa.Integer(), nullable=True))
         batch_op.alter_column("look_id", existing_type=sa.INTEGER(), nullable=True)
         batch_op.create_index(batch_op.f("ix_photo_inspection_id"), ["inspection_id"])
-        batch_op.create_foreign_key(batch_op.f("fk_photo_inspection_id"), "inspection", ["inspection_id"], ["id"])
+        batch_op.create_foreign_key(
+            batch_op.f("fk_photo_inspection_id"), "inspection", ["inspection_id"], ["id"]
+        )
     with op.batch_alter_table("place", schema=None) as batch_op:
         batch_op.add_column(sa.Column("draught", sa.String(), server_default="", nullable=False))
     with op.batch_alter_table("plant", schema=None) as batch_op:
@@ -54,7 +58,9 @@ def _inspection() -> None:
         sa.Column("sent_key", sa.String(), nullable=False),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
-        sa.CheckConstraint("thorough in ('glance', 'usual', 'lens')", name=op.f("ck_inspection_thorough")),
+        sa.CheckConstraint(
+            "thorough in ('glance', 'usual', 'lens')", name=op.f("ck_inspection_thorough")
+        ),
         sa.CheckConstraint("share > 0 and share <= 1", name=op.f("ck_inspection_share")),
         sa.CheckConstraint("spread_days between 0 and 60", name=op.f("ck_inspection_spread")),
         sa.ForeignKeyConstraint(["case_id"], ["pest_case.id"], name=op.f("fk_inspection_case_id")),
@@ -125,7 +131,10 @@ def _quarantine() -> None:
         sa.Column("steps", sa.JSON(), nullable=False),
         sa.Column("note", sa.String(), nullable=False),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
-        sa.CheckConstraint("reason in ('newcomer', 'neighbour', 'cutting', 'sick')", name=op.f("ck_quarantine_reason")),
+        sa.CheckConstraint(
+            "reason in ('newcomer', 'neighbour', 'cutting', 'sick')",
+            name=op.f("ck_quarantine_reason"),
+        ),
         sa.ForeignKeyConstraint(["plant_id"], ["plant.id"], name=op.f("fk_quarantine_plant_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_quarantine")),
     )
@@ -142,7 +151,9 @@ def _plant_event() -> None:
         sa.Column("note", sa.String(), nullable=False),
         sa.Column("recorded_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
-        sa.CheckConstraint("kind in ('lost', 'given', 'cut', 'repotted', 'note')", name=op.f("ck_plant_event_kind")),
+        sa.CheckConstraint(
+            "kind in ('lost', 'given', 'cut', 'repotted', 'note')", name=op.f("ck_plant_event_kind")
+        ),
         sa.ForeignKeyConstraint(["plant_id"], ["plant.id"], name=op.f("fk_plant_event_plant_id")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_plant_event")),
     )
@@ -175,7 +186,9 @@ def _sitter_tick() -> None:
         sa.Column("text", sa.String(), nullable=False),
         sa.Column("ticked_at", sa.DateTime(), nullable=False),
         sa.Column("withdrawn_at", sa.DateTime(), nullable=True),
-        sa.ForeignKeyConstraint(["address_id"], ["secret_address.id"], name=op.f("fk_sitter_tick_address_id")),
+        sa.ForeignKeyConstraint(
+            ["address_id"], ["secret_address.id"], name=op.f("fk_sitter_tick_address_id")
+        ),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_sitter_tick")),
     )
     op.create_index(op.f("ix_sitter_tick_address_id"), "sitter_tick", ["address_id"])

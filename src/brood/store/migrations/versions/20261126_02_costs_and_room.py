@@ -29,4 +29,6 @@ def upgrade() -> None:
     with op.batch_alter_table("quarantine", schema=None) as batch_op:
         batch_op.add_column(sa.Column("from_place_id", sa.Integer(), nullable=True))
         batch_op.create_index(batch_op.f("ix_quarantine_from_place_id"), ["from_place_id"])
-        batch_op.create_foreign_key(batch_op.f("fk_quarantine_from_place_id"), "place", ["from_place_id"], ["id"])
+        batch_op.create_foreign_key(
+            batch_op.f("fk_quarantine_from_place_id"), "place", ["from_place_id"], ["id"]
+        )

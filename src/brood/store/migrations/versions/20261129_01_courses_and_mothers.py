@@ -1,4 +1,6 @@
-"""With which count a course began, which plant a cutting was taken from, and what a missed evening's course was to be."""
+"""With which count a course began, which plant a cutting was taken from, and what a
+missed evening's course was to be.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -16,5 +18,7 @@ def upgrade() -> None:
     with op.batch_alter_table("plant", schema=None) as batch_op:
         batch_op.add_column(sa.Column("mother_id", sa.Integer(), nullable=True))
         batch_op.create_index(batch_op.f("ix_plant_mother_id"), ["mother_id"])
-        batch_op.create_foreign_key(batch_op.f("fk_plant_mother_id"), "plant", ["mother_id"], ["id"])
+        batch_op.create_foreign_key(
+            batch_op.f("fk_plant_mother_id"), "plant", ["mother_id"], ["id"]
+        )
     op.execute("delete from setting where key = 'session_secret'")

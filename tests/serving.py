@@ -1,0 +1,57 @@
+"""A household served to a real browser."""
+
+import logging
+import threading
+
+from conftest import NOW
+from werkzeug.serving import make_server
+
+from brood.settings import Settings
+from brood.web.app import create_app
+
+logging.getLogger("werkzeug").setLevel(logging.WARNING)
+QUIET = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+]
+SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "height": 844}}
+
+
+class Site:
+    """A household served on a free port in this process, at a fixed moment or by a clock."""
+
+    def __init__(self, folder, clock=lambda: NOW, *, lan=False, port=0):
+        self.app = create_app(Settings(data=folder, lan=lan), clock)
+        self.server = make_server("127.0.0.1", port, self.app, threaded=True)
+        self.address = f"http://127.0.0.1:{self.server.server_port}"
+        self.thread = threading.Thread(target=self.server.serve_forever)
+        self.thread.start()
+
+    def stop(self):
+        self.server.shutdown()
+        self.thread.join()
+        self.server.server_close()
+        self.app.extensions["household"].store.close()
+
+
+def visit(browser, site, **options):
+    context = browser.new_context(base_url=site.address, accept_downloads=True, **options)
+    page = context.new_page()
+    page.faults = []
+    page.on(
+        "console",
+        lambda m: (
+            page.faults.append(m.text)
+            if m.type == "error" and "422" not in m.text and "404" not in m.text
+            else None
+        ),
+    )
+    page.on("pageerror", lambda e: page.faults.append(str(e)))
+    page.clock.install(time=NOW)
+    return page
