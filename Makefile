@@ -31,7 +31,8 @@ run: .venv/.run ## serve your own household on http://127.0.0.1:8000
 
 test: .venv/.test ## install what the tests need and run them
 	@bash scripts/need-chromium
-	@.venv/bin/ruff check src tests scripts
+	@.venv/bin/ruff check src tests scripts bench
+	@.venv/bin/ruff format --check -q src tests scripts bench
 	@.venv/bin/python -m pytest -n 2 --dist worksteal -m "not long"
 
 check-all: test ## all of the above, then what takes hours: long tests, the year machine, benches
@@ -40,7 +41,8 @@ check-all: test ## all of the above, then what takes hours: long tests, the year
 	@$(MAKE) --no-print-directory bench
 
 lint: .venv/.test ## style and strict types
-	@.venv/bin/ruff check src tests scripts
+	@.venv/bin/ruff check src tests scripts bench
+	@.venv/bin/ruff format --check -q src tests scripts bench
 	@.venv/bin/mypy
 
 css: ## rebuild the style sheet after a change to templates or assets (needs Node and npm)
