@@ -17,7 +17,7 @@ from brood.core.temperature import daily
 from brood.core.timeline import stage_times
 from brood.core.types import Case, Found
 from brood.services import demo
-from brood.services.cases import default_acts
+from brood.services.commands import default_acts
 from brood.services.identify import answer
 from brood.services.logger import LoggerPlan, csv_text
 from brood.settings import Settings

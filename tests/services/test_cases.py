@@ -7,7 +7,7 @@ from conftest import MITE, NOW
 from icalendar import Calendar
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import calendar, cases, places, planning, plants
+from brood.services import calendar, cases, commands, places, planning, plants
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech
 from brood.store.queries import cases as queries
@@ -36,14 +36,14 @@ class Keeper:
 
     def opens(self, **more):
         found = (
-            cases.FindCommand(TODAY, "egg", 40, None, ""),
-            cases.FindCommand(TODAY, "adult", None, "few", "midrib"),
+            commands.FindCommand(TODAY, "egg", 40, None, ""),
+            commands.FindCommand(TODAY, "adult", None, "few", "midrib"),
         )
         acts = (
-            cases.ActCommand("wiping", None, None),
-            cases.ActCommand("insecticidal-soap", None, None),
+            commands.ActCommand("wiping", None, None),
+            commands.ActCommand("insecticidal-soap", None, None),
         )
-        command = cases.OpenCommand(
+        command = commands.OpenCommand(
             **{
                 "plant_id": self.plant,
                 "pest_id": MITE,
@@ -55,7 +55,7 @@ class Keeper:
             }
         )
         with self.store.writing() as session:
-            self.case = cases.open_case(
+            self.case = commands.open_case(
                 session, self.catalogue, command, today=TODAY, now=self.now, speech=SPEECH
             )
 
@@ -74,11 +74,11 @@ class Keeper:
         slot = next(s[0] for s in self.slots() if s[1] == number)
         day = None if outcome == "skipped" else on or self.now.date()
         with self.store.writing() as session:
-            cases.mark(
+            commands.mark(
                 session,
                 self.catalogue,
                 slot,
-                cases.MarkCommand(outcome, day, "", acts),
+                commands.MarkCommand(outcome, day, "", acts),
                 now=self.now,
                 speech=SPEECH,
             )
@@ -176,7 +176,7 @@ def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):
     first = keeper.slots()
     slot = keeper.marks(1)
     with keeper.store.writing() as session:
-        cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
+        commands.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
     assert [s[3] for s in keeper.slots()] == [s[3] for s in first]
     with keeper.store.reading() as session:
         records = queries.case(session, keeper.case).applications[0].records
@@ -184,12 +184,12 @@ def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):
     before = keeper.slots()
     with keeper.store.writing() as session:
         assert (
-            cases.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
+            commands.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
             == keeper.case
         )
     assert keeper.slots() == before, "the second tap changes nothing"
     with pytest.raises(NotFound), keeper.store.writing() as session:
-        cases.unmark(session, keeper.catalogue, before[1][0], now=keeper.now, speech=SPEECH)
+        commands.unmark(session, keeper.catalogue, before[1][0], now=keeper.now, speech=SPEECH)
 
 
 def test_correcting_a_find_keeps_the_old_one_and_redoes_the_plan(keeper):
@@ -199,11 +199,11 @@ def test_correcting_a_find_keeps_the_old_one_and_redoes_the_plan(keeper):
             f.id for f in queries.case(session, keeper.case).findings if f.stage == "adult"
         )
     with keeper.store.writing() as session:
-        cases.correct_find(
+        commands.correct_find(
             session,
             keeper.catalogue,
             adult,
-            cases.FindCommand(TODAY, "adult", 9, None, "tip"),
+            commands.FindCommand(TODAY, "adult", 9, None, "tip"),
             now=NOW,
             speech=SPEECH,
         )
@@ -221,7 +221,7 @@ def test_with_every_find_withdrawn_there_is_no_plan_but_nothing_is_lost(keeper):
         ids = [f.id for f in queries.case(session, keeper.case).findings]
     for finding in ids:
         with keeper.store.writing() as session:
-            cases.correct_find(session, keeper.catalogue, finding, None, now=NOW, speech=SPEECH)
+            commands.correct_find(session, keeper.catalogue, finding, None, now=NOW, speech=SPEECH)
     page = keeper.sees()
     assert page.plan is None
     assert "withdrawn" in page.problem
@@ -234,11 +234,11 @@ def test_a_find_of_adults_later_on_lengthens_the_course(keeper):
     last = keeper.slots()[-1][3]
     keeper.waits(5)
     with keeper.store.writing() as session:
-        cases.add_find(
+        commands.add_find(
             session,
             keeper.catalogue,
             keeper.case,
-            cases.FindCommand(keeper.now.date(), "adult", 2, None, ""),
+            commands.FindCommand(keeper.now.date(), "adult", 2, None, ""),
             now=keeper.now,
             speech=SPEECH,
         )
@@ -306,7 +306,7 @@ def test_a_closed_case_keeps_its_dates_and_can_be_opened_again(keeper):
     keeper.opens()
     for closed, words in ((True, "Closed"), (True, "Closed"), (False, "Wipe"), (False, "Wipe")):
         with keeper.store.writing() as session:
-            cases.close(
+            commands.close(
                 session, keeper.catalogue, keeper.case, closed=closed, now=NOW, speech=SPEECH
             )
         assert words in keeper.sees().headline, "said twice it is the same as said once"

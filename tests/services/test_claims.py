@@ -12,9 +12,10 @@ from test_following import SPEECH, START, evening, look, open_mite, planned
 from brood.errors import FieldErrors, InputError
 from brood.services import (
     aftercare,
-    cases,
     clearing,
+    commands,
     events,
+    history,
     inspecting,
     neighbours,
     patches,
@@ -79,7 +80,7 @@ def test_a_neighbour_that_nobody_looked_at_is_never_clear(store, catalogue):
         fern = named(session, "Fern")
     assert states(store, catalogue, START)["Fern"] in ("watched", "unseen")
     with store.writing() as session:
-        cases.close(session, catalogue, 1, closed=True, now=at(START), speech=SPEECH)
+        commands.close(session, catalogue, 1, closed=True, now=at(START), speech=SPEECH)
     later = START + timedelta(days=70)
     assert states(store, catalogue, later)["Fern"] == "unseen"
     with store.writing() as session:
@@ -113,7 +114,7 @@ def test_a_plant_that_is_lost_closes_its_case_and_leaves_its_neighbours_to_be_lo
         assert queries.case(session, case_id).closed_at is not None
         assert session.scalars(select(Quarantine)).one().released_on == day
         with pytest.raises(InputError, match="is gone since"):
-            cases.close(session, catalogue, case_id, closed=False, now=at(day), speech=SPEECH)
+            commands.close(session, catalogue, case_id, closed=False, now=at(day), speech=SPEECH)
     eight = day + timedelta(days=8)
     with store.writing() as session:
         quarantine.looked_over(session, named(session, "Pepper"), "", now=at(eight))
@@ -127,12 +128,11 @@ def test_a_plant_that_is_lost_closes_its_case_and_leaves_its_neighbours_to_be_lo
 
 
 def test_a_plant_lost_from_a_group_leaves_it(store, catalogue):
-    from brood.services import group
 
     _, case_id = open_mite(store, catalogue, START)
     other = beside(store)
     with store.writing() as session:
-        group.join(session, case_id, other, START)
+        commands.join(session, case_id, other, START)
         events.befell(session, catalogue, other, "lost", START, "", now=at(START))
     with store.reading() as session:
         assert session.scalars(select(CasePlant)).one().left_on == START
@@ -296,7 +296,7 @@ def test_repotting_keeps_sprays_off_the_plan_for_ten_days(store, catalogue):
             session, catalogue, queries.case(session, case_id), START, at(START), SPEECH
         )
     assert min(planned(store, catalogue, case_id, START)[0]) >= START + timedelta(
-        days=events.ROOTING_DAYS
+        days=history.ROOTING_DAYS
     )
 
 
@@ -336,16 +336,16 @@ def test_a_plant_cleared_twice_in_winter_is_asked_for_once_in_spring(store, cata
     begun = datetime(2025, 12, 1, 9).date()
     plant_id, first = open_mite(store, catalogue, begun)
     with store.writing() as session:
-        cases.close(session, catalogue, first, closed=True, now=at(begun), speech=SPEECH)
+        commands.close(session, catalogue, first, closed=True, now=at(begun), speech=SPEECH)
         finds, acts = (
-            (cases.FindCommand(begun, "adult", 3.0, None, ""),),
-            (cases.ActCommand("wiping", None, None),),
+            (commands.FindCommand(begun, "adult", 3.0, None, ""),),
+            (commands.ActCommand("wiping", None, None),),
         )
-        again = cases.OpenCommand(plant_id, MITE, finds, acts, begun, False)
-        second = cases.open_case(
+        again = commands.OpenCommand(plant_id, MITE, finds, acts, begun, False)
+        second = commands.open_case(
             session, catalogue, again, today=begun, now=at(begun), speech=SPEECH
         )
-        cases.close(session, catalogue, second, closed=True, now=at(begun), speech=SPEECH)
+        commands.close(session, catalogue, second, closed=True, now=at(begun), speech=SPEECH)
     assert [t.key.split("-")[0] for t in tasks(store, catalogue, datetime(2026, 3, 20).date())] == [
         "spring"
     ]

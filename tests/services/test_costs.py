@@ -7,7 +7,17 @@ from conftest import NOW
 from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import cases, costs, effort, evening, events, history, plants, quarantine, today
+from brood.services import (
+    commands,
+    costs,
+    effort,
+    evening,
+    events,
+    history,
+    plants,
+    quarantine,
+    today,
+)
 from brood.services.preferences import Preferences
 from brood.services.speech import Speech, hours
 from brood.store.queries import cases as queries
@@ -170,11 +180,11 @@ def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catal
         row = case_of(session, "Pak choi")
         slot = today.next_evening(row)
         assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping", "btk"))
-        cases.mark(
+        commands.mark(
             session,
             catalogue,
             slot.id,
-            cases.MarkCommand("done", TODAY, acts=("btk",)),
+            commands.MarkCommand("done", TODAY, acts=("btk",)),
             now=NOW,
             speech=SPEECH,
         )
@@ -204,8 +214,8 @@ def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_do
     )
     with demo_store.writing() as session:
         slot = today.next_evening(case_of(session, "Calamondin"))
-        cases.mark(
-            session, catalogue, slot.id, cases.MarkCommand("done", TODAY), now=NOW, speech=SPEECH
+        commands.mark(
+            session, catalogue, slot.id, commands.MarkCommand("done", TODAY), now=NOW, speech=SPEECH
         )
     with demo_store.reading() as session:
         after = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)

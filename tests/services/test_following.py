@@ -10,18 +10,18 @@ from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
 from brood.services import (
-    cases,
+    beside,
     clearing,
+    commands,
     counted,
     following,
-    group,
     history,
     inspecting,
     neighbours,
     quarantine,
     today,
 )
-from brood.services.cases import ActCommand, FindCommand, MarkCommand, OpenCommand
+from brood.services.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
 from brood.services.inspecting import CountCommand, InspectCommand
 from brood.services.places import PlaceCommand, Warmth
 from brood.services.places import add as add_place
@@ -73,7 +73,7 @@ def open_mite(
         command = OpenCommand(
             plant_id, pest, found, tuple(ActCommand(a, None, None) for a in acts), on, False
         )
-        return plant_id, cases.open_case(
+        return plant_id, commands.open_case(
             session, catalogue, command, today=on, now=at, speech=SPEECH
         )
 
@@ -83,7 +83,7 @@ def evening(store, catalogue, case_id, on, outcome="done", now=None):
         row = queries.case(session, case_id)
         slot = today.next_evening(row)
         said = MarkCommand(outcome, on if outcome == "done" else None)
-        cases.mark(
+        commands.mark(
             session,
             catalogue,
             slot.id,
@@ -266,16 +266,16 @@ def test_the_end_of_a_case_counts_every_plant_of_it(store, catalogue):
         other = add_plant(
             session, PlantCommand("Pepper", "fruiting-vegetable", "", 1, START), now=NOW
         )
-        group.join(session, case_id, other, START)
-        group.join(session, case_id, other, START)
-        group.join(session, case_id, plant_id, START)
+        commands.join(session, case_id, other, START)
+        commands.join(session, case_id, other, START)
+        commands.join(session, case_id, plant_id, START)
     look(store, catalogue, case_id, START + timedelta(days=2), {})
     with store.reading() as session:
         row = queries.case(session, case_id)
         assert [p.name for p in clearing.plants_of(row)] == ["Aubergine", "Pepper"]
         assert counted.looks_of(row)[0].share == 0.5, "a look at one of two is half a look"
     with store.writing() as session:
-        group.leave(session, case_id, other, NOW.date())
+        commands.leave(session, case_id, other, NOW.date())
     with store.reading() as session:
         assert counted.looks_of(queries.case(session, case_id))[0].share == 1.0
 
@@ -283,7 +283,7 @@ def test_the_end_of_a_case_counts_every_plant_of_it(store, catalogue):
 def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START)
     with store.writing() as session:
-        cases.close(session, catalogue, case_id, closed=True, now=NOW, speech=SPEECH)
+        commands.close(session, catalogue, case_id, closed=True, now=NOW, speech=SPEECH)
         kept = quarantine.keep_apart(session, plant_id, "newcomer", START, "", now=NOW)
         assert quarantine.keep_apart(session, plant_id, "sick", START, "", now=NOW) == kept
     with store.reading() as session:
@@ -317,13 +317,13 @@ def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
 
 def test_neighbours_by_touch_tray_and_draught(demo_store, catalogue):
     with demo_store.reading() as session:
-        names = {p.name: p for p in neighbours.everyone(session)}
+        names = {p.name: p for p in beside.everyone(session)}
         risks = {
             (r.near.plant.name, r.row.plant.name): r
             for r in neighbours.risks(session, catalogue, NOW.date())
         }
         pelargonium = next(
-            n for n in neighbours.beside(session, names["Fuchsia"]) if n.plant.name == "Pelargonium"
+            n for n in beside.beside(session, names["Fuchsia"]) if n.plant.name == "Pelargonium"
         )
         states = {
             s.plant.name: s.state
@@ -365,7 +365,7 @@ def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_e
 def test_what_was_cleared_in_winter_is_looked_at_in_spring(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, date(2025, 11, 20))
     with store.writing() as session:
-        cases.close(
+        commands.close(
             session, catalogue, case_id, closed=True, now=datetime(2026, 1, 10, 9), speech=SPEECH
         )
     spring, summer = datetime(2026, 3, 20, 9), datetime(2026, 7, 20, 9)

@@ -9,8 +9,7 @@ from conftest import NOW
 
 from brood.errors import FieldErrors, NotFound
 from brood.services import (
-    cases,
-    group,
+    commands,
     inspecting,
     lessons,
     neighbours,
@@ -82,17 +81,18 @@ def test_the_record_is_searched_by_plant_kind_and_words(demo_store, catalogue):
 def test_steps_follow_the_work(demo_store, catalogue):
     with demo_store.reading() as session:
         before = {
-            s.name: s for s in steps.steps(session, catalogue, queries.case(session, 1), NOW.date())
+            s.name: s
+            for s in steps.of_case(session, catalogue, queries.case(session, 1), NOW.date())
         }
     assert before["Keep it apart"].state == "open"
     assert before["Evenings"].said.startswith("2 done, last 2 days ago")
     assert before["Clear"].state == "later"
     with demo_store.writing() as session:
-        cases.close(session, catalogue, 1, closed=True, now=NOW, speech=SPEECH)
+        commands.close(session, catalogue, 1, closed=True, now=NOW, speech=SPEECH)
     with demo_store.reading() as session:
         assert {
             s.name: s.state
-            for s in steps.steps(session, catalogue, queries.case(session, 1), NOW.date())
+            for s in steps.of_case(session, catalogue, queries.case(session, 1), NOW.date())
         }["Clear"] == "done"
 
 
@@ -130,9 +130,9 @@ def test_a_card_is_counted_once_a_time_and_in_order(demo_store, catalogue):
         count(3, 8)
     assert count(0, 2, gone=True) == 6
     with demo_store.reading() as session:
-        assert group.case_of_card(session, card.id) == 6
+        assert commands.case_of_card(session, card.id) == 6
         with pytest.raises(NotFound):
-            group.case_of_card(session, 999)
+            commands.case_of_card(session, 999)
 
 
 def test_the_same_look_sent_twice_counts_once(demo_store, catalogue):

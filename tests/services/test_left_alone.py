@@ -12,8 +12,8 @@ from test_following import SPEECH, START, evening, look, open_mite, planned
 
 from brood.core.temperature import EXPECTED
 from brood.errors import LeftAlone, NotFound
-from brood.services import cases, clearing, history, inspecting, planning, today
-from brood.services.cases import FindCommand, MarkCommand
+from brood.services import assemble, cases, clearing, commands, history, inspecting, planning, today
+from brood.services.commands import FindCommand, MarkCommand
 from brood.services.preferences import Preferences
 from brood.store.queries import cases as queries
 
@@ -56,7 +56,7 @@ def test_after_four_months_the_case_says_count_again_and_has_no_dates(store, cat
     assert task.text.startswith("Count again")
     assert result.sessions == ()
     with store.reading() as session, pytest.raises(LeftAlone, match="Count again"):
-        planning.model(session, catalogue, queries.case(session, case_id), back)
+        assemble.model(session, catalogue, queries.case(session, case_id), back)
 
 
 @pytest.mark.parametrize("days", [30, 120, 400])
@@ -126,7 +126,7 @@ def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet
 def test_a_find_after_a_long_time_begins_a_new_course_too(store, catalogue, alone):
     case_id, back = alone
     with store.writing() as session:
-        cases.add_find(
+        commands.add_find(
             session,
             catalogue,
             case_id,
@@ -157,7 +157,7 @@ def test_what_was_done_meanwhile_and_not_marked_can_still_be_said(store, catalog
     lately = back - timedelta(days=5)
     with store.writing() as session:
         said = MarkCommand("done", lately)
-        cases.mark(session, catalogue, page.meanwhile.id, said, now=at(back), speech=SPEECH)
+        commands.mark(session, catalogue, page.meanwhile.id, said, now=at(back), speech=SPEECH)
     page = opened(store, catalogue, case_id, back)
     assert page.headline != "Count again first."
     assert lately in {d.on for d in page.case.done}
@@ -167,7 +167,7 @@ def test_what_was_done_meanwhile_and_not_marked_can_still_be_said(store, catalog
             999,
         )
     with store.writing() as session, pytest.raises(NotFound):
-        cases.mark(
+        commands.mark(
             session, catalogue, dropped, MarkCommand("done", lately), now=at(back), speech=SPEECH
         )
 
@@ -225,7 +225,7 @@ def changed(value):
 def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by(make_case):
     case = make_case()
     case = replace(case, also=(make_case("myzus-persicae", acts=("shower", "insecticidal-soap")),))
-    known = planning.fingerprint(case)
+    known = assemble.fingerprint(case)
     others = {
         "pest": make_case("myzus-persicae").pest,
         "found": case.found[:-1],
@@ -241,7 +241,7 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
         if field.name == "series" or (field.name in ("done", "fixed", "promised") and not value):
             continue
         other = others.get(field.name, changed(value))
-        assert planning.fingerprint(replace(case, **{field.name: other})) != known, field.name
+        assert assemble.fingerprint(replace(case, **{field.name: other})) != known, field.name
     series = case.series
     spot, later = (
         replace(series, warm_spot_c=3.0),
@@ -260,9 +260,9 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
         warmer,
         replace(series, spread_c=series.spread_c * 1.01),
     ):
-        assert planning.fingerprint(replace(case, series=other)) != known
+        assert assemble.fingerprint(replace(case, series=other)) != known
         assert (
-            planning.fingerprint(replace(case, also=(replace(case.also[0], series=other),)))
+            assemble.fingerprint(replace(case, also=(replace(case.also[0], series=other),)))
             != known
         )
 

@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from brood.core.severity import severity
 from brood.errors import FieldErrors
-from brood.services import cases, looking, looks, loupe, photos, plants
+from brood.services import commands, looking, looks, loupe, photos, plants
 from brood.services.chance import frequency, likelihood, strokes
 from brood.services.speech import Speech
 from brood.store.queries import cases as cases_queries
@@ -104,16 +104,16 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
         assert (carried["rough-young"], carried["where-young"]) == ("dozens", "not sure it lives")
         again = shown(session, catalogue, look_id)
         assert again.severity.grade == "middling"
-        finds = (cases.FindCommand(NOW.date(), "adult", 24, None, ""),)
-        command = cases.OpenCommand(
+        finds = (commands.FindCommand(NOW.date(), "adult", 24, None, ""),)
+        command = commands.OpenCommand(
             PEPPER,
             "coccus-hesperidum",
             finds,
-            (cases.ActCommand("wiping", None, None),),
+            (commands.ActCommand("wiping", None, None),),
             NOW.date(),
             False,
         )
-        case_id = cases.open_case(
+        case_id = commands.open_case(
             session, catalogue, command, today=NOW.date(), now=NOW, speech=Speech()
         )
         looks.close(session, look_id, now=NOW, case_id=case_id)

@@ -12,7 +12,16 @@ from test_cases import SPEECH, TODAY, Keeper
 from brood.core.outcome import outcomes
 from brood.core.planner import problem_of, uses_of
 from brood.errors import FieldErrors
-from brood.services import assumptions, case_chance, cases, improving, planning, rehearsal, what_if
+from brood.services import (
+    assemble,
+    assumptions,
+    case_chance,
+    cases,
+    improving,
+    planning,
+    rehearsal,
+    what_if,
+)
 from brood.store.queries import cases as queries
 
 
@@ -26,7 +35,7 @@ def keeper(store, catalogue):
 def held(keeper):
     with keeper.store.reading() as session:
         return planning.planned(
-            planning.model(session, keeper.catalogue, queries.case(session, keeper.case), TODAY)
+            assemble.model(session, keeper.catalogue, queries.case(session, keeper.case), TODAY)
         )
 
 

@@ -48,13 +48,13 @@ def gather(windows: Sequence[Window], free: Sequence[int]) -> Gathered:
     if not able:
         return Gathered((), {}, unserved)
     chosen = _nearest(able, free, _fewest(able, free))
-    serves = {
-        w.key: min(
-            (d for d in chosen if w.first <= d <= w.last), key=lambda d, t=w.target: (abs(d - t), d)
-        )
-        for w in able
-    }  # type: ignore[misc]
-    return Gathered(chosen, serves, unserved)
+    return Gathered(chosen, {w.key: _best_in(w, chosen) for w in able}, unserved)
+
+
+def _best_in(window: Window, chosen: Sequence[int]) -> int:
+    """Of the chosen evenings in a window, the one nearest to its target; the earlier of two."""
+    inside = [day for day in chosen if window.first <= day <= window.last]
+    return min(inside, key=lambda day: (abs(day - window.target), day))
 
 
 def _fewest(windows: Sequence[Window], free: Sequence[int]) -> int:

@@ -5,7 +5,7 @@ open, or from outside the course.
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import date, timedelta
 
 import numpy as np
 
@@ -56,8 +56,8 @@ def origins(belief: Belief, look: Inspection) -> dict[str, float]:
 
 
 def _after_last(
-    case: Case, steps: Steps, survive: dict, fresh: Array, look: Inspection
-) -> tuple[int, Array]:  # type: ignore[type-arg]
+    case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, look: Inspection
+) -> tuple[int, Array]:
     """The step of the last evening before a look, or of the first morning, with the
     numbers then.
     """

@@ -5,6 +5,7 @@ chance would be at its low and its high end.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.planner import uses_of
@@ -163,11 +164,10 @@ def _of_the_pest(case: Case, catalogue: Catalogue) -> list[_Doubt]:
         for table, ends in ((pest.fecundity, LAYING), (pest.longevity, LIFE))
     )
 
-    def pests(**ends: tuple[object, object]) -> tuple[Case, Case]:
-        name, (low, high) = next(iter(ends.items()))
-        return replace(case, pest=replace(pest, **{name: low})), replace(
-            case, pest=replace(pest, **{name: high})
-        )  # type: ignore[arg-type]
+    def pests(**ends: tuple[Any, Any]) -> tuple[Case, Case]:
+        name, values = next(iter(ends.items()))
+        low, high = (replace(case, pest=replace(pest, **{name: value})) for value in values)
+        return low, high
 
     return [
         _Doubt(

@@ -12,7 +12,7 @@ from brood.core.outcome import Outcome
 from brood.core.planner import rule_uses, uses_of
 from brood.core.population import totals
 from brood.errors import InputError
-from brood.services import planning
+from brood.services import assemble, planning
 from brood.services.choosing import setting_of
 from brood.services.guards import offers
 from brood.services.improving import Change, changes
@@ -74,7 +74,7 @@ def of_case(
     of thumb beside them and what would help.
     """
     try:
-        held = planning.planned(planning.model(session, catalogue, row, today))
+        held = planning.planned(assemble.model(session, catalogue, row, today))
     except InputError as error:
         return ChanceResult(None, 0, error.message)
     evenings = len(held.plan.applications) + len(held.problem.done)

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.learning import Belief
 from brood.core.types import Plan
-from brood.services import counted, history
+from brood.services import history
 from brood.services.speech import Speech, days, listed
 from brood.store.queries import looks
 from brood.store.tables import ApplicationRecord, PestCase
@@ -61,7 +61,7 @@ def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> C
     missed = sorted({p for r in done for p in r.missed})
     spots = {
         i.spot
-        for i in counted.standing(row)
+        for i in history.looks(row)
         if i.live and i.spot in ("undersides", "axils", "new-growth")
     }
     known = (
@@ -186,7 +186,7 @@ def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Cause:
 
 
 def _reentry(session: Session, row: PestCase, belief: Belief) -> Cause:
-    from brood.services.neighbours import beside
+    from brood.services.beside import beside
 
     near = [
         n for n in beside(session, row.plant) if n.plant.id not in {m.plant_id for m in row.members}
@@ -197,7 +197,7 @@ def _reentry(session: Session, row: PestCase, belief: Belief) -> Cause:
         if any(c.pest_id == row.pest_id and c.closed_at is None for c in n.plant.cases)
     ]
     unlooked = [n.plant.name for n in near if not n.looked_since(row.start_on)]
-    many = any(i.spot == "everywhere" and i.live for i in counted.standing(row))
+    many = any(i.spot == "everywhere" and i.live for i in history.looks(row))
     known = (
         f"Beside it, with the same pest: {listed(ill)}."
         if ill

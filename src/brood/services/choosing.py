@@ -16,8 +16,8 @@ from brood.core.improve import beside, weigh
 from brood.core.problem import Problem
 from brood.core.types import Act, Case
 from brood.errors import FieldErrors, InputError
-from brood.services import effort, guards, history, household, planning, shelf
-from brood.services.cases import ActCommand
+from brood.services import assemble, effort, guards, history, household, planning, shelf
+from brood.services.commands import ActCommand
 from brood.services.guards import Offer, Setting, offers
 from brood.services.plants import is_eaten
 from brood.services.speech import Speech
@@ -77,7 +77,7 @@ def setting_of(
 ) -> Setting:
     """Where and for whom treatments are judged, of a plant and, where there is one, of its case."""
     place: Place | None = plant.stays[-1].place if plant.stays else None
-    harvest = planning.limits_of(row).harvest if row else None
+    harvest = assemble.limits_of(row).harvest if row else None
     chosen = frozenset(a.treatment_id for a in row.acts) if row else frozenset()
     done = (
         [(r.done_on, act) for r in history.evenings_done(row) if r.done_on for act in r.treatments]
@@ -210,7 +210,7 @@ def figures(
     means = build(session, catalogue, case_id, today=today)
     problem = planning.standing_plan(session, catalogue, means.row, today).problem
     allowed = [o for o in means.offers if o.allowed]
-    key = planning.fingerprint(problem.case) + ",".join(o.record.id for o in allowed)
+    key = assemble.fingerprint(problem.case) + ",".join(o.record.id for o in allowed)
     held = _kept.get(key)
     if held is None:
         held = _weighings(problem, catalogue, allowed, means.chosen)

@@ -13,7 +13,7 @@ from brood.core.clearing import Clearing, clear_by
 from brood.core.learning import Belief
 from brood.core.types import Act, CardCatch, Case, Inspection
 from brood.errors import InputError, LeftAlone
-from brood.services import counted, planning, words
+from brood.services import assemble, counted, history, words
 from brood.services.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import PestCase, Plant
@@ -57,7 +57,7 @@ def cleared(
 ) -> Clearing:
     """A clearing, from memory when nothing has changed; `row` tells whose it is."""
     key = (
-        f"{planning.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} "
+        f"{assemble.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} "
         f"{looks} {cards} {today} {row} {weigh}"
     )
     if key not in _kept:
@@ -73,7 +73,7 @@ def clearing_of(
     """When a case is over by what was done, is planned, and was counted. Raises
     InputError where there is nothing to tell it from.
     """
-    case = planning.as_found(session, catalogue, row, today)
+    case = assemble.as_found(session, catalogue, row, today)
     acts = {a.id: a for a in case.acts}
     coming = [(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned"]
     evenings = sorted([*((d.on, d.acts) for d in case.done), *coming])
@@ -196,11 +196,11 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
 def belief(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Belief | None:
     """What was counted says of a case; None where nothing was counted or there is no plan."""
     try:
-        return planning.belief_of(planning.as_found(session, catalogue, row, today), row, today)
+        return assemble.belief_of(assemble.as_found(session, catalogue, row, today), row, today)
     except InputError:
         return None
 
 
 def plants_of(row: PestCase) -> list[Plant]:
     """All plants that a case stands for."""
-    return [row.plant, *(m.plant for m in counted.members(row))]
+    return [row.plant, *(m.plant for m in history.members(row))]

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import NotFound
-from brood.services import counted, effort, history
+from brood.services import effort, history
 from brood.store.queries import cases
 from brood.store.records import Expense, PlantEvent
 from brood.store.tables import PestCase, Plant
@@ -125,7 +125,7 @@ def _losses(session: Session, catalogue: Catalogue, every: Sequence[PestCase]) -
 def _days(row: PestCase) -> list[date]:
     """The days on which something was done in a case."""
     evenings = [r.done_on for r in history.evenings_done(row) if r.done_on]
-    return [*evenings, *(i.looked_on for i in counted.standing(row)), *_counted(row)]
+    return [*evenings, *(i.looked_on for i in history.looks(row)), *_counted(row)]
 
 
 def _counted(row: PestCase) -> list[date]:
@@ -140,7 +140,7 @@ def _counted(row: PestCase) -> list[date]:
 
 def _cost(catalogue: Catalogue, row: PestCase, year: int, spent: Sequence[Expense]) -> CaseCost:
     evenings = [r for r in history.evenings_done(row) if r.done_on and r.done_on.year == year]
-    looks = sum(i.looked_on.year == year for i in counted.standing(row))
+    looks = sum(i.looked_on.year == year for i in history.looks(row))
     cards = sum(day.year == year for day in _counted(row))
     minutes = sum(
         effort.evening(catalogue, row, r.treatments) if r.minutes is None else r.minutes

@@ -12,20 +12,12 @@ from threading import Lock
 from brood.core import types as core
 from brood.core.learning import Belief, learn
 from brood.core.seeing import THOROUGH
-from brood.store.records import CasePlant, InspectionRecord
+from brood.services import history
+from brood.services.history import members
+from brood.store.records import InspectionRecord
 from brood.store.tables import PestCase
 
 KEEP, TWO = 48, 2
-
-
-def standing(row: PestCase) -> list[InspectionRecord]:
-    """The inspections of a case that count, in order of their days."""
-    return [i for i in row.inspections if i.withdrawn_at is None]
-
-
-def members(row: PestCase) -> list[CasePlant]:
-    """The further plants that a case stands for now."""
-    return [m for m in row.members if m.left_on is None]
 
 
 def looks_of(row: PestCase) -> tuple[core.Inspection, ...]:
@@ -33,7 +25,7 @@ def looks_of(row: PestCase) -> tuple[core.Inspection, ...]:
     less of them all.
     """
     plants = 1 + len(members(row))
-    return tuple(as_look(i, plants) for i in standing(row))
+    return tuple(as_look(i, plants) for i in history.looks(row))
 
 
 def as_look(record: InspectionRecord, plants: int = 1) -> core.Inspection:

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.types import Limits
-from brood.services import planning
+from brood.services import assemble, planning
 from brood.services.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import PestCase
@@ -64,7 +64,7 @@ def _stored(said: CourseCommand) -> dict[str, Any]:
 
 def values_of(row: PestCase) -> dict[str, str]:
     """A case's course as its form shows it."""
-    limits = planning.limits_of(row)
+    limits = assemble.limits_of(row)
     out = {"aim": "clear" if row.keep_below is None else "hold", "reach": f"{row.reach * 100:.0f}"}
     out["keep_below"] = "" if row.keep_below is None else f"{row.keep_below:g}"
     out |= {f"day-{n}": "1" for n in range(7) if limits.weekdays is None or n in limits.weekdays}
@@ -76,7 +76,7 @@ def values_of(row: PestCase) -> dict[str, str]:
 
 def summary(row: PestCase, speech: Speech) -> str:
     """What sets this course apart, in a line; empty where it simply clears the plant on any day."""
-    limits: Limits = planning.limits_of(row)
+    limits: Limits = assemble.limits_of(row)
     parts = [] if row.keep_below is None else [f"held under {row.keep_below:g}, not cleared"]
     if limits.weekdays is not None:
         parts.append("only on " + ", ".join(speech.weekday(n) for n in sorted(limits.weekdays)))

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
 from brood.services import (
-    cases,
+    commands,
     demo_following,
     history,
     household,
@@ -469,20 +469,20 @@ def _play(
     """Live through a case from its find to today, recording as a keeper would."""
     found_on = moment.date() - timedelta(days=trouble.found_ago)
     first = moment.date() - timedelta(days=trouble.done_ago[0] or 0)
-    command = cases.OpenCommand(
+    command = commands.OpenCommand(
         plant_id,
         trouble.pest,
         tuple(
-            cases.FindCommand(found_on, stage, number, rough, where)
+            commands.FindCommand(found_on, stage, number, rough, where)
             for stage, number, rough, where in trouble.found
         ),
-        tuple(cases.ActCommand(act, None, None) for act in trouble.acts),
+        tuple(commands.ActCommand(act, None, None) for act in trouble.acts),
         max(found_on, first),
         trouble.test_patch,
         trouble.hold,
     )
     with store.writing() as session:
-        case_id = cases.open_case(
+        case_id = commands.open_case(
             session,
             catalogue,
             command,
@@ -502,8 +502,8 @@ def _play(
             slot = _next(session, case_id)
             day = moment.date() - timedelta(days=ago) if ago is not None else slot.target_on
             if day < moment.date():
-                said = cases.MarkCommand("done", day, minutes=trouble.minutes)
-                cases.mark(
+                said = commands.MarkCommand("done", day, minutes=trouble.minutes)
+                commands.mark(
                     session,
                     catalogue,
                     slot.id,

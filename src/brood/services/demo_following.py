@@ -10,7 +10,7 @@ from datetime import datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import costs, group, inspecting, neighbours, quarantine
+from brood.services import commands, costs, inspecting, neighbours, quarantine
 from brood.services.inspecting import CountCommand, InspectCommand
 from brood.services.speech import Speech
 from brood.store.queries import cases
@@ -95,7 +95,7 @@ def play(
                 _case(session, plant_ids[whose]) if whose else None,
                 now=at,
             )
-        group.came_from(
+        commands.came_from(
             session,
             _case(session, plant_ids["Fuchsia"]),
             "newcomer",

@@ -16,13 +16,12 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.evening import EVENING
 from brood.errors import InputError, NotFound
-from brood.services import aftercare, effort, guards, history, patches
-from brood.services import cases as recording
-from brood.services.cases import MarkCommand
+from brood.services import aftercare, commands, effort, guards, history, patches
 from brood.services.choosing import setting_of
-from brood.services.events import ROOTING_DAYS, repotted_on
+from brood.services.commands import MarkCommand
+from brood.services.effort import spray_ml
+from brood.services.history import ROOTING_DAYS, repotted_on
 from brood.services.patches import Patch
-from brood.services.shopping import spray_ml
 from brood.services.speech import Speech
 from brood.services.warmth import plant_series
 from brood.store.queries import cases
@@ -160,7 +159,7 @@ def build(
         slot,
         tuple(acts),
         parts,
-        tuple(recording.stage_choices(record)),
+        tuple(commands.stage_choices(record)),
         _gates(session, catalogue, row, slot, now, speech),
         tuple(held),
         tuple(h.text for h in book.hygiene),
@@ -283,7 +282,7 @@ def finish(
         said.sent_key,
         said.minutes,
     )
-    recording.mark(session, catalogue, slot.id, command, now=now, speech=speech)
+    commands.mark(session, catalogue, slot.id, command, now=now, speech=speech)
     if said.mix_ml:
         row.plant.mix_ml = said.mix_ml
     written = history.last_word(slot)

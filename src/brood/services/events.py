@@ -24,8 +24,6 @@ EVENTS = {
     "note": "note",
 }
 GONE = ("lost", "given")
-ROOTING_DAYS = 10
-"""How long a plant is spared sprays after repotting (our judgement, C)."""
 
 
 def of_plant(session: Session, plant_id: int) -> Sequence[PlantEvent]:
@@ -121,11 +119,6 @@ def take_back(session: Session, event_id: int, *, now: datetime) -> int:
             if row.closed_at is not None and row.closed_at >= event.recorded_at:
                 row.closed_at = None
     return event.plant_id
-
-
-def repotted_on(session: Session, plant_id: int) -> date | None:
-    """When a plant was repotted last; None when that was never said."""
-    return next((e.on for e in of_plant(session, plant_id) if e.kind == "repotted"), None)
 
 
 def repotting(catalogue: Catalogue, plant: Plant) -> str:

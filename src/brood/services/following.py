@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -14,10 +13,11 @@ from brood.core.learning import Belief
 from brood.core.origin import origins
 from brood.core.types import Inspection
 from brood.errors import InputError
-from brood.services import chance, counted, history, planning
+from brood.services import assemble, chance, history, planning
 from brood.services.causes import Cause, causes
 from brood.services.inspecting import class_names, of_class
 from brood.services.speech import Speech, listed
+from brood.services.verdict import VERDICTS, _verdict
 from brood.store.queries import cases
 from brood.store.records import Card, InspectionRecord
 from brood.store.tables import PestCase
@@ -57,8 +57,6 @@ AFTER_EFFECTS = (
     "opened since.",
     "Old honeydew stays sticky until it is washed off; fresh drops on a clean leaf count.",
 )
-SURE_ENOUGH = 0.6
-VERDICTS = {"working": "Working", "stalled": "Stalled", "rising": "Rising"}
 
 
 @dataclass(frozen=True)
@@ -123,12 +121,12 @@ def build(
     """A case as its counts leave it."""
     row = cases.case(session, case_id)
     record = catalogue.records[row.pest_id]
-    looks = tuple(reversed(counted.standing(row)))
+    looks = tuple(reversed(history.looks(row)))
     cards = tuple(c for c in row.cards if c.withdrawn_at is None)
     common = (row, record, looks, cards, class_names(record))
     try:
-        case = planning.as_found(session, catalogue, row, today)
-        held = planning.belief_of(case, row, today)
+        case = assemble.as_found(session, catalogue, row, today)
+        held = assemble.belief_of(case, row, today)
     except InputError as error:
         return FollowResult(
             *common,
@@ -175,15 +173,6 @@ def build(
         AFTER_EFFECTS,
         bool(failing or (over and live is not None and live.on >= max(done, default=live.on))),
     )
-
-
-def _verdict(held: Belief, done: Sequence[date]) -> tuple[str, bool]:
-    """The likeliest verdict, empty before the first count after an evening, and whether
-    it is sure enough to act on.
-    """
-    if not done or held.last <= min(done):
-        return "", False
-    return held.verdict, held.verdicts()[held.verdict] >= SURE_ENOUGH
 
 
 def _said(held: Belief, verdict: str, sure: bool, speech: Speech) -> tuple[str, str]:
@@ -268,19 +257,6 @@ def _origin(held: Belief, look: Inspection) -> Origin:
     return Origin(name, shares[order[0]], why, others)
 
 
-def line(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> str:
-    """The verdict in a word for a list; empty where there is none."""
-    try:
-        case = planning.as_found(session, catalogue, row, today)
-        held = planning.belief_of(case, row, today)
-    except InputError:
-        return ""
-    if held is None:
-        return ""
-    verdict, sure = _verdict(held, [d.on for d in case.done])
-    return VERDICTS[verdict] if sure else ""
-
-
 def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
     """What a look saw, in words."""
     live = [
@@ -293,7 +269,7 @@ def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
 
 def due_for_look(row: PestCase, today: date, every: int = 7) -> date:
     """When a case is to be looked at next between its evenings."""
-    looks = counted.standing(row)
+    looks = history.looks(row)
     done = [r.done_on for r in history.evenings_done(row) if r.done_on]
     since = max([row.start_on, *(i.looked_on for i in looks)])
     after = min(done) + timedelta(days=2) if done and not looks else since + timedelta(days=every)

@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from brood.store.records import InspectionRecord
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from brood.store.records import CasePlant, InspectionRecord, PlantEvent
 from brood.store.tables import Application, ApplicationRecord, Finding, PestCase
 
 SETTLED = ("done", "late", "skipped")
@@ -92,3 +95,23 @@ def went_by(row: PestCase) -> Application | None:
     None where there is none.
     """
     return next((a for a in planned(row) if a.missed_on is not None), None)
+
+
+def members(row: PestCase) -> list[CasePlant]:
+    """The further plants that a case stands for now."""
+    return [m for m in row.members if m.left_on is None]
+
+
+ROOTING_DAYS = 10
+"""How long a plant is spared sprays after repotting (our judgement, C)."""
+
+
+def repotted_on(session: Session, plant_id: int) -> date | None:
+    """When a plant was repotted last; None when that was never said."""
+    return session.scalar(
+        select(func.max(PlantEvent.on)).where(
+            PlantEvent.plant_id == plant_id,
+            PlantEvent.kind == "repotted",
+            PlantEvent.withdrawn_at.is_(None),
+        )
+    )

@@ -13,7 +13,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.core.seeing import CLASSES, class_of
 from brood.errors import FieldErrors, NotFound
-from brood.services import photos, planning
+from brood.services import assemble, photos, planning
 from brood.services.speech import Speech
 from brood.store.queries import cases
 from brood.store.records import Card, CardCount, InspectionRecord
@@ -145,7 +145,7 @@ def record(
     for count in said.counts:
         class_of(pest, count.kind)
     kept = written(said, plant_id or row.plant_id, case_id, now)
-    planning.counted_again(session, catalogue, row, said.looked_on, live=said.live > 0)
+    assemble.counted_again(session, catalogue, row, said.looked_on, live=said.live > 0)
     row.inspections.append(kept)
     session.flush()
     planning.replan(session, catalogue, row, now.date(), now, speech)

@@ -8,7 +8,7 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, history
+from brood.services import history
 from brood.services.clearing import belief
 from brood.services.speech import listed
 from brood.store.queries import cases
@@ -43,7 +43,7 @@ def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]
             uses.setdefault(key, []).append((row, sum(key in r.treatments for r in done)))
         for patch in (p for p in row.patches if p.outcome == "marked" and p.withdrawn_at is None):
             marked.setdefault(patch.treatment_id, []).append(row.plant.name)
-        if counted.standing(row):
+        if history.looks(row):
             found = _effect(session, catalogue, row, today)
             effects |= {row.id: found} if found else {}
     out = []

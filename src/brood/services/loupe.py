@@ -16,7 +16,7 @@ from brood.core.types import Found
 from brood.errors import InputError
 from brood.services import looks
 from brood.services.brood_chart import stage_drawing
-from brood.services.cases import stage_choices
+from brood.services.commands import stage_choices
 from brood.services.looking import whole_plant
 from brood.services.warmth import plant_series
 from brood.store.queries import looks as queries

@@ -15,7 +15,7 @@ from brood.catalogue.own import Figure
 from brood.core.timeline import stage_times
 from brood.core.types import Span
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services import planning
+from brood.services import assemble, planning
 from brood.store.queries import cases
 from brood.store.tables import OwnFigure, PestCase
 
@@ -174,7 +174,7 @@ def _evenings(
     try:
         return tuple(
             a.target
-            for a in planning.plan_of(planning.model(session, catalogue, row, today)).applications
+            for a in planning.plan_of(assemble.model(session, catalogue, row, today)).applications
         )
     except InputError:
         return ()

@@ -8,7 +8,7 @@ from datetime import date, datetime, time
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import history, planning, words
+from brood.services import assemble, history, words
 from brood.services.aftercare import open_tasks
 from brood.services.places import stay_since
 from brood.services.speech import Speech
@@ -179,7 +179,7 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
         "",
     )
     pest = catalogue.pest(row.pest_id).name
-    if row.plan_key.startswith(planning.LEFT_ALONE):
+    if row.plan_key.startswith(assemble.LEFT_ALONE):
         return CaseLine(row.id, pest, "Count again first", today, False, care)
     if not planned:
         return CaseLine(

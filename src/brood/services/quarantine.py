@@ -13,9 +13,9 @@ from brood.core.clearing import LOOK_GAP_DAYS, LOOKS_NEEDED, Clearing, suspected
 from brood.core.types import Case
 from brood.errors import FieldErrors, NotFound
 from brood.services import counted
+from brood.services.beside import everyone, stay_of
 from brood.services.clearing import OverResult, cleared, said
 from brood.services.inspecting import InspectCommand, written
-from brood.services.neighbours import everyone, stay_of
 from brood.services.places import stay_since
 from brood.services.plants import PlantCommand, PlantTraits, add, prone_ids
 from brood.services.speech import Speech, days, listed

@@ -10,10 +10,9 @@ from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import InstrumentedAttribute, Session, selectinload
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, following, history, inspecting, words
-from brood.services.cases import stage_choices
+from brood.services import following, history, inspecting, words
+from brood.services.commands import ORIGINS, stage_choices
 from brood.services.events import EVENTS
-from brood.services.group import ORIGINS
 from brood.services.quarantine import REASONS
 from brood.store.records import InspectionRecord, PlantEvent, Quarantine
 from brood.store.tables import Application, Look, PestCase, Plant, Stay
@@ -149,7 +148,7 @@ def _of_case(catalogue: Catalogue, row: PestCase) -> Iterator[Entry]:
         elif said is not None:
             yield Entry(slot.target_on, name, row.plant_id, "evening", "skipped", url)
     classes = inspecting.class_names(record)
-    for i in counted.standing(row):
+    for i in history.looks(row):
         vague = f" (give or take {i.spread_days} days)" if i.spread_days else ""
         yield Entry(
             i.looked_on,

@@ -16,7 +16,7 @@ from brood.core.planner import plan, problem_of, uses_of
 from brood.core.population import totals
 from brood.core.temperature import day_night
 from brood.errors import InputError
-from brood.services import history, planning
+from brood.services import assemble, history, planning
 from brood.services.outlook import breaks_label, too_soon
 from brood.store.queries import cases
 
@@ -149,7 +149,7 @@ def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Re
 def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -> dict[str, str]:
     """The form's values for a recorded case. Raises InputError when it has no plan."""
     row = cases.case(session, case_id)
-    held = planning.planned(planning.model(session, catalogue, row, today))
+    held = planning.planned(assemble.model(session, catalogue, row, today))
     case, dates = (
         held.problem.case,
         [date.fromordinal(d) for d, _ in (*held.problem.done, *uses_of(held.plan))],
@@ -168,7 +168,7 @@ def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -
     }
     for finding in history.standing(row.findings):
         word = finding.stage if finding.stage in STAGES else "young"
-        values[word] = f"{float(values.get(word, 0)) + planning.expected_count(finding):g}"
+        values[word] = f"{float(values.get(word, 0)) + assemble.expected_count(finding):g}"
     first = min(dates, default=today)
     days = ", ".join(str((d - first).days) for d in dates)
     return {

@@ -13,8 +13,8 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.errors import InputError
-from brood.services import following, history, inspecting
-from brood.services.cases import stage_choices
+from brood.services import history, inspecting, verdict
+from brood.services.commands import stage_choices
 from brood.services.looks import standing
 from brood.services.record import Entry, build
 from brood.services.speech import Speech
@@ -75,7 +75,7 @@ def report(
         stages,
         done,
         tuple(p for p in photos if p.withdrawn_at is None),
-        following.line(session, catalogue, row, today),
+        verdict.line(session, catalogue, row, today),
     )
 
 

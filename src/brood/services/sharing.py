@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors, NotFound
-from brood.services import aftercare, cases, neighbours, words
+from brood.services import aftercare, beside, commands, words
 from brood.services.aftercare import open_tasks
 from brood.services.following import due_for_look
 from brood.services.inspecting import InspectCommand, record
@@ -155,7 +155,7 @@ def _of_case(
     catalogue: Catalogue, row: PestCase, first: date, last: date, today: date, speech: Speech
 ) -> list[SheetTask]:
     """A case's tasks between two days."""
-    stay = neighbours.stay_of(row.plant)
+    stay = beside.stay_of(row.plant)
     where = (row.plant.name, stay.place.name if stay else "")
     out = []
     for slot in (
@@ -216,8 +216,8 @@ def tick(
     kind, _, rest = key.partition("-")
     number = int(rest.split("-")[0])
     if kind == "treat":
-        said = cases.MarkCommand("done", today, "ticked by the sitter")
-        cases.mark(session, catalogue, number, said, now=now, speech=speech)
+        said = commands.MarkCommand("done", today, "ticked by the sitter")
+        commands.mark(session, catalogue, number, said, now=now, speech=speech)
     elif kind == "care":
         aftercare.tick(session, number, now=now)
     else:

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import NotFound
-from brood.services.cases import ActCommand
+from brood.services.commands import ActCommand
 from brood.store.tables import StockItem
 
 ALLOWED = {"indoor": "indoors", "outdoor": "outdoors", "edible": "on plants that are eaten"}

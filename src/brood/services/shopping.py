@@ -11,22 +11,10 @@ from dataclasses import dataclass
 from brood.catalogue.holdings import Catalogue
 from brood.errors import InputError
 from brood.services import mixing
+from brood.services.effort import mix_ml
 from brood.services.plants import is_eaten
-from brood.store.tables import Application, PestCase, Plant, StockItem
+from brood.store.tables import Application, PestCase, StockItem
 
-USUAL_ML = {
-    "": 100.0,
-    "upright": 100.0,
-    "rosette": 30.0,
-    "orchid": 60.0,
-    "cactus": 30.0,
-    "head": 60.0,
-    "tray": 60.0,
-}
-"""Spray for one plant where nothing was measured: 30 ml for a windowsill plant, 100 ml
-for one on a table, 250 to 500 ml for one on the floor (C).
-"""
-SWAB_ML = 20.0
 KIT = {
     "wipe": "clean cloths, one a plant and evening",
     "swab": "cotton swabs, about 20 an evening",
@@ -59,16 +47,6 @@ class Shopping:
 
     mixes: tuple[Wanted, ...]
     kit: tuple[str, ...]
-
-
-def spray_ml(plant: Plant) -> float:
-    """How much one spraying of a plant takes: as last measured, or as usual for its build."""
-    return plant.mix_ml or USUAL_ML.get(plant.build, USUAL_ML[""])
-
-
-def mix_ml(catalogue: Catalogue, plant: Plant, treatment: str) -> float:
-    """How much of a mix one evening takes on a plant: little on swabs, else as a spraying takes."""
-    return SWAB_ML if catalogue.care[treatment].technique == "swab" else spray_ml(plant)
 
 
 def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> Shopping:

@@ -8,7 +8,7 @@ from datetime import date, datetime, time
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import counted, history, neighbours, patches
+from brood.services import beside, history, patches
 from brood.services.quarantine import open_quarantines
 from brood.services.speech import days
 from brood.store.tables import PestCase
@@ -28,13 +28,13 @@ class Step:
     url: str
 
 
-def steps(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> list[Step]:
+def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> list[Step]:
     """Isolate, neighbours, is it worth it, means, test leaves, evenings, after-care,
     looks, clear.
     """
     done = [r.done_on for r in history.evenings_done(row) if r.done_on]
     planned = [a for a in row.applications if a.status == "planned"]
-    looks = counted.standing(row)
+    looks = history.looks(row)
     return [
         _apart(session, row),
         _neighbours(session, row),
@@ -77,7 +77,7 @@ def _apart(session: Session, row: PestCase) -> Step:
 
 
 def _neighbours(session: Session, row: PestCase) -> Step:
-    near = neighbours.beside(session, row.plant)
+    near = beside.beside(session, row.plant)
     looked = [n for n in near if n.looked_since(row.start_on)]
     url = (
         f"/places/{row.plant.stays[-1].place_id}/plan"

@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.gathering import Window, gather
 from brood.services import (
-    counted,
+    assemble,
+    beside,
     effort,
     following,
     history,
@@ -22,10 +23,9 @@ from brood.services import (
     words,
 )
 from brood.services.aftercare import open_tasks
-from brood.services.effort import MINUTES
+from brood.services.effort import MINUTES, spray_ml
 from brood.services.preferences import Preferences
 from brood.services.quarantine import looks_apart, open_quarantines
-from brood.services.shopping import spray_ml
 from brood.services.speech import Speech, days, hours, listed
 from brood.store.queries import cases
 from brood.store.records import Card
@@ -98,7 +98,7 @@ class Gathering:
             {
                 p.id
                 for r in self.rows
-                for p in [r.row.plant, *(m.plant for m in counted.members(r.row))]
+                for p in [r.row.plant, *(m.plant for m in history.members(r.row))]
             }
         )
 
@@ -195,7 +195,7 @@ def build(
 
 def open_cases(session: Session) -> list[PestCase]:
     """The open cases of plants that are here, with all that belongs to them."""
-    ids = [c.id for p in neighbours.everyone(session) for c in p.cases if c.closed_at is None]
+    ids = [c.id for p in beside.everyone(session) for c in p.cases if c.closed_at is None]
     return list(cases.every(session, ids))
 
 
@@ -279,7 +279,7 @@ def _headline(
 
 
 def _place(plant: Plant) -> Place | None:
-    stay = neighbours.stay_of(plant)
+    stay = beside.stay_of(plant)
     return stay.place if stay else None
 
 
@@ -357,7 +357,7 @@ def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: d
     )
     if today.month not in spring:
         return []
-    begun, looked = date(today.year, spring[0], 1), neighbours.last_looks(session)
+    begun, looked = date(today.year, spring[0], 1), beside.last_looks(session)
     found = [
         Task(
             f"spring-{c.id}",
@@ -369,7 +369,7 @@ def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: d
             weekly(begun, today),
             f"/plants/{p.id}#check",
         )
-        for p in neighbours.everyone(session)
+        for p in beside.everyone(session)
         for c in p.cases
         if c.closed_at
         and c.closed_at.month in winter
@@ -519,7 +519,7 @@ def _last_count(card: Card) -> date:
 def _looks(
     catalogue: Catalogue, row: PestCase, today: date, others: list[str], speech: Speech
 ) -> list[Task]:
-    if row.plan_key.startswith(planning.LEFT_ALONE):
+    if row.plan_key.startswith(assemble.LEFT_ALONE):
         return [_recount(catalogue, row, today, speech)]
     due = weekly(following.due_for_look(row, today), today)
     slot = next_evening(row)
@@ -573,7 +573,7 @@ def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
         for a in slots[:2]
         if a.earliest_on <= today + timedelta(days=SPAN_DAYS)
     )
-    here, gone = planning.limits_of(row).admits(today), history.went_by(row)
+    here, gone = assemble.limits_of(row).admits(today), history.went_by(row)
     if (
         here
         and gone

@@ -9,18 +9,21 @@ from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError
 from brood.services import (
+    assemble,
     assumptions,
     calendar,
     case_chance,
     cases,
     choosing,
     clearing,
+    commands,
     develop,
     guide,
     looking,
     looks,
     own,
     planning,
+    steps,
     what_if,
 )
 from brood.services.brood_chart import stage_drawing
@@ -64,13 +67,13 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
             plant=plant,
             place=place,
             record=record,
-            stages=cases.stage_choices(record),
+            stages=commands.stage_choices(record),
             rough=form.ROUGH,
             offers=_offers(session, plant, pest_id),
             ticked=_ticked(session, plant, pest_id, again=again),
             own={},
             drawings={
-                stage: stage_drawing(record, stage) for stage, _ in cases.stage_choices(record)
+                stage: stage_drawing(record, stage) for stage, _ in commands.stage_choices(record)
             },
             values=values,
             wrong=wrong,
@@ -95,7 +98,7 @@ def _ticked(session: Session, plant: Plant, pest_id: str, *, again: bool) -> set
     if again:
         return {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
     good = {o.record.id for o in _offers(session, plant, pest_id) if o.allowed and not o.warnings}
-    return set(cases.default_acts(catalogue(), pest_id, plant.kind, good))
+    return set(commands.default_acts(catalogue(), pest_id, plant.kind, good))
 
 
 @bp.post("/plants/<int:plant_id>/case")
@@ -106,12 +109,12 @@ def open_case(plant_id: int) -> Response:
     try:
         record = held.records[held.pest(pest_id).id]
         command = form.open_case(
-            _reader(), plant_id, pest_id, cases.stage_choices(record), held.treatments
+            _reader(), plant_id, pest_id, commands.stage_choices(record), held.treatments
         )
         with household().store.writing() as session:
             here = choosing.setting_of(session, queries.plant(session, plant_id), today=today())
             command = replace(command, acts=choosing.check(held, here, command.acts))
-            case_id = cases.open_case(
+            case_id = commands.open_case(
                 session, held, command, today=today(), now=now(), speech=speech()
             )
             look_id = key_of(request.form.get("look", ""))
@@ -140,10 +143,11 @@ def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) 
             status,
             part="cases/_case.html",
             r=result,
+            steps=steps.of_case(session, held, result.row, today()),
             wrong=wrong or {},
             values=request.form,
             rough=form.ROUGH,
-            stages=cases.stage_choices(result.pest),
+            stages=commands.stage_choices(result.pest),
             stage_names=_stage_names(case_id, result),
             sources=develop.sources(held, result.pest),
             own_figures=own.in_use(session, result.pest.id),
@@ -151,7 +155,10 @@ def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) 
 
 
 def _stage_names(case_id: int, result: cases.CaseResult) -> dict[str, str]:
-    return {**{s.id: s.plural for s in result.pest.stage}, **dict(cases.stage_choices(result.pest))}
+    return {
+        **{s.id: s.plural for s in result.pest.stage},
+        **dict(commands.stage_choices(result.pest)),
+    }
 
 
 def _after(case_id: int) -> Response:
@@ -168,7 +175,7 @@ def mark(application_id: int) -> Response:
     try:
         said = form.mark(_reader(), catalogue().treatments)
         with household().store.writing() as session:
-            cases.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
+            commands.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(
             row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()}
@@ -184,7 +191,7 @@ def mark(application_id: int) -> Response:
 def unmark(application_id: int) -> Response:
     """Withdraw what was recorded of an evening."""
     with household().store.writing() as session:
-        case_id = cases.unmark(session, catalogue(), application_id, now=now(), speech=speech())
+        case_id = commands.unmark(session, catalogue(), application_id, now=now(), speech=speech())
     return render.back("") if request.form.get("back") else _after(case_id)
 
 
@@ -194,9 +201,9 @@ def add_find(case_id: int) -> Response:
     with household().store.reading() as session:
         record = catalogue().records[queries.case(session, case_id).pest_id]
     try:
-        command = form.find(_reader(), cases.stage_choices(record))
+        command = form.find(_reader(), commands.stage_choices(record))
         with household().store.writing() as session:
-            cases.add_find(session, catalogue(), case_id, command, now=now(), speech=speech())
+            commands.add_find(session, catalogue(), case_id, command, now=now(), speech=speech())
     except FieldErrors as error:
         return _page(case_id, 422, {f"find-{name}": text for name, text in error.by_field.items()})
     return _after(case_id)
@@ -208,11 +215,11 @@ def correct_find(finding_id: int) -> Response:
     with household().store.reading() as session:
         row, finding = queries.case_of_finding(session, finding_id)
         record = catalogue().records[row.pest_id]
-        stages = [*cases.stage_choices(record), (finding.stage, finding.stage)]
+        stages = [*commands.stage_choices(record), (finding.stage, finding.stage)]
     try:
         command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
         with household().store.writing() as session:
-            cases.correct_find(
+            commands.correct_find(
                 session, catalogue(), finding_id, command, now=now(), speech=speech()
             )
     except FieldErrors as error:
@@ -239,7 +246,7 @@ def close(case_id: int) -> Response:
     if early:
         return render.go(url_for("follow.over", case_id=case_id, closing=1))
     with household().store.writing() as session:
-        cases.close(session, catalogue(), case_id, closed=closed, now=now(), speech=speech())
+        commands.close(session, catalogue(), case_id, closed=closed, now=now(), speech=speech())
     done, back = ("closed", "open") if closed else ("opened again", "closed")
     undo.offer(f"{row.plant.name}: case {done}.", f"/cases/{case_id}/close", to=back, sure="1")
     return render.back("") if request.form.get("back") else _after(case_id)
@@ -262,7 +269,7 @@ def rests_on(case_id: int) -> Response:
     with household().store.reading() as session:
         row = queries.case(session, case_id)
         try:
-            held = planning.planned(planning.model(session, catalogue(), row, today()))
+            held = planning.planned(assemble.model(session, catalogue(), row, today()))
         except InputError as error:
             return render.page(
                 "cases/assumptions.html", row=row, rows=[], plan=None, trouble=error.message

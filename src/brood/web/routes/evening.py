@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import aftercare, cases, evening, patches, planning
+from brood.services import aftercare, commands, evening, patches, planning
 from brood.store.queries import cases as queries
 from brood.web import render, undo
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -46,7 +46,7 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
 def finish(case_id: int) -> Response:
     """Record the evening, set the after-care going and plan again."""
     with household().store.reading() as session:
-        stages = cases.stage_choices(
+        stages = commands.stage_choices(
             catalogue().records[queries.bare_case(session, case_id).pest_id]
         )
     try:

@@ -9,8 +9,15 @@ from datetime import date
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import clearing, counted, following, group, inspecting, planning
-from brood.services.neighbours import beside
+from brood.services import (
+    clearing,
+    commands,
+    following,
+    history,
+    inspecting,
+    planning,
+)
+from brood.services.beside import beside
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase
 from brood.web import render, undo
@@ -41,12 +48,7 @@ def _form(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
         row = queries.case(session, case_id)
         record = catalogue().records[row.pest_id]
         before = next(
-            (
-                p
-                for i in reversed(counted.standing(row))
-                for p in i.photos
-                if p.withdrawn_at is None
-            ),
+            (p for i in reversed(history.looks(row)) for p in i.photos if p.withdrawn_at is None),
             None,
         )
         return render.page(
@@ -135,7 +137,7 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
     planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
         result = following.build(session, catalogue(), case_id, today=today(), speech=speech())
-        joined = counted.members(result.row)
+        joined = history.members(result.row)
         near = [
             n.plant
             for n in beside(session, result.row.plant)
@@ -152,7 +154,7 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
             how=inspecting,
             near=near,
             members=joined,
-            origins=group.ORIGINS,
+            origins=commands.ORIGINS,
         )
 
 
@@ -188,7 +190,7 @@ def count(card_id: int) -> Response:
         else today()
     )
     with household().store.reading() as session:
-        case_id = group.case_of_card(session, card_id)
+        case_id = commands.case_of_card(session, card_id)
     try:
         reader.done()
         with household().store.writing() as session:
@@ -214,7 +216,7 @@ def members(case_id: int) -> Response:
     """Another plant joins a case, or leaves it."""
     plant, leaves = key_of(request.form.get("plant", "")) or 0, request.form.get("act") == "leave"
     with household().store.writing() as session:
-        (group.leave if leaves else group.join)(session, case_id, plant, today())
+        (commands.leave if leaves else commands.join)(session, case_id, plant, today())
     said = "A plant left this case." if leaves else "A plant joined this case."
     undo.offer(
         said, f"/cases/{case_id}/members", plant=str(plant), act="join" if leaves else "leave"
@@ -226,14 +228,14 @@ def members(case_id: int) -> Response:
 def origin(case_id: int) -> Response:
     """Where it came from, as far as is known."""
     reader = _reader()
-    kind = reader.choice("origin", group.ORIGINS, "where it came from")
+    kind = reader.choice("origin", commands.ORIGINS, "where it came from")
     note = reader.text("origin_note", "The note", longest=200, needed=False)
     try:
         reader.done()
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
     with household().store.writing() as session:
-        group.came_from(session, case_id, kind, note)
+        commands.came_from(session, case_id, kind, note)
     return render.go(url_for("follow.page", case_id=case_id) + "#group")
 
 
@@ -259,7 +261,7 @@ def over(case_id: int) -> Response:
 
 def _group(row: PestCase) -> list[tuple[str, date | None]]:
     """Every plant of a case with the last clean look at it."""
-    looks = counted.standing(row)
+    looks = history.looks(row)
     return [
         (
             p.name,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import neighbours
+from brood.services import beside, neighbours
 from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import catalogue, household, speech, today
@@ -52,7 +52,7 @@ def _plan(place_id: int, wrong: dict[str, str]) -> Response:
             ),
             (cases.place(session, place_id), []),
         )
-        stays = [(row.plant, neighbours.stay_of(row.plant)) for row in rows]
+        stays = [(row.plant, beside.stay_of(row.plant)) for row in rows]
         return render.page(
             "house/plan.html",
             422 if wrong else 200,
@@ -72,8 +72,8 @@ def arrange(place_id: int) -> Response:
     with household().store.reading() as session:
         here = [
             p.id
-            for p in neighbours.everyone(session)
-            if (s := neighbours.stay_of(p)) is not None and s.place_id == place_id
+            for p in beside.everyone(session)
+            if (s := beside.stay_of(p)) is not None and s.place_id == place_id
         ]
     spots = [_spot(reader, plant_id) for plant_id in here]
     step = reader.raw("move")

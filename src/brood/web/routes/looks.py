@@ -6,7 +6,7 @@ from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors
 from brood.services import looking, looks, loupe, photos
-from brood.services.cases import stage_choices
+from brood.services.commands import stage_choices
 from brood.store.queries import looks as queries
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today

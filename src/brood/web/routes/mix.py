@@ -9,8 +9,8 @@ from flask import Blueprint, Response, request
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
+from brood.services import effort, mixing, shelf, shopping, units
 from brood.services import household as living
-from brood.services import mixing, shelf, shopping, units
 from brood.services.plants import is_eaten
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase, StockItem
@@ -110,9 +110,7 @@ def _first(
     chosen = [a.treatment_id for a in row.acts if a.treatment_id in recipes] if row else []
     first = values.get("treatment") or (chosen[0] if chosen else next(iter(recipes)))
     ml = (
-        shopping.mix_ml(catalogue(), row.plant, first)
-        if row and first in catalogue().care
-        else 500.0
+        effort.mix_ml(catalogue(), row.plant, first) if row and first in catalogue().care else 500.0
     )
     product = (
         next((a.stock for a in row.acts if a.treatment_id == first and a.stock), None)

@@ -8,7 +8,7 @@ from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors
-from brood.services import events, neighbours, plants, quarantine
+from brood.services import beside, events, neighbours, plants, quarantine
 from brood.store.queries import cases, looks
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
@@ -82,7 +82,7 @@ def show(plant_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
             kinds=plants.KINDS,
             prone=plants.prone_to(catalogue(), plant),
             looks=looks.of_plant(session, plant_id),
-            near=neighbours.beside(session, plant)[:MOST_NEAR],
+            near=beside.beside(session, plant)[:MOST_NEAR],
             apart=apart,
             reasons=quarantine.REASONS,
             events=events.EVENTS,

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import inspecting, neighbours, quarantine
+from brood.services import beside, inspecting, quarantine
 from brood.store.queries import cases
 from brood.web import render, undo
 from brood.web.context import catalogue, household, now, speech, today
@@ -31,7 +31,7 @@ def _page(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
             "quarantine/page.html",
             422 if wrong else 200,
             rows=rows,
-            plants=neighbours.everyone(session),
+            plants=beside.everyone(session),
             values=values,
             wrong=wrong,
             reasons=quarantine.REASONS,
