@@ -11,11 +11,11 @@ from pathlib import Path
 import pytest
 
 from brood.catalogue.loader import load, shipped
+from brood.core.case import Case, Found
 from brood.core.planner import plan, problem_of
 from brood.core.projection import project
 from brood.core.temperature import daily
 from brood.core.timeline import stage_times
-from brood.core.types import Case, Found
 from brood.services import demo
 from brood.services.commands import default_acts
 from brood.services.identify import answer

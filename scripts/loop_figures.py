@@ -20,10 +20,10 @@ from simulated import Plant, Story, follow
 from brood.catalogue.loader import shipped
 from brood.core import planner
 from brood.core.alive import Question, fates
+from brood.core.case import Case, Evening, Found
 from brood.core.learning import even_speed, stacked
 from brood.core.population import steps_of
 from brood.core.temperature import constant
-from brood.core.types import Case, Done, Found
 
 DAY = date(2026, 6, 1)
 CATALOGUE = shipped()
@@ -110,7 +110,10 @@ def true_chance(case: Case, plant: Plant, story: Story) -> float:
         datetime.combine(DAY, time()) - timedelta(days=1), 24 * 420, plant.celsius, spread_c=0.0
     )
     case = replace(
-        case, series=series, reach=plant.reach, done=tuple(Done(on, ids) for on, ids in story.done)
+        case,
+        series=series,
+        reach=plant.reach,
+        done=tuple(Evening(on, ids) for on, ids in story.done),
     )
     steps = even_speed(steps_of(case, day + timedelta(days=1)))
     survive, fresh = stacked(

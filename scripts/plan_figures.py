@@ -17,13 +17,14 @@ import numpy as np
 from scipy.integrate import solve_ivp
 
 from brood.catalogue.loader import shipped
+from brood.core.case import Case, Found, Limits
 from brood.core.chain import chain_of
 from brood.core.lines import clearing
 from brood.core.outcome import outcomes
 from brood.core.planner import plan, problem_of, rule_uses, uses_of
 from brood.core.problem import Problem
 from brood.core.temperature import constant, daily
-from brood.core.types import ADULT, Case, Found, Limits
+from brood.core.types import ADULT
 from brood.core.windows import windows
 
 sys.path[:0] = [

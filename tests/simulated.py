@@ -8,12 +8,13 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 
 from brood.core import planner
+from brood.core.case import Evening, Inspection
 from brood.core.chain import chain_of
 from brood.core.clearing import clear_by
 from brood.core.evening import effect
 from brood.core.learning import learn, updated
 from brood.core.seeing import HIDDEN_SEEN, classes, shown
-from brood.core.types import ADULT, PREOVIPOSITION, Done, Inspection
+from brood.core.types import ADULT, PREOVIPOSITION
 
 STEP = 0.25
 MOST, CROWD = 6000, 1000
@@ -151,7 +152,7 @@ def follow(
         if day in due:
             look = plant.look(day, share, thorough)
             story.looks.append(look)
-            known = replace(case, done=tuple(Done(on, ids) for on, ids in story.done), start=day)
+            known = replace(case, done=tuple(Evening(on, ids) for on, ids in story.done), start=day)
             if len(story.looks) <= len(look_after) or look.live:
                 belief = learn(known, story.looks, [], day)
                 if len(story.looks) == len(look_after):
@@ -182,7 +183,7 @@ def follow(
             story.extinct_on = story.extinct_on or (None if plant.alive else day)
             return story
         if not coming and len(story.looks) >= len(look_after) and (cycle is None or day in due):
-            known = replace(case, done=tuple(Done(on, ids) for on, ids in story.done), start=day)
+            known = replace(case, done=tuple(Evening(on, ids) for on, ids in story.done), start=day)
             cycle = clear_by(
                 known,
                 [(on, [acts[i] for i in ids]) for on, ids in story.done],

@@ -8,10 +8,11 @@ from functools import lru_cache
 
 import numpy as np
 
+from brood.core.case import Act
 from brood.core.chain import chain_of
 from brood.core.evening import effect
 from brood.core.seeing import HIDDEN_SEEN, classes, shown
-from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
+from brood.core.types import ADULT, PREOVIPOSITION, Pest
 
 MOST = 2500
 HALF = 0.5

@@ -13,11 +13,12 @@ from simulated import Plant, follow
 
 from brood.catalogue.loader import shipped
 from brood.core.alive import Question, fates
+from brood.core.case import CardCatch, Evening, Found, Inspection
 from brood.core.clearing import clear_by, interpolated, suspected
 from brood.core.learning import even_speed, learn, stacked, updated
 from brood.core.population import steps_of
 from brood.core.temperature import constant
-from brood.core.types import ADULT, CardCatch, Done, Found, Inspection
+from brood.core.types import ADULT
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "scripts"))
 import itertools
@@ -35,7 +36,7 @@ def day(n):
 
 def treated(case, days, **more):
     acts = tuple(a.id for a in case.acts)
-    return replace(case, done=tuple(Done(day(n), acts) for n in days), **more)
+    return replace(case, done=tuple(Evening(day(n), acts) for n in days), **more)
 
 
 def schedule(case):

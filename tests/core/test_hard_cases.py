@@ -12,13 +12,14 @@ from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
 from brood.core import planner
+from brood.core.case import Case, Found, Inspection
 from brood.core.clearing import clear_by, unseen_weights
 from brood.core.inference import infer_hidden
 from brood.core.outcome import outcomes
 from brood.core.projection import project
 from brood.core.spread import spread_of
 from brood.core.temperature import constant, covering, day_night
-from brood.core.types import ADULT, Case, Found, Inspection
+from brood.core.types import ADULT
 from brood.errors import InputError
 
 DAY = date(2026, 6, 1)

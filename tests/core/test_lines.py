@@ -8,12 +8,13 @@ import numpy as np
 import pytest
 from test_planner import CATALOGUE, DAY, infested, random_case, swing
 
+from brood.core.case import Evening, Found
 from brood.core.daytable import day_table
 from brood.core.exposure import Effects
 from brood.core.lines import alive_after, clearing, untreated
 from brood.core.passage import erlang
 from brood.core.population import assess_many, steps_of
-from brood.core.types import ADULT, Done, Found
+from brood.core.types import ADULT
 
 LAST = DAY + timedelta(days=40)
 
@@ -135,12 +136,12 @@ def test_an_evening_that_reached_less_counts_for_less_in_both():
     )
     days = [(d, ("wiping", "insecticidal-soap")) for d in (0, 4, 8)]
     half = replace(
-        case, done=(Done(DAY + timedelta(days=4), ("wiping", "insecticidal-soap"), 0.4),)
+        case, done=(Evening(DAY + timedelta(days=4), ("wiping", "insecticidal-soap"), 0.4),)
     )
     chain, table, *_ = both_ways(half, [days])
     assert np.abs(chain - table).max() < 0.01
     assert table.mean() < both_ways(case, [days])[1].mean() - 0.01
     same = replace(
-        case, done=(Done(DAY + timedelta(days=4), ("wiping", "insecticidal-soap"), case.reach),)
+        case, done=(Evening(DAY + timedelta(days=4), ("wiping", "insecticidal-soap"), case.reach),)
     )
     assert both_ways(same, [days])[1] == pytest.approx(both_ways(case, [days])[1])

@@ -15,13 +15,14 @@ from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
 from brood.core.backbone import guard_stage, spared_stages
+from brood.core.case import Case, Evening, Found, Limits
 from brood.core.improve import improvements
 from brood.core.inference import infer_hidden
 from brood.core.keep_below import Forecast, holds
 from brood.core.outcome import outcomes
 from brood.core.planner import RULES, chosen, plan, problem_of, rule_uses, uses_of
 from brood.core.temperature import constant, daily
-from brood.core.types import ADULT, Case, Done, Found, Limits
+from brood.core.types import ADULT
 from brood.errors import InputError, NothingDevelops
 
 FUNCTION = [HealthCheck.function_scoped_fixture]
@@ -351,13 +352,15 @@ def test_what_was_done_late_costs_and_what_was_done_in_time_does_not(make_case):
     second = first.applications[1]
     on_time = planned(
         make_case(
-            done=(Done(DAY, HAND), Done(second.target, HAND)),
+            done=(Evening(DAY, HAND), Evening(second.target, HAND)),
             start=second.target + timedelta(days=1),
         )
     )
     late_on = second.latest + timedelta(days=5)
     late = planned(
-        make_case(done=(Done(DAY, HAND), Done(late_on, HAND)), start=late_on + timedelta(days=1))
+        make_case(
+            done=(Evening(DAY, HAND), Evening(late_on, HAND)), start=late_on + timedelta(days=1)
+        )
     )
     assert len(on_time.applications) <= len(first.applications) - 2
     assert len(late.applications) > len(on_time.applications)
@@ -369,11 +372,11 @@ def test_promised_dates_stay_while_they_are_as_good_and_the_keepers_own_are_take
     case = make_case()
     first = planned(case)
     shifted = tuple(
-        Done(a.target + timedelta(days=n > 2), a.acts) for n, a in enumerate(first.applications)
+        Evening(a.target + timedelta(days=n > 2), a.acts) for n, a in enumerate(first.applications)
     )
     again = planned(replace(case, promised=shifted))
     assert [a.target for a in again.applications] == [d.on for d in shifted]
-    own = (Done(DAY + timedelta(days=1), HAND), Done(DAY + timedelta(days=9), ("wiping",)))
+    own = (Evening(DAY + timedelta(days=1), HAND), Evening(DAY + timedelta(days=9), ("wiping",)))
     fixed = planned(replace(case, fixed=own))
     assert [(a.target, a.acts) for a in fixed.applications] == [(d.on, d.acts) for d in own]
     assert not fixed.reaches
@@ -470,7 +473,7 @@ def test_more_spread_lowers_the_sure_chance_and_an_early_end_lets_something_esca
 
 def test_nothing_more_is_planned_once_what_was_done_is_enough(make_case):
     first = planned(make_case())
-    done = tuple(Done(a.target, a.acts) for a in first.applications)
+    done = tuple(Evening(a.target, a.acts) for a in first.applications)
     assert planned(make_case(done=done, start=done[-1].on + timedelta(days=2))).applications == ()
 
 

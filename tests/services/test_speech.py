@@ -5,7 +5,7 @@ from datetime import date, datetime
 import pytest
 from conftest import DAY, MITE, THRIPS
 
-from brood.core.types import Application, Reason
+from brood.core.plan import PlannedEvening, Reason
 from brood.services import words
 from brood.services.speech import Speech, days, listed, number
 
@@ -72,7 +72,7 @@ def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage
 )
 def test_the_next_action_is_one_sentence(catalogue, earliest, target, latest, today, headline):
     at = [DAY.replace(day=d) for d in (earliest, target, latest, today)]
-    a = Application(
+    a = PlannedEvening(
         2,
         at[0],
         at[1],

@@ -18,7 +18,8 @@ from brood.catalogue.schema import (
     TreatmentRecord,
 )
 from brood.catalogue.signs import Evidence
-from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
+from brood.core.case import Act
+from brood.core.types import ADULT, PREOVIPOSITION, Pest
 from brood.errors import InputError
 
 CUT_SHARE = 0.33

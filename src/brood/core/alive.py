@@ -16,10 +16,11 @@ from datetime import date
 
 import numpy as np
 
+from brood.core.case import Case, Inspection
 from brood.core.chain import Array
-from brood.core.population import MORNING, Steps, back, lives_on
+from brood.core.hours import MORNING
+from brood.core.population import Steps, back, lives_on
 from brood.core.seeing import HIDDEN_SEEN, seen_share
-from brood.core.types import Case, Inspection
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,12 @@ from functools import cached_property
 
 import numpy as np
 
+from brood.core.case import Case
 from brood.core.daytable import DayTable
-from brood.core.evening import effect, evening
-from brood.core.types import Case, DateSpan, Slip, Span
+from brood.core.evening import effect
+from brood.core.hours import evening
+from brood.core.plan import Slip
+from brood.core.types import DateSpan, Span
 
 SPARED_BELOW = 0.25
 """A stage counts as spared when reach × kill, over all acts of an evening, is under this share."""

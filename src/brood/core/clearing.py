@@ -11,13 +11,14 @@ from datetime import date, timedelta
 import numpy as np
 
 from brood.core.alive import Question, fates
+from brood.core.case import CardCatch, Case, Found, Inspection
 from brood.core.chain import Array, Clock, chain_of, clock
-from brood.core.evening import evening
+from brood.core.hours import MORNING, evening
 from brood.core.learning import Belief, even_speed, late_finds, learn, stacked
-from brood.core.population import MORNING, Schedule, Steps, steps_of, walk
+from brood.core.population import Schedule, Steps, steps_of, walk
 from brood.core.seeing import USUAL, clean, last_live
 from brood.core.temperature import covering
-from brood.core.types import ADULT, CardCatch, Case, Found, Inspection
+from brood.core.types import ADULT
 
 SURE = 0.01
 LOOKS_NEEDED = 2

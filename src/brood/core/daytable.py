@@ -16,11 +16,12 @@ from datetime import date, datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
+from brood.core.case import Case
 from brood.core.chain import Array, Chain, chain_of
-from brood.core.evening import EVENING
+from brood.core.hours import EVENING, MORNING
 from brood.core.passage import Leaving, erlang, found_leaving, leaving
-from brood.core.population import MORNING, scenario_rates
-from brood.core.types import ADULT, Case
+from brood.core.population import scenario_rates
+from brood.core.types import ADULT
 
 LATE_DAYS = 7
 QUICK_DAYS = 10.0

@@ -3,19 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import date, datetime, time
 
-from brood.core.types import ADULT, PREOVIPOSITION, Act, Pest
+from brood.core.case import Act
+from brood.core.types import ADULT, PREOVIPOSITION, Pest
 
-EVENING = time(19, 0)
 HALVING_FROM = 3.0
 """Products whose residue halves sooner than in so many days leave nothing worth counting."""
 FADED = 0.01
-
-
-def evening(day: date) -> datetime:
-    """The moment of a treatment on that day."""
-    return datetime.combine(day, EVENING)
 
 
 def effect(acts: Iterable[Act], stage: str, reach: float) -> float:

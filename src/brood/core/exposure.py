@@ -7,11 +7,11 @@ from itertools import pairwise
 
 import numpy as np
 
+from brood.core.case import Case
 from brood.core.chain import Array
 from brood.core.daytable import DayTable
 from brood.core.evening import HALVING_FROM, newly_exposed, residue, treated_as
 from brood.core.lines import Exposure
-from brood.core.types import Case
 
 Uses = Iterable[tuple[int, Sequence[str]]]
 """Dated acts: (ordinal of the day, ids)."""

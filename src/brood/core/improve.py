@@ -7,12 +7,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from brood.core.case import Act, Case
 from brood.core.evening import effect
 from brood.core.planner import problem_of
 from brood.core.problem import Problem
 from brood.core.search import Search
 from brood.core.temperature import placed
-from brood.core.types import ADULT, Act, Case
+from brood.core.types import ADULT
 from brood.errors import InputError
 
 BETTER_REACH, MOST_REACH = 0.08, 0.97

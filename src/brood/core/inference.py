@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from brood.core.case import Found
 from brood.core.temperature import HourlySeries
-from brood.core.types import ADULT, Found, Pest, Stage
+from brood.core.types import ADULT, Pest, Stage
 
 CLASSES = {"few": 4.0, "dozens": 30.0, "hundreds": 250.0}
 """Expected number behind a rough count; each is uncertain by a factor of two either way."""

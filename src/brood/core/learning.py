@@ -18,21 +18,14 @@ from datetime import date, datetime, timedelta
 import numpy as np
 from scipy.special import gammaln
 
+from brood.core.case import Act, CardCatch, Case, Found, Inspection
 from brood.core.chain import Array
+from brood.core.hours import MORNING
 from brood.core.inference import infer_hidden
-from brood.core.population import (
-    MORNING,
-    Schedule,
-    Steps,
-    by_stage,
-    evenings,
-    residues,
-    steps_of,
-    walk,
-)
+from brood.core.population import Schedule, Steps, by_stage, evenings, residues, steps_of, walk
 from brood.core.seeing import HIDDEN_SEEN, classes, numbers, seen_share, spread_class
 from brood.core.temperature import window
-from brood.core.types import ADULT, Act, CardCatch, Case, Found, Inspection
+from brood.core.types import ADULT
 
 REACHES = np.array(
     [0.05, 0.15, 0.25, 0.35, 0.45, 0.55, 0.62, 0.69, 0.76, 0.83, 0.88, 0.92, 0.96, 0.995]

@@ -9,12 +9,12 @@ from datetime import date, timedelta
 
 import numpy as np
 
+from brood.core.case import Case, Inspection
 from brood.core.chain import Array
-from brood.core.evening import EVENING
+from brood.core.hours import EVENING, MORNING
 from brood.core.learning import Belief, at_reach, even_speed, stacked
-from brood.core.population import MORNING, Steps, by_stage, steps_of, walk, walk_on
+from brood.core.population import Steps, by_stage, steps_of, walk, walk_on
 from brood.core.seeing import HIDDEN_SEEN, classes, seen_share
-from brood.core.types import Case, Inspection
 
 ORIGINS = ("eggs", "soil", "folds", "missed", "outside")
 

@@ -13,13 +13,16 @@ from functools import cached_property
 import numpy as np
 
 from brood.core.backbone import Backbone, guard_stage, spared_stages
+from brood.core.case import Case
 from brood.core.chain import chain_of, require_development
-from brood.core.evening import effect, evening
+from brood.core.evening import effect
+from brood.core.hours import evening
 from brood.core.keep_below import Forecast, hold_below, holds
+from brood.core.plan import Plan, PlannedEvening, Reason
 from brood.core.problem import Dates, Problem, Uses
 from brood.core.search import Draft, Search
 from brood.core.temperature import window
-from brood.core.types import ADULT, Application, Case, Plan, Reason
+from brood.core.types import ADULT
 from brood.core.windows import Window, windows
 from brood.errors import InputError, NothingDevelops
 
@@ -345,7 +348,7 @@ class _Planned:
 
     def _application(
         self, n: int, uses: Uses, span: Window, chances: tuple[float, float]
-    ) -> Application:
+    ) -> PlannedEvening:
         day, ids = date.fromordinal(uses[n][0]), uses[n][1]
         before = self._before(n, uses)
         fast = None if before is None else self.backbone.fastest(before)
@@ -363,7 +366,7 @@ class _Planned:
             else (date.fromordinal(span.earliest), date.fromordinal(span.latest))
         )
         reason = self._reason(n, day, before, fast, short, chances)
-        return Application(
+        return PlannedEvening(
             n + 1 + len(self.problem.done),
             earliest,
             day,

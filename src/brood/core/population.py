@@ -15,19 +15,20 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime, timedelta
 
 import numpy as np
 
+from brood.core.case import Act, Case
 from brood.core.chain import NODES, Array, Chain, chain_of, moves_per_hour
-from brood.core.evening import EVENING, HALVING_FROM, evening, newly_exposed, residue, treated_as
+from brood.core.evening import HALVING_FROM, newly_exposed, residue, treated_as
+from brood.core.hours import EVENING, MORNING, evening
 from brood.core.projection import survivals
 from brood.core.temperature import covering, shifted
-from brood.core.types import ADULT, Act, Case
+from brood.core.types import ADULT
 
 SPEED_CV = 0.05
 """How much plants and strains differ in speed, beyond temperature (our judgement, C)."""
-MORNING = time(9)
 TAIL, SINGLE_TAIL = 1e-9, 1e-6
 
 

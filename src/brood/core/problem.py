@@ -12,11 +12,11 @@ from itertools import pairwise
 
 import numpy as np
 
+from brood.core.case import Case
 from brood.core.chain import Array
 from brood.core.daytable import DayTable, day_table
 from brood.core.exposure import Effects
 from brood.core.lines import Run, alive_after, clearing, rank, untreated
-from brood.core.types import Case
 
 TEST_PATCH_DAYS = 2
 MOST_EVENINGS = 25

@@ -12,10 +12,12 @@ from datetime import date, datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
+from brood.core.case import Act, Case, Found
 from brood.core.chain import STEP_MOVES, Chain, advance, chain_of, moves_per_hour
-from brood.core.evening import EVENING, effect, treated_as
+from brood.core.evening import effect, treated_as
+from brood.core.hours import EVENING
 from brood.core.temperature import covering
-from brood.core.types import PREOVIPOSITION, Act, Case, Found
+from brood.core.types import PREOVIPOSITION
 
 Array = NDArray[np.float64]
 

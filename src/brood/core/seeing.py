@@ -7,9 +7,10 @@ from datetime import date, timedelta
 
 import numpy as np
 
+from brood.core.case import Found, Inspection
 from brood.core.chain import Array
 from brood.core.inference import stage_days
-from brood.core.types import ADULT, PREOVIPOSITION, Found, Inspection, Pest
+from brood.core.types import ADULT, PREOVIPOSITION, Pest
 
 GLANCE, USUAL, LENS = 0.4, 0.7, 0.95
 """Chance that an animal in the open, on the part looked at, is seen: at a glance, leaf

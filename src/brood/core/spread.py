@@ -9,9 +9,9 @@ from datetime import date
 
 import numpy as np
 
+from brood.core.case import Case
 from brood.core.chain import NODES, Array
 from brood.core.population import Schedule, by_scenario
-from brood.core.types import Case
 
 OUTER = 0.1
 """Share of the weight that lies beyond each edge of the spread."""

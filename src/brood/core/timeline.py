@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brood.core.chain import Chain, Clock, chain_of, clock, moves_per_hour
-from brood.core.evening import EVENING
+from brood.core.hours import EVENING
 from brood.core.rate import RateModel
 from brood.core.temperature import HourlySeries, constant, covering
 from brood.core.types import ADULT, PREOVIPOSITION, DateSpan, Pest, Span

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core import planner
-from brood.core import types as core
+from brood.core.case import Act, Case, Evening, Found, Limits
 from brood.core.clearing import suspected
 from brood.core.inference import CLASSES, infer_hidden, spread_group
 from brood.core.learning import Belief, updated
@@ -45,7 +45,7 @@ def expected_count(finding: Finding) -> float:
     return finding.number if finding.number is not None else CLASSES[finding.rough or "few"]
 
 
-def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
+def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
     """The core's case of a recorded one as what was counted leaves it today. Raises
     InputError when finds or temperatures are missing.
     """
@@ -54,12 +54,12 @@ def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) ->
     return case if held is None else updated(held)
 
 
-def belief_of(case: core.Case, row: PestCase, today: date) -> Belief | None:
+def belief_of(case: Case, row: PestCase, today: date) -> Belief | None:
     """What was counted says of a case as it was found; None where nothing was counted."""
     return counted.belief(case, row, today, fingerprint(case))
 
 
-def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> core.Case:
+def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
     """The core's case of a recorded one before anything was counted in its present
     course.
 
@@ -84,11 +84,11 @@ def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date)
     )
     acts, done, skipped = _evenings(session, catalogue, row, today, first if began else date.min)
     promised = [
-        core.Done(a.target_on, tuple(a.treatments))
+        Evening(a.target_on, tuple(a.treatments))
         for a in history.planned(row)
         if a.target_on >= today
     ]
-    return core.Case(
+    return Case(
         pest=catalogue.pest(row.pest_id),
         start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
         found=_found(catalogue, row, began, series),
@@ -105,13 +105,13 @@ def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date)
 
 def _found(
     catalogue: Catalogue, row: PestCase, began: date | None, series: HourlySeries
-) -> tuple[core.Found, ...]:
+) -> tuple[Found, ...]:
     """What was found, with what must be there too: of the whole case, or since its
     present course `began` with a count.
     """
     pest, celsius = catalogue.pest(row.pest_id), float(series.celsius[: 24 * 7].mean())
     finds = [f for f in history.standing(row.findings) if began is None or f.found_on >= began]
-    groups = [core.Found(f.found_on, f.stage, expected_count(f)) for f in finds]
+    groups = [Found(f.found_on, f.stage, expected_count(f)) for f in finds]
     found = [piece for group in groups for piece in spread_group(pest, group, celsius)]
     for look in counted.looks_of(row) if began else ():
         if look.on == began:
@@ -123,11 +123,11 @@ def _found(
 
 def _evenings(
     session: Session, catalogue: Catalogue, row: PestCase, today: date, since: date
-) -> tuple[tuple[core.Act, ...], tuple[core.Done, ...], list[date]]:
+) -> tuple[tuple[Act, ...], tuple[Evening, ...], list[date]]:
     """The treatments at hand, the evenings done and those skipped since a day."""
     said = [(a, r) for a in row.applications if (r := history.last_word(a))]
     done = [
-        core.Done(r.done_on, tuple(r.treatments), r.reach)
+        Evening(r.done_on, tuple(r.treatments), r.reach)
         for _, r in said
         if r.outcome == "done" and r.done_on and r.done_on >= since
     ]
@@ -183,10 +183,10 @@ def counted_again(
 def _acts(
     catalogue: Catalogue,
     row: PestCase,
-    done: tuple[core.Done, ...],
+    done: tuple[Evening, ...],
     today: date,
     repotted: date | None,
-) -> tuple[core.Act, ...]:
+) -> tuple[Act, ...]:
     """The treatments at hand, sprays from when their test leaves allow it and new roots
     have taken. Those given up since they were used can be used no more, but what they
     did counts; so with what marked the leaves.
@@ -215,18 +215,18 @@ def _acts(
     return tuple(out)
 
 
-def limits_of(row: PestCase) -> core.Limits:
+def limits_of(row: PestCase) -> Limits:
     """The days that suit a case, as recorded."""
     held = row.limits
     days, away = held.get("weekdays"), held.get("away", ())
-    return core.Limits(
+    return Limits(
         weekdays=None if days is None else frozenset(days),
         away=tuple((date.fromisoformat(first), date.fromisoformat(last)) for first, last in away),
         harvest=date.fromisoformat(held["harvest"]) if "harvest" in held else None,
     )
 
 
-def _known(evenings: Iterable[core.Done], acts: tuple[core.Act, ...]) -> tuple[core.Done, ...]:
+def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening, ...]:
     """The evenings with those of their acts that are still at hand; without any, they
     are left out.
     """
@@ -235,7 +235,7 @@ def _known(evenings: Iterable[core.Done], acts: tuple[core.Act, ...]) -> tuple[c
     return tuple(e for e in kept if e.acts)
 
 
-def _fixed(row: PestCase, today: date) -> tuple[core.Done, ...]:
+def _fixed(row: PestCase, today: date) -> tuple[Evening, ...]:
     """The dates that the keeper has set, from today on, with the acts planned for the
     evening in the same place of the course.
     """
@@ -243,12 +243,12 @@ def _fixed(row: PestCase, today: date) -> tuple[core.Done, ...]:
     slots = history.planned(row)
     every = [a.treatment_id for a in row.acts]
     return tuple(
-        core.Done(day, tuple(slots[n].treatments if n < len(slots) else every))
+        Evening(day, tuple(slots[n].treatments if n < len(slots) else every))
         for n, day in enumerate(days)
     )
 
 
-def fingerprint(case: core.Case) -> str:
+def fingerprint(case: Case) -> str:
     """A digest of everything that a plan depends on: every field of the case and of its
     further pests, and every array of their temperatures.
     """

@@ -12,14 +12,16 @@ from typing import Any, TypeVar
 import numpy as np
 
 from brood.catalogue.holdings import Catalogue
+from brood.core.case import Act, Case, Evening, Found, Inspection, Limits
 from brood.core.inference import CLASSES, infer_hidden, spread_group
 from brood.core.learning import learn, updated
+from brood.core.plan import Plan
 from brood.core.planner import DEFAULT_HORIZON_DAYS
 from brood.core.problem import Problem
 from brood.core.seeing import CLASSES as STAGE_CLASSES
 from brood.core.seeing import THOROUGH, class_of
 from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_night, window
-from brood.core.types import Act, Case, DateSpan, Done, Found, Inspection, Limits, Pest, Plan, Span
+from brood.core.types import DateSpan, Pest, Span
 from brood.errors import InputError
 from brood.services import words
 from brood.services.cleardate import all_clear
@@ -416,7 +418,7 @@ def _limits(data: Json) -> tuple[Limits, list[str]]:
     ] if overridden else []
 
 
-def _done(items: list[Any], acts: tuple[Act, ...]) -> tuple[Done, ...]:
+def _done(items: list[Any], acts: tuple[Act, ...]) -> tuple[Evening, ...]:
     every, done = [a.id for a in acts], []
     for n, item in enumerate(items):
         where = f"done.{n}"
@@ -428,7 +430,7 @@ def _done(items: list[Any], acts: tuple[Act, ...]) -> tuple[Done, ...]:
                 allowed='{"date": …}',
             )
         ids = [str(i) for i in _maybe(item, "treatments", list, every, where)]
-        done.append(Done(_day(_given(item, "date", str, where), f"{where}.date"), tuple(ids)))
+        done.append(Evening(_day(_given(item, "date", str, where), f"{where}.date"), tuple(ids)))
     return tuple(sorted(done, key=lambda d: d.on))
 
 

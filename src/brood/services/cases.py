@@ -10,9 +10,11 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
-from brood.core import types as core
+from brood.core.case import Case
 from brood.core.clearing import LOOK_GAP_DAYS
 from brood.core.keep_below import LOOK_AHEAD_DAYS
+from brood.core.plan import Plan, PlannedEvening
+from brood.core.types import ADULT, Pest, Stage
 from brood.errors import InputError, LeftAlone, NothingDevelops
 from brood.services import assemble, course, history, patches, planning, words
 from brood.services.aftercare import open_tasks
@@ -26,7 +28,7 @@ from brood.store.tables import AfterTask, Application, ApplicationRecord, PestCa
 
 
 @dataclass(frozen=True)
-class Evening:
+class EveningRow:
     """One row of the table of dates."""
 
     slot: Application
@@ -52,12 +54,12 @@ class CaseResult:
     gaps: tuple[tuple[str, int, int | None], ...]
     headline: str
     why: str
-    next: Evening | None
-    evenings: tuple[Evening, ...]
-    plan: core.Plan | None
-    case: core.Case | None
+    next: EveningRow | None
+    evenings: tuple[EveningRow, ...]
+    plan: Plan | None
+    case: Case | None
     chart: ChartData | None
-    guard: core.Stage | None
+    guard: Stage | None
     problem: str
     today: date
     next_window: str = ""
@@ -214,16 +216,16 @@ def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> tuple[Patch,
     return tuple(p for p in patches.states(catalogue, row, now) if p.state != "fine")
 
 
-def _kills(case: core.Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
+def _kills(case: Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
     """Share that each act removes of each stage, by the stage's name."""
-    stages = [*((s.id, s.name) for s in case.pest.development), (core.ADULT, "adult")]
+    stages = [*((s.id, s.name) for s in case.pest.development), (ADULT, "adult")]
     return tuple(
         (name, tuple(act.kill.get(stage, 0.0) for act in case.acts)) for stage, name in stages
     )
 
 
 def _whys(
-    pest: core.Pest, by_slot: list[tuple[Application, core.Application]], speech: Speech
+    pest: Pest, by_slot: list[tuple[Application, PlannedEvening]], speech: Speech
 ) -> dict[int, str]:
     """The reason of every planned evening, brief where it is of the same kind as the one before."""
     out, before = {}, ""
@@ -233,13 +235,13 @@ def _whys(
     return out
 
 
-def _by_slot(row: PestCase, plan: core.Plan) -> list[tuple[Application, core.Application]]:
+def _by_slot(row: PestCase, plan: Plan) -> list[tuple[Application, PlannedEvening]]:
     return list(zip(history.planned(row), plan.applications, strict=False))
 
 
 def _evenings(
     row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date
-) -> tuple[Evening, ...]:
+) -> tuple[EveningRow, ...]:
     shown = [a for a in row.applications if a.status != "dropped"]
     dated = sorted(
         ((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number)
@@ -251,7 +253,7 @@ def _evenings(
         record = history.last_word(slot)
         acts = record.treatments if record and record.outcome == "done" else slot.treatments
         out.append(
-            Evening(
+            EveningRow(
                 slot,
                 n,
                 record,
@@ -268,11 +270,11 @@ def _evenings(
 
 def _headline(
     row: PestCase,
-    plan: core.Plan,
-    following: Evening | None,
-    by_slot: list[tuple[Application, core.Application]],
+    plan: Plan,
+    following: EveningRow | None,
+    by_slot: list[tuple[Application, PlannedEvening]],
     catalogue: Catalogue,
-    case: core.Case,
+    case: Case,
     today: date,
     speech: Speech,
 ) -> tuple[str, str]:
@@ -316,7 +318,7 @@ def _headline(
     return headline, why
 
 
-def _done_and_planned(evenings: Sequence[Evening]) -> list[tuple[date, tuple[str, ...], str]]:
+def _done_and_planned(evenings: Sequence[EveningRow]) -> list[tuple[date, tuple[str, ...], str]]:
     """(day, acts, state) of every evening that was or will be: state done, next or planned."""
     out = []
     for e in evenings:

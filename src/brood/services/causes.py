@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.learning import Belief
-from brood.core.types import Plan
+from brood.core.plan import Plan
 from brood.services import history
 from brood.services.speech import Speech, days, listed
 from brood.store.queries import looks

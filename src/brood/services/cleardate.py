@@ -7,9 +7,10 @@ from datetime import date
 from typing import Any
 
 from brood.core import planner
+from brood.core.case import Act, Case, Inspection
 from brood.core.clearing import clear_by, interpolated
 from brood.core.learning import learn, updated
-from brood.core.types import Act, Case, Inspection, Plan
+from brood.core.plan import Plan
 from brood.services import words
 
 

@@ -9,9 +9,9 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
+from brood.core.case import Act, CardCatch, Case, Inspection
 from brood.core.clearing import Clearing, clear_by
 from brood.core.learning import Belief
-from brood.core.types import Act, CardCatch, Case, Inspection
 from brood.errors import InputError, LeftAlone
 from brood.services import assemble, counted, history, words
 from brood.services.speech import Speech

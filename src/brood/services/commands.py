@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core import types as core
+from brood.core.plan import Plan
+from brood.core.types import ADULT, Pest
 from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
 from brood.services import assemble, history, planning, words
 from brood.services.speech import Speech, days
@@ -112,7 +113,7 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
             choice = ("pupa", "pupae")
         if choice not in shown:
             shown.append(choice)
-    return [*shown, (core.ADULT, "adults")]
+    return [*shown, (ADULT, "adults")]
 
 
 def default_acts(
@@ -292,8 +293,8 @@ def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> 
 
 
 def _cost(
-    pest: core.Pest,
-    plan: core.Plan | None,
+    pest: Pest,
+    plan: Plan | None,
     slot: Application,
     done_on: date | None,
     change: str,

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from datetime import date
 from threading import Lock
 
-from brood.core import types as core
+from brood.core.case import CardCatch, Case, Inspection
 from brood.core.learning import Belief, learn
 from brood.core.seeing import THOROUGH
 from brood.services import history
@@ -20,7 +20,7 @@ from brood.store.tables import PestCase
 KEEP, TWO = 48, 2
 
 
-def looks_of(row: PestCase) -> tuple[core.Inspection, ...]:
+def looks_of(row: PestCase) -> tuple[Inspection, ...]:
     """The inspections of a case; a look at one of several plants has seen that much
     less of them all.
     """
@@ -28,10 +28,10 @@ def looks_of(row: PestCase) -> tuple[core.Inspection, ...]:
     return tuple(as_look(i, plants) for i in history.looks(row))
 
 
-def as_look(record: InspectionRecord, plants: int = 1) -> core.Inspection:
+def as_look(record: InspectionRecord, plants: int = 1) -> Inspection:
     """One inspection; `plants` is how many the case stands for."""
     counts = {str(c["class"]): float(c["live"]) for c in record.counts if c["live"]}
-    return core.Inspection(
+    return Inspection(
         record.looked_on,
         counts,
         record.share / plants,
@@ -40,14 +40,14 @@ def as_look(record: InspectionRecord, plants: int = 1) -> core.Inspection:
     )
 
 
-def catches_of(row: PestCase) -> tuple[core.CardCatch, ...]:
+def catches_of(row: PestCase) -> tuple[CardCatch, ...]:
     """What cards caught between their counts."""
     out = []
     for card in (c for c in row.cards if c.withdrawn_at is None):
         since = card.placed_on
         for count in (c for c in card.counts if c.withdrawn_at is None):
             if count.counted_on > since:
-                out.append(core.CardCatch(since, count.counted_on, float(count.number)))
+                out.append(CardCatch(since, count.counted_on, float(count.number)))
             since = count.counted_on
     return tuple(sorted(out, key=lambda c: c.until))
 
@@ -62,9 +62,9 @@ class _Beliefs:
     def get(
         self,
         key: str,
-        case: core.Case,
-        looks: Sequence[core.Inspection],
-        cards: Sequence[core.CardCatch],
+        case: Case,
+        looks: Sequence[Inspection],
+        cards: Sequence[CardCatch],
         until: date,
     ) -> Belief:
         with self._lock:
@@ -82,7 +82,7 @@ class _Beliefs:
 _beliefs = _Beliefs()
 
 
-def belief(case: core.Case, row: PestCase, today: date, key: str) -> Belief | None:
+def belief(case: Case, row: PestCase, today: date, key: str) -> Belief | None:
     """What the counts say, None where nothing was counted since the first find, or one
     card once; `key` tells the case's figures apart.
     """

@@ -9,7 +9,7 @@ from typing import Any
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.core.chain import chain_of, clock, require_development
-from brood.core.evening import evening
+from brood.core.hours import evening
 from brood.core.logger_csv import parse
 from brood.core.temperature import check_celsius, from_readings, window
 from brood.core.timeline import events, stage_times, time_between

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import GroupRecord, PestRecord, Source, StageRecord, cited
 from brood.core.chain import chain_of
-from brood.core.evening import EVENING
+from brood.core.hours import EVENING
 from brood.core.rate import RateModel
 from brood.core.timeline import gamma_span, rate_sum
 from brood.core.types import Pest, Span

@@ -8,8 +8,8 @@ from typing import Any
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.improve import Improvement, improvements
+from brood.core.plan import Plan
 from brood.core.problem import Problem
-from brood.core.types import Plan
 from brood.services.speech import Speech, listed
 
 

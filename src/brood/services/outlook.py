@@ -10,11 +10,12 @@ from datetime import date
 from itertools import pairwise
 from typing import Any
 
+from brood.core.case import Case
 from brood.core.outcome import Outcome, outcomes
+from brood.core.plan import Plan
 from brood.core.planner import RULES, problem_of, rule_uses, uses_of
 from brood.core.population import expected
 from brood.core.problem import Problem
-from brood.core.types import Case, Plan
 from brood.errors import InputError
 
 

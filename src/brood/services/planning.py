@@ -13,8 +13,10 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core import planner
-from brood.core import types as core
+from brood.core.case import Case
+from brood.core.plan import Plan, PlannedEvening
 from brood.core.problem import Problem
+from brood.core.types import Pest
 from brood.errors import InputError, LeftAlone, NothingDevelops
 from brood.services import history, words
 from brood.services.assemble import LEFT_ALONE, fingerprint, model
@@ -34,7 +36,7 @@ class Planned:
     """A tabulated case and its plan."""
 
     problem: Problem
-    plan: core.Plan
+    plan: Plan
 
 
 class _Plans:
@@ -44,7 +46,7 @@ class _Plans:
         self._plans: OrderedDict[str, Planned] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: str, case: core.Case) -> Planned:
+    def get(self, key: str, case: Case) -> Planned:
         with self._lock:
             if key in self._plans:
                 self._plans.move_to_end(key)
@@ -70,7 +72,7 @@ class _Plans:
 _plans = _Plans()
 
 
-def planned(case: core.Case) -> Planned:
+def planned(case: Case) -> Planned:
     """A case tabulated and planned, from memory when nothing has changed."""
     return _plans.get(fingerprint(case), case)
 
@@ -85,7 +87,7 @@ def standing_plan(session: Session, catalogue: Catalogue, row: PestCase, today: 
     return planned(model(session, catalogue, row, today))
 
 
-def plan_of(case: core.Case) -> core.Plan:
+def plan_of(case: Case) -> Plan:
     """The plan of a case, from memory when nothing has changed."""
     return planned(case).plan
 
@@ -123,7 +125,7 @@ def replan(
     speech: Speech,
     *,
     anew: bool = False,
-) -> core.Plan | None:
+) -> Plan | None:
     """Plan a case again and write the evenings that changed; None when there is nothing
     to plan from. `anew` forgets the dates promised before.
 
@@ -160,8 +162,8 @@ def _drop(slots: Iterable[Application], now: datetime) -> None:
 def _write(
     session: Session,
     row: PestCase,
-    pest: core.Pest,
-    plan: core.Plan,
+    pest: Pest,
+    plan: Plan,
     today: date,
     now: datetime,
     speech: Speech,
@@ -198,7 +200,7 @@ def _write(
 
 def _set(
     slot: Application,
-    planned: core.Application,
+    planned: PlannedEvening,
     today: date,
     now: datetime,
     course: tuple[date | None, int],

@@ -9,19 +9,20 @@ from datetime import date, datetime, time, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core import types as core
+from brood.core.case import Case, Found
 from brood.core.inference import infer_hidden, spread_group
 from brood.core.outcome import Outcome, outcomes
 from brood.core.planner import plan, problem_of, uses_of
 from brood.core.population import totals
 from brood.core.temperature import day_night
+from brood.core.types import ADULT
 from brood.errors import InputError
 from brood.services import assemble, history, planning
 from brood.services.outlook import breaks_label, too_soon
 from brood.store.queries import cases
 
 LAST_DAY = 120
-STAGES = ("egg", "young", "pupa", core.ADULT)
+STAGES = ("egg", "young", "pupa", ADULT)
 LONGEST_PICTURE = 70
 
 
@@ -87,7 +88,7 @@ def days_of(text: str) -> tuple[int, ...]:
     return tuple(sorted(set(days)))
 
 
-def case_of(command: RehearsalCommand, catalogue: Catalogue, start: date) -> core.Case:
+def case_of(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Case:
     """The core's case of a rehearsal. Raises InputError when it cannot be."""
     pest = catalogue.pest(command.pest_id)
     opened = datetime.combine(start - timedelta(days=1), time())
@@ -99,7 +100,7 @@ def case_of(command: RehearsalCommand, catalogue: Catalogue, start: date) -> cor
         day_from=time(7),
         night_from=time(21),
     )
-    groups = [core.Found(start, stage, count) for stage, count in command.found if count > 0]
+    groups = [Found(start, stage, count) for stage, count in command.found if count > 0]
     if not groups:
         raise InputError(
             "Give at least one number: without any pest there is nothing to rehearse.", field="egg"
@@ -109,7 +110,7 @@ def case_of(command: RehearsalCommand, catalogue: Catalogue, start: date) -> cor
         for g in groups
         for piece in spread_group(pest, g, (command.day_c + command.night_c) / 2)
     )
-    return core.Case(
+    return Case(
         pest=pest,
         start=start,
         found=infer_hidden(pest, found, series),

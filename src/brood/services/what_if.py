@@ -9,9 +9,9 @@ from datetime import date, datetime
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core import types as core
-from brood.core.evening import evening
+from brood.core.hours import evening
 from brood.core.outcome import Outcome, outcomes
+from brood.core.plan import Plan
 from brood.core.planner import uses_of
 from brood.core.problem import Problem, Uses
 from brood.core.windows import Window, windows
@@ -170,7 +170,7 @@ def _chart(
     problem: Problem,
     catalogue: Catalogue,
     row: PestCase,
-    plan: core.Plan,
+    plan: Plan,
     moved: Sequence[Moved],
     uses: Uses,
     now: datetime,

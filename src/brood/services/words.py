@@ -6,7 +6,8 @@ from collections.abc import Iterable, Mapping
 from datetime import date
 
 from brood.catalogue.schema import TreatmentRecord
-from brood.core.types import Application, Pest, Reason, Slip, Stage
+from brood.core.plan import PlannedEvening, Reason, Slip
+from brood.core.types import Pest, Stage
 from brood.services import chance
 from brood.services.speech import Speech, days, listed
 
@@ -138,7 +139,7 @@ def act_names(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) ->
 
 
 def next_step(
-    application: Application,
+    application: PlannedEvening,
     today: date,
     again: bool,
     speech: Speech,
@@ -153,7 +154,7 @@ def next_step(
     return f"{verb} {speech.span(first, application.latest if spare <= 2 else first)}, evening."
 
 
-def window(application: Application, today: date, speech: Speech) -> str:
+def window(application: PlannedEvening, today: date, speech: Speech) -> str:
     """How early and how late the next evening may be."""
     if application.short_by_days or application.latest <= max(application.target, today):
         return ""
