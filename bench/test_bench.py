@@ -11,11 +11,11 @@ from pathlib import Path
 import pytest
 
 from brood.catalogue.loader import load, shipped
-from brood.core.case import Case, Found
-from brood.core.planner import plan, problem_of
-from brood.core.projection import project
-from brood.core.temperature import daily
-from brood.core.timeline import stage_times
+from brood.core.biology.case import Case, Found
+from brood.core.biology.stage_times import stage_times
+from brood.core.climate.series import daily
+from brood.core.course.planner import plan, problem_of
+from brood.core.population.projection import project
 from brood.services import demo
 from brood.services.commands import default_acts
 from brood.services.identify import answer
@@ -95,7 +95,7 @@ def test_page(benchmark, tmp_path: Path, page: str):
 
 
 def test_read_a_years_file(benchmark):
-    from brood.core.logger_csv import parse
+    from brood.core.climate.logger_table import parse
 
     benchmark.pedantic(
         parse, (csv_text(LoggerPlan(datetime(2026, 1, 1), days=365)).encode(),), rounds=3

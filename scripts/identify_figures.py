@@ -8,9 +8,9 @@ import sys
 from concurrent.futures import ProcessPoolExecutor
 
 import numpy as np
+from keepers import Inquiry, Keeper, calibration_error, inquire, typical_setting
 
 from brood.catalogue.loader import shipped
-from brood.core.keepers import Inquiry, Keeper, calibration_error, inquire, typical_setting
 
 EACH = int(sys.argv[1]) if len(sys.argv) > 1 else 100
 

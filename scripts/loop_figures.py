@@ -18,12 +18,12 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from simulated import Plant, Story, follow
 
 from brood.catalogue.loader import shipped
-from brood.core import planner
-from brood.core.alive import Question, fates
-from brood.core.case import Case, Evening, Found
-from brood.core.learning import even_speed, stacked
-from brood.core.population import steps_of
-from brood.core.temperature import constant
+from brood.core.biology.case import Case, Evening, Found
+from brood.core.climate.series import constant
+from brood.core.course import planner
+from brood.core.followup.alive_odds import Question, fates
+from brood.core.followup.posterior import even_speed, stacked
+from brood.core.population.half_days import steps_of
 
 DAY = date(2026, 6, 1)
 CATALOGUE = shipped()

@@ -17,15 +17,15 @@ import numpy as np
 from scipy.integrate import solve_ivp
 
 from brood.catalogue.loader import shipped
-from brood.core.case import Case, Found, Limits
-from brood.core.chain import chain_of
-from brood.core.lines import clearing
-from brood.core.outcome import outcomes
-from brood.core.planner import plan, problem_of, rule_uses, uses_of
-from brood.core.problem import Problem
-from brood.core.temperature import constant, daily
-from brood.core.types import ADULT
-from brood.core.windows import windows
+from brood.core.biology.case import Case, Found, Limits
+from brood.core.biology.pest import ADULT
+from brood.core.biology.substages import chain_of
+from brood.core.climate.series import constant, daily
+from brood.core.course.outcome import outcomes
+from brood.core.course.planner import plan, problem_of, rule_uses, uses_of
+from brood.core.course.problem import Problem
+from brood.core.course.windows import windows
+from brood.core.population.extinction import clearing
 
 sys.path[:0] = [
     str(Path(__file__).parents[1] / "tests"),

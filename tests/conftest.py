@@ -18,8 +18,8 @@ from jinja2 import FileSystemBytecodeCache
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.core.case import Case, Found
-from brood.core.temperature import constant
+from brood.core.biology.case import Case, Found
+from brood.core.climate.series import constant
 from brood.services import demo, planning
 from brood.settings import Settings
 from brood.store.session import Store, open_store

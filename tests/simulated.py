@@ -7,14 +7,14 @@ from datetime import date, datetime, time, timedelta
 
 import numpy as np
 
-from brood.core import planner
-from brood.core.case import Evening, Inspection
-from brood.core.chain import chain_of
-from brood.core.clearing import clear_by
-from brood.core.evening import effect
-from brood.core.learning import learn, updated
-from brood.core.seeing import HIDDEN_SEEN, classes, shown
-from brood.core.types import ADULT, PREOVIPOSITION
+from brood.core.biology.case import Evening, Inspection
+from brood.core.biology.kill import effect
+from brood.core.biology.pest import ADULT, PREOVIPOSITION
+from brood.core.biology.substages import chain_of
+from brood.core.course import planner
+from brood.core.followup.all_clear import clear_by
+from brood.core.followup.detection import HIDDEN_SEEN, classes, shown
+from brood.core.followup.posterior import learn, updated
 
 STEP = 0.25
 MOST, CROWD = 6000, 1000

@@ -4,7 +4,7 @@ import runpy
 from dataclasses import fields
 from pathlib import Path
 
-from brood.core.rate import RateModel
+from brood.core.biology.rates import RateModel
 from brood.settings import Settings
 from brood.web.app import create_app
 

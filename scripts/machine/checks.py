@@ -16,8 +16,8 @@ from pathlib import Path
 
 from icalendar import Calendar
 
-from brood.core.timeline import stage_times
-from brood.core.types import Pest
+from brood.core.biology.pest import Pest
+from brood.core.biology.stage_times import stage_times
 from brood.settings import Settings
 from brood.web.app import create_app
 

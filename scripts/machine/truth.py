@@ -8,11 +8,11 @@ from functools import lru_cache
 
 import numpy as np
 
-from brood.core.case import Act
-from brood.core.chain import chain_of
-from brood.core.evening import effect
-from brood.core.seeing import HIDDEN_SEEN, classes, shown
-from brood.core.types import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.case import Act
+from brood.core.biology.kill import effect
+from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.substages import chain_of
+from brood.core.followup.detection import HIDDEN_SEEN, classes, shown
 
 MOST = 2500
 HALF = 0.5

@@ -11,8 +11,8 @@ import pytest
 from conftest import NOW
 
 from brood.charts import evenings, falling, follow, shelves, svg, tally
-from brood.core.case import Inspection
-from brood.core.clearing import Clearing, NeededLook
+from brood.core.biology.case import Inspection
+from brood.core.followup.all_clear import Clearing, NeededLook
 from brood.services import following, neighbours, today
 from brood.services.following import Dot, FollowChart
 from brood.services.preferences import Preferences

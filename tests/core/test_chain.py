@@ -12,9 +12,9 @@ from scipy.integrate import solve_ivp
 from scipy.stats import gamma
 
 from brood.catalogue.loader import shipped
-from brood.core.chain import advance, chain_of, clock, moves_per_hour
-from brood.core.temperature import constant, daily, from_readings
-from brood.core.timeline import events, stage_times, time_between
+from brood.core.biology.stage_times import events, stage_times, time_between
+from brood.core.biology.substages import advance, chain_of, clock, moves_per_hour
+from brood.core.climate.series import constant, daily, from_readings
 from brood.errors import ModelError
 
 START = datetime(2026, 6, 1)

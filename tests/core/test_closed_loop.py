@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 from simulated import Plant, follow
 
 from brood.catalogue.loader import shipped
-from brood.core.alive import Question, fates
-from brood.core.case import CardCatch, Evening, Found, Inspection
-from brood.core.clearing import clear_by, interpolated, suspected
-from brood.core.learning import even_speed, learn, stacked, updated
-from brood.core.population import steps_of
-from brood.core.temperature import constant
-from brood.core.types import ADULT
+from brood.core.biology.case import CardCatch, Evening, Found, Inspection
+from brood.core.biology.pest import ADULT
+from brood.core.climate.series import constant
+from brood.core.followup.alive_odds import Question, fates
+from brood.core.followup.all_clear import clear_by, interpolated, suspected
+from brood.core.followup.posterior import even_speed, learn, stacked, updated
+from brood.core.population.half_days import steps_of
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "scripts"))
 import itertools

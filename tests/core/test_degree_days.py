@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brood.core.degree_days import (
+from brood.core.climate.degree_days import (
     CUTOFFS,
     METHODS,
     from_extremes,

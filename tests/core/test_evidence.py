@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from keepers import Keeper, calibration_error, inquire, typical_setting
 
 from brood.catalogue.loader import shipped
-from brood.core.evidence import Setting, weigh
-from brood.core.keepers import Keeper, calibration_error, inquire, typical_setting
-from brood.core.next_check import next_checks
+from brood.core.diagnosis.evidence import Setting, weigh
+from brood.core.diagnosis.next_check import next_checks
 
 MODEL = shipped().evidence.model
 HARMLESS = {c.id for c in MODEL.causes if c.harmless}

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from brood.core.gathering import Window, gather
+from brood.core.course.shared_evenings import Window, gather
 
 
 def optimum(windows, free):

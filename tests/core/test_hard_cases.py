@@ -11,15 +11,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
-from brood.core import planner
-from brood.core.case import Case, Found, Inspection
-from brood.core.clearing import clear_by, unseen_weights
-from brood.core.inference import infer_hidden
-from brood.core.outcome import outcomes
-from brood.core.projection import project
-from brood.core.spread import spread_of
-from brood.core.temperature import constant, covering, day_night
-from brood.core.types import ADULT
+from brood.core.biology.case import Case, Found, Inspection
+from brood.core.biology.pest import ADULT
+from brood.core.biology.unseen import infer_hidden
+from brood.core.climate.series import constant, covering, day_night
+from brood.core.course import planner
+from brood.core.course.outcome import outcomes
+from brood.core.followup.all_clear import clear_by, unseen_weights
+from brood.core.population.projection import project
+from brood.core.population.spread import spread_of
 from brood.errors import InputError
 
 DAY = date(2026, 6, 1)

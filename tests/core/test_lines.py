@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 from test_planner import CATALOGUE, DAY, infested, random_case, swing
 
-from brood.core.case import Evening, Found
-from brood.core.daytable import day_table
-from brood.core.exposure import Effects
-from brood.core.lines import alive_after, clearing, untreated
-from brood.core.passage import erlang
-from brood.core.population import assess_many, steps_of
-from brood.core.types import ADULT
+from brood.core.biology.case import Evening, Found
+from brood.core.biology.pest import ADULT
+from brood.core.course.effects import Effects
+from brood.core.population.day_table import day_table
+from brood.core.population.extinction import alive_after, clearing, untreated
+from brood.core.population.half_days import assess_many, steps_of
+from brood.core.population.waiting_times import erlang
 
 LAST = DAY + timedelta(days=40)
 

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brood.core import daily_csv
-from brood.core.logger_csv import parse
-from brood.core.temperature import FILLED, from_readings
+from brood.core.climate import daily_table
+from brood.core.climate.logger_table import parse
+from brood.core.climate.series import FILLED, from_readings
 from brood.errors import InputError
 from brood.services.logger import LoggerPlan, csv_text, temperatures
 
@@ -123,7 +123,7 @@ DIALECTS = [
 @pytest.mark.parametrize(("text", "given", "celsius"), DIALECTS, ids=range(len(DIALECTS)))
 def test_other_devices_ways_of_writing_are_read(text, given, celsius):
     for data in (text.encode(), ("\ufeff" + text).encode(), text.encode("utf-16")):
-        assert daily_csv.parse(data) is None
+        assert daily_table.parse(data) is None
         log = parse(data, **given)
         assert [r.celsius for r in log.readings] == pytest.approx(celsius)
         assert log.readings[0].at == datetime(2026, 6, 1, 8)

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from brood.core.mixing import UNITS, by_label, dilute, from_ml, mixed, spoons, to_ml
+from brood.core.mixing.dilution import UNITS, by_label, dilute, from_ml, mixed, spoons, to_ml
 from brood.errors import InputError
 
 VOLUMES = st.floats(1.0, 50_000.0)

@@ -14,15 +14,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
-from brood.core.backbone import guard_stage, spared_stages
-from brood.core.case import Case, Evening, Found, Limits
-from brood.core.improve import improvements
-from brood.core.inference import infer_hidden
-from brood.core.keep_below import Forecast, holds
-from brood.core.outcome import outcomes
-from brood.core.planner import RULES, chosen, plan, problem_of, rule_uses, uses_of
-from brood.core.temperature import constant, daily
-from brood.core.types import ADULT
+from brood.core.biology.case import Case, Evening, Found, Limits
+from brood.core.biology.pest import ADULT
+from brood.core.biology.unseen import infer_hidden
+from brood.core.climate.series import constant, daily
+from brood.core.course.hold_below import Forecast, holds
+from brood.core.course.improvements import improvements
+from brood.core.course.key_dates import guard_stage, spared_stages
+from brood.core.course.outcome import outcomes
+from brood.core.course.planner import RULES, chosen, plan, problem_of, rule_uses, uses_of
 from brood.errors import InputError, NothingDevelops
 
 FUNCTION = [HealthCheck.function_scoped_fixture]

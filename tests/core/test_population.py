@@ -13,13 +13,13 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from brood.catalogue.loader import shipped
-from brood.core.case import Case, Found
-from brood.core.chain import NODES, chain_of
-from brood.core.evening import effect
-from brood.core.population import SPEED_CV, assess, expected, steps_of
-from brood.core.spread import spread_of
-from brood.core.temperature import constant, daily, day_night
-from brood.core.types import ADULT, PREOVIPOSITION
+from brood.core.biology.case import Case, Found
+from brood.core.biology.kill import effect
+from brood.core.biology.pest import ADULT, PREOVIPOSITION
+from brood.core.biology.substages import NODES, chain_of
+from brood.core.climate.series import constant, daily, day_night
+from brood.core.population.half_days import SPEED_CV, assess, expected, steps_of
+from brood.core.population.spread import spread_of
 
 DAY = date(2026, 6, 1)
 CATALOGUE = shipped()

@@ -9,13 +9,13 @@ import pytest
 from conftest import DAY, MITE, THRIPS, WHITEFLY
 
 from brood.catalogue.loader import shipped
-from brood.core.case import Found
-from brood.core.chain import chain_of
-from brood.core.evening import effect
-from brood.core.inference import CLASSES, infer_hidden, spread_group, table_at
-from brood.core.population import expected
-from brood.core.projection import project, survivals
-from brood.core.temperature import constant
+from brood.core.biology.case import Found
+from brood.core.biology.kill import effect
+from brood.core.biology.substages import chain_of
+from brood.core.biology.unseen import CLASSES, infer_hidden, spread_group, table_at
+from brood.core.climate.series import constant
+from brood.core.population.half_days import expected
+from brood.core.population.projection import project, survivals
 
 WARM = constant(datetime(2026, 6, 1), 24 * 100, 22.0)
 

@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brood.catalogue.loader import points, shipped
-from brood.core.fitting import Point, fit_all, fit_line
-from brood.core.rate import MODELS, Briere1, Lactin2, LinearPlateau, model_of
-from brood.core.timeline import stage_times
+from brood.core.biology.fitting import Point, fit_all, fit_line
+from brood.core.biology.rates import MODELS, Briere1, Lactin2, LinearPlateau, model_of
+from brood.core.biology.stage_times import stage_times
 from brood.errors import ModelError
 
 STAGES = [(pest.id, stage) for pest in shipped().pests.values() for stage in pest.stages]

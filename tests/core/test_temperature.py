@@ -6,7 +6,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 import pytest
 
-from brood.core.temperature import (
+from brood.core.climate.series import (
     EXPECTED,
     FILLED,
     MEASURED,

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from conftest import MITE
 
-from brood.core import planner
+from brood.core.course import planner
 from brood.errors import InputError
 from brood.services.casefile import plan_json, read_case
 from brood.services.documents import parse_json

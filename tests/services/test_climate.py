@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from conftest import NOW
 
-from brood.core.temperature import (
+from brood.core.climate.series import (
     DIARY,
     EXPECTED,
     FILLED,
@@ -236,7 +236,7 @@ def test_a_value_that_stays_for_hours_is_a_run_and_a_calm_room_is_not():
 def test_a_warm_spot_brings_breeding_forward_and_a_cool_spot_lengthens_the_course(make_case):
     from dataclasses import replace
 
-    from brood.core.planner import plan, problem_of
+    from brood.core.course.planner import plan, problem_of
 
     plain = make_case()
     spots = replace(plain, series=replace(plain.series, warm_spot_c=3.0, cool_spot_c=2.0))

@@ -10,7 +10,7 @@ import pytest
 from conftest import NOW
 from test_following import SPEECH, START, evening, look, open_mite, planned
 
-from brood.core.temperature import EXPECTED
+from brood.core.climate.series import EXPECTED
 from brood.errors import LeftAlone, NotFound
 from brood.services import assemble, cases, clearing, commands, history, inspecting, planning, today
 from brood.services.commands import FindCommand, MarkCommand

@@ -10,7 +10,7 @@ from conftest import NOW
 from PIL import Image
 from sqlalchemy import select
 
-from brood.core.severity import severity
+from brood.core.diagnosis.severity import severity
 from brood.errors import FieldErrors
 from brood.services import commands, looking, looks, loupe, photos, plants
 from brood.services.chance import frequency, likelihood, strokes

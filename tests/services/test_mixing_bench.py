@@ -121,7 +121,7 @@ def test_a_label_wins_over_the_recipe_and_over_what_is_eaten():
 @settings(deadline=None)
 @given(st.sampled_from(sorted(CATALOGUE.recipes.recipe)), st.floats(20, 20_000))
 def test_a_mix_as_json_gives_the_same_volume_in_every_measure(treatment, volume):
-    from brood.core.mixing import to_ml
+    from brood.core.mixing.dilution import to_ml
 
     data = as_json(mix(CATALOGUE, MixCommand(treatment, volume)))
     assert sum(part["ml"] for part in data["ingredients"]) == pytest.approx(volume, abs=0.01)

@@ -5,7 +5,7 @@ from datetime import date, datetime
 import pytest
 from conftest import DAY, MITE, THRIPS
 
-from brood.core.plan import PlannedEvening, Reason
+from brood.core.course.plan import PlannedEvening, Reason
 from brood.services import words
 from brood.services.speech import Speech, days, listed, number
 

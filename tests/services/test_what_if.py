@@ -9,8 +9,8 @@ import pytest
 from conftest import MITE, NOW
 from test_cases import SPEECH, TODAY, Keeper
 
-from brood.core.outcome import outcomes
-from brood.core.planner import problem_of, uses_of
+from brood.core.course.outcome import outcomes
+from brood.core.course.planner import problem_of, uses_of
 from brood.errors import FieldErrors
 from brood.services import (
     assemble,

@@ -11,7 +11,7 @@ from conftest import NOW
 from playwright.sync_api import expect
 from serving import SIZES, visit
 
-from brood.core.planner import plan, problem_of
+from brood.core.course.planner import plan, problem_of
 from brood.services.casefile import read_case
 
 PATIENCE_MS = 1500

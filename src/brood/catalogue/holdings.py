@@ -18,8 +18,8 @@ from brood.catalogue.schema import (
     TreatmentRecord,
 )
 from brood.catalogue.signs import Evidence
-from brood.core.case import Act
-from brood.core.types import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.case import Act
+from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
 from brood.errors import InputError
 
 CUT_SHARE = 0.33

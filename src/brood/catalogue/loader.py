@@ -26,9 +26,9 @@ from brood.catalogue.schema import (
     TreatmentRecord,
     cited,
 )
-from brood.core.fitting import LINE_TOLERANCE, Point, fit_line
-from brood.core.rate import RateModel, model_of
-from brood.core.types import Pest, Stage
+from brood.core.biology.fitting import LINE_TOLERANCE, Point, fit_line
+from brood.core.biology.pest import Pest, Stage
+from brood.core.biology.rates import RateModel, model_of
 from brood.errors import CatalogueError, ModelError
 
 WEIGHT = {"A": 4.0, "B": 1.0, "C": 0.25}

@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import KillTable, PestRecord
-from brood.core.rate import model_of
-from brood.core.types import Pest, Stage
+from brood.core.biology.pest import Pest, Stage
+from brood.core.biology.rates import model_of
 from brood.errors import InputError
 
 FIGURE_NAMES = {

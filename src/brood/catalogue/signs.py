@@ -14,7 +14,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from brood.catalogue.schema import Grade, Id, PestRecord, Positive, Record, Share, Text
-from brood.core.evidence import Cause, EvidenceModel, Sign
+from brood.core.diagnosis.evidence import Cause, EvidenceModel, Sign
 
 Word = Literal["nearly-always", "often", "sometimes", "rarely", "never"]
 Background = Literal["hardly", "seldom", "now-and-then", "commonly", "half", "mostly"]

@@ -11,7 +11,7 @@ from brood.charts import bands
 from brood.charts.bands import Row, days_since
 from brood.charts.brood import describe
 from brood.charts.svg import Point, figure, line, num, path, rect, text
-from brood.core.temperature import EXPECTED
+from brood.core.climate.series import EXPECTED
 from brood.services.brood_chart import ChartData
 from brood.services.speech import Speech, number
 

@@ -8,7 +8,7 @@ from datetime import date
 import numpy as np
 
 from brood.charts.svg import Point, circle, figure, line, num, path, rect, text
-from brood.core.clearing import SURE, Clearing
+from brood.core.followup.all_clear import SURE, Clearing
 from brood.services.speech import Speech
 
 LEAST, NAME_WIDTH = 0.002, 54.0

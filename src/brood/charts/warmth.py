@@ -10,7 +10,7 @@ from datetime import datetime, timedelta
 import numpy as np
 
 from brood.charts.svg import Point, figure, line, path, rect, simplify, text
-from brood.core.temperature import EXPECTED, FILLED, FORECAST, MEASURED, SET, HourlySeries
+from brood.core.climate.series import EXPECTED, FILLED, FORECAST, MEASURED, SET, HourlySeries
 from brood.services.places import PlaceResult
 from brood.services.speech import UNITS, Speech
 

@@ -7,7 +7,7 @@ from datetime import datetime
 import click
 
 from brood.cli.output import emit, read, with_json
-from brood.core.degree_days import CUTOFFS, METHODS
+from brood.core.climate.degree_days import CUTOFFS, METHODS
 
 
 @click.command("degree-days")

@@ -20,8 +20,8 @@ def plan(case: str, as_json: bool) -> None:
     brood plan docs/examples/mite-20.json --json
     echo '{"schema": 1, "pest": "tetranychus-urticae", …}' | brood plan -
     """
-    from brood.core.planner import plan as planned
-    from brood.core.planner import problem_of
+    from brood.core.course.planner import plan as planned
+    from brood.core.course.planner import problem_of
     from brood.services.casefile import plan_json, read_case
     from brood.services.documents import parse_json
 

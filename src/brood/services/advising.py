@@ -10,8 +10,8 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Act
-from brood.core.types import ADULT
+from brood.core.biology.case import Act
+from brood.core.biology.pest import ADULT
 from brood.errors import InputError
 from brood.services import choosing, planning
 from brood.services.choosing import Toggle, Weighed

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.hours import EVENING
+from brood.core.climate.hours import EVENING
 from brood.errors import NotFound
 from brood.store.tables import AfterTask, ApplicationRecord, PestCase
 

@@ -11,14 +11,14 @@ from datetime import date, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core import planner
-from brood.core.case import Act, Case, Evening, Found, Limits
-from brood.core.clearing import suspected
-from brood.core.inference import CLASSES, infer_hidden, spread_group
-from brood.core.learning import Belief, updated
-from brood.core.seeing import found_by
-from brood.core.temperature import HourlySeries
-from brood.core.timeline import generation_over
+from brood.core.biology.case import Act, Case, Evening, Found, Limits
+from brood.core.biology.stage_times import generation_over
+from brood.core.biology.unseen import CLASSES, infer_hidden, spread_group
+from brood.core.climate.series import HourlySeries
+from brood.core.course import planner
+from brood.core.followup.all_clear import suspected
+from brood.core.followup.detection import found_by
+from brood.core.followup.posterior import Belief, updated
 from brood.errors import InputError, LeftAlone
 from brood.services import counted, history, patches
 from brood.services.warmth import plant_series

@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Act, Case
-from brood.core.planner import uses_of
-from brood.core.problem import Problem
-from brood.core.temperature import placed
+from brood.core.biology.case import Act, Case
+from brood.core.climate.series import placed
+from brood.core.course.planner import uses_of
+from brood.core.course.problem import Problem
 from brood.services.planning import Planned
 from brood.services.speech import Speech
 

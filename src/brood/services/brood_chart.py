@@ -12,14 +12,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brood.catalogue.schema import PestRecord
-from brood.core.case import Act, Case, Found
-from brood.core.chain import chain_of, clock
-from brood.core.hours import evening
-from brood.core.plan import Plan
-from brood.core.projection import CLASSES, Projection, project
-from brood.core.spread import Spread, spread_of
-from brood.core.temperature import HourlySeries, window
-from brood.core.types import ADULT, Pest
+from brood.core.biology.case import Act, Case, Found
+from brood.core.biology.pest import ADULT, Pest
+from brood.core.biology.substages import chain_of, clock
+from brood.core.climate.hours import evening
+from brood.core.climate.series import HourlySeries, window
+from brood.core.course.plan import Plan
+from brood.core.population.projection import CLASSES, Projection, project
+from brood.core.population.spread import Spread, spread_of
 
 Array = NDArray[np.float64]
 

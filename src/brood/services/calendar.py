@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from brood import __version__
 from brood.catalogue.holdings import Catalogue
-from brood.core.hours import evening
+from brood.core.climate.hours import evening
 from brood.services import history, words
 from brood.services.preferences import Preferences
 from brood.store.queries import cases

@@ -8,9 +8,9 @@ from datetime import date, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.outcome import Outcome
-from brood.core.planner import rule_uses, uses_of
-from brood.core.population import totals
+from brood.core.course.outcome import Outcome
+from brood.core.course.planner import rule_uses, uses_of
+from brood.core.population.half_days import totals
 from brood.errors import InputError
 from brood.services import assemble, planning
 from brood.services.choosing import setting_of

@@ -12,16 +12,16 @@ from typing import Any, TypeVar
 import numpy as np
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Act, Case, Evening, Found, Inspection, Limits
-from brood.core.inference import CLASSES, infer_hidden, spread_group
-from brood.core.learning import learn, updated
-from brood.core.plan import Plan
-from brood.core.planner import DEFAULT_HORIZON_DAYS
-from brood.core.problem import Problem
-from brood.core.seeing import CLASSES as STAGE_CLASSES
-from brood.core.seeing import THOROUGH, class_of
-from brood.core.temperature import SPREAD_C, HourlySeries, constant, daily, day_night, window
-from brood.core.types import DateSpan, Pest, Span
+from brood.core.biology.case import Act, Case, Evening, Found, Inspection, Limits
+from brood.core.biology.pest import DateSpan, Pest, Span
+from brood.core.biology.unseen import CLASSES, infer_hidden, spread_group
+from brood.core.climate.series import SPREAD_C, HourlySeries, constant, daily, day_night, window
+from brood.core.course.plan import Plan
+from brood.core.course.planner import DEFAULT_HORIZON_DAYS
+from brood.core.course.problem import Problem
+from brood.core.followup.detection import CLASSES as STAGE_CLASSES
+from brood.core.followup.detection import THOROUGH, class_of
+from brood.core.followup.posterior import learn, updated
 from brood.errors import InputError
 from brood.services import words
 from brood.services.cleardate import all_clear

@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
-from brood.core.case import Case
-from brood.core.clearing import LOOK_GAP_DAYS
-from brood.core.keep_below import LOOK_AHEAD_DAYS
-from brood.core.plan import Plan, PlannedEvening
-from brood.core.types import ADULT, Pest, Stage
+from brood.core.biology.case import Case
+from brood.core.biology.pest import ADULT, Pest, Stage
+from brood.core.course.hold_below import LOOK_AHEAD_DAYS
+from brood.core.course.plan import Plan, PlannedEvening
+from brood.core.followup.all_clear import LOOK_GAP_DAYS
 from brood.errors import InputError, LeftAlone, NothingDevelops
 from brood.services import assemble, course, history, patches, planning, words
 from brood.services.aftercare import open_tasks

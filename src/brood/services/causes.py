@@ -10,8 +10,8 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.learning import Belief
-from brood.core.plan import Plan
+from brood.core.course.plan import Plan
+from brood.core.followup.posterior import Belief
 from brood.services import history
 from brood.services.speech import Speech, days, listed
 from brood.store.queries import looks

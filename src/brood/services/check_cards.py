@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation
-from brood.core.next_check import Check
+from brood.core.diagnosis.next_check import Check
 from brood.services.chance import frequency
 
 TITLES = {

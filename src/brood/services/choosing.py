@@ -12,9 +12,9 @@ from threading import Lock
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Act, Case
-from brood.core.improve import beside, weigh
-from brood.core.problem import Problem
+from brood.core.biology.case import Act, Case
+from brood.core.course.improvements import beside, weigh
+from brood.core.course.problem import Problem
 from brood.errors import FieldErrors, InputError
 from brood.services import assemble, effort, guards, history, household, planning, shelf
 from brood.services.commands import ActCommand

@@ -6,11 +6,11 @@ from dataclasses import replace
 from datetime import date
 from typing import Any
 
-from brood.core import planner
-from brood.core.case import Act, Case, Inspection
-from brood.core.clearing import clear_by, interpolated
-from brood.core.learning import learn, updated
-from brood.core.plan import Plan
+from brood.core.biology.case import Act, Case, Inspection
+from brood.core.course import planner
+from brood.core.course.plan import Plan
+from brood.core.followup.all_clear import clear_by, interpolated
+from brood.core.followup.posterior import learn, updated
 from brood.services import words
 
 

@@ -9,9 +9,9 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Act, CardCatch, Case, Inspection
-from brood.core.clearing import Clearing, clear_by
-from brood.core.learning import Belief
+from brood.core.biology.case import Act, CardCatch, Case, Inspection
+from brood.core.followup.all_clear import Clearing, clear_by
+from brood.core.followup.posterior import Belief
 from brood.errors import InputError, LeftAlone
 from brood.services import assemble, counted, history, words
 from brood.services.speech import Speech

@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.plan import Plan
-from brood.core.types import ADULT, Pest
+from brood.core.biology.pest import ADULT, Pest
+from brood.core.course.plan import Plan
 from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
 from brood.services import assemble, history, planning, words
 from brood.services.speech import Speech, days

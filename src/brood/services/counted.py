@@ -9,9 +9,9 @@ from collections.abc import Sequence
 from datetime import date
 from threading import Lock
 
-from brood.core.case import CardCatch, Case, Inspection
-from brood.core.learning import Belief, learn
-from brood.core.seeing import THOROUGH
+from brood.core.biology.case import CardCatch, Case, Inspection
+from brood.core.followup.detection import THOROUGH
+from brood.core.followup.posterior import Belief, learn
 from brood.services import history
 from brood.services.history import members
 from brood.store.records import InspectionRecord

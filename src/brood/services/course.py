@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Limits
+from brood.core.biology.case import Limits
 from brood.services import assemble, planning
 from brood.services.speech import Speech
 from brood.store.queries import cases

@@ -11,9 +11,9 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brood.core import daily_csv, logger_csv
-from brood.core.degree_days import check, from_extremes, from_hours, vertical_error
-from brood.core.temperature import EXPECTED, FILLED, FORECAST, HourlySeries, daily, from_readings
+from brood.core.climate import daily_table, logger_table
+from brood.core.climate.degree_days import check, from_extremes, from_hours, vertical_error
+from brood.core.climate.series import EXPECTED, FILLED, FORECAST, HourlySeries, daily, from_readings
 from brood.errors import InputError
 from brood.services.warmth import place_series
 from brood.store.queries import cases
@@ -62,16 +62,16 @@ def of_file(data: bytes, bench: Bench, *, day_first: bool = True) -> BenchResult
     Raises InputError.
     """
     check(bench.lower, bench.upper)
-    table = daily_csv.parse(data, day_first=day_first)
+    table = daily_table.parse(data, day_first=day_first)
     if table is not None:
         return _of_table(table, bench)
-    log = logger_csv.parse(data, day_first=day_first)
+    log = logger_table.parse(data, day_first=day_first)
     series = from_readings((r.at, r.celsius) for r in log.readings)
     warnings = [*log.notes, *(f"Row {r.row} refused: {r.reason}." for r in log.refused[:20])]
     return _of_series(_whole_days(series, warnings), bench, warnings)
 
 
-def _of_table(table: daily_csv.DailyFile, bench: Bench) -> BenchResult:
+def _of_table(table: daily_table.DailyFile, bench: Bench) -> BenchResult:
     warnings = [*table.notes, *(f"Row {r.row} refused: {r.reason}." for r in table.refused[:20])]
     if not table.days:
         raise InputError(

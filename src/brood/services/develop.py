@@ -8,12 +8,12 @@ from typing import Any
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.chain import chain_of, clock, require_development
-from brood.core.hours import evening
-from brood.core.logger_csv import parse
-from brood.core.temperature import check_celsius, from_readings, window
-from brood.core.timeline import events, stage_times, time_between
-from brood.core.types import ADULT, DateSpan, Pest
+from brood.core.biology.pest import ADULT, DateSpan, Pest
+from brood.core.biology.stage_times import events, stage_times, time_between
+from brood.core.biology.substages import chain_of, clock, require_development
+from brood.core.climate.hours import evening
+from brood.core.climate.logger_table import parse
+from brood.core.climate.series import check_celsius, from_readings, window
 from brood.errors import InputError
 from brood.services.casefile import dates_json, span_json
 

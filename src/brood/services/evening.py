@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.care import EveningBook, TechniqueRecord, Timer
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
-from brood.core.hours import EVENING
+from brood.core.climate.hours import EVENING
 from brood.errors import InputError, NotFound
 from brood.services import aftercare, commands, effort, guards, history, patches
 from brood.services.choosing import setting_of

@@ -7,8 +7,8 @@ import io
 import re
 from typing import Any
 
-from brood.core.fitting import Fit, Point, fit_all
-from brood.core.logger_csv import text_of
+from brood.core.biology.fitting import Fit, Point, fit_all
+from brood.core.climate.logger_table import text_of
 from brood.errors import InputError, ModelError
 
 COLUMNS = {

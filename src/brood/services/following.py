@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.case import Inspection
-from brood.core.learning import Belief
-from brood.core.origin import origins
+from brood.core.biology.case import Inspection
+from brood.core.followup.origin import origins
+from brood.core.followup.posterior import Belief
 from brood.errors import InputError
 from brood.services import assemble, chance, history, planning
 from brood.services.causes import Cause, causes

@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import GroupRecord, PestRecord, Source, StageRecord, cited
-from brood.core.chain import chain_of
-from brood.core.hours import EVENING
-from brood.core.rate import RateModel
-from brood.core.timeline import gamma_span, rate_sum
-from brood.core.types import Pest, Span
+from brood.core.biology.pest import Pest, Span
+from brood.core.biology.rates import RateModel
+from brood.core.biology.stage_times import gamma_span, rate_sum
+from brood.core.biology.substages import chain_of
+from brood.core.climate.hours import EVENING
 from brood.errors import InputError
 from brood.services.warmth import place_series
 from brood.store.queries import cases

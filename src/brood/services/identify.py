@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.evidence import TELLS, Setting, Verdict, group_chances, weigh
-from brood.core.next_check import Check, next_checks
-from brood.core.stages_seen import StageChance, stage_chances
+from brood.core.diagnosis.evidence import TELLS, Setting, Verdict, group_chances, weigh
+from brood.core.diagnosis.next_check import Check, next_checks
+from brood.core.diagnosis.stages_present import StageChance, stage_chances
 from brood.errors import InputError
 
 PLACES = ("indoor", "glasshouse", "balcony", "outdoor")

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.improve import Improvement, improvements
-from brood.core.plan import Plan
-from brood.core.problem import Problem
+from brood.core.course.improvements import Improvement, improvements
+from brood.core.course.plan import Plan
+from brood.core.course.problem import Problem
 from brood.services.speech import Speech, listed
 
 

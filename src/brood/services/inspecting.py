@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.seeing import CLASSES, class_of
+from brood.core.followup.detection import CLASSES, class_of
 from brood.errors import FieldErrors, NotFound
 from brood.services import assemble, photos, planning
 from brood.services.speech import Speech

@@ -11,11 +11,11 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 
-from brood.core import daily_csv
-from brood.core.daily_csv import DailyFile
-from brood.core.logger_csv import LoggerFile, Refusal, parse
-from brood.core.logger_csv import Reading as LoggerReading
-from brood.core.temperature import check_celsius
+from brood.core.climate import daily_table
+from brood.core.climate.daily_table import DailyFile
+from brood.core.climate.logger_table import LoggerFile, Refusal, parse
+from brood.core.climate.logger_table import Reading as LoggerReading
+from brood.core.climate.series import check_celsius
 from brood.errors import InputError, NotFound
 from brood.services.preferences import Preferences
 from brood.store.queries import cases, readings
@@ -42,7 +42,7 @@ def take_file(
     """
     place = cases.place(session, place_id)
     prefs = prefs or Preferences()
-    table = daily_csv.parse(data, day_first=prefs.locale != "en-US")
+    table = daily_table.parse(data, day_first=prefs.locale != "en-US")
     if table is not None:
         return _take_days(session, place, filename, data, table, now)
     log = parse(

@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation, Zone
-from brood.core.evidence import Setting, Verdict, group_chances, weigh
-from brood.core.inference import CLASSES
-from brood.core.next_check import next_checks
-from brood.core.severity import Severity, severity
-from brood.core.stages_seen import StageChance
+from brood.core.biology.unseen import CLASSES
+from brood.core.diagnosis.evidence import Setting, Verdict, group_chances, weigh
+from brood.core.diagnosis.next_check import next_checks
+from brood.core.diagnosis.severity import Severity, severity
+from brood.core.diagnosis.stages_present import StageChance
 from brood.services import looks
 from brood.services.chance import frequency, likelihood, strokes
 from brood.services.check_cards import CheckCard, card

@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.case import Found
-from brood.core.inference import infer_hidden, spread_group
+from brood.core.biology.case import Found
+from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.errors import InputError
 from brood.services import looks
 from brood.services.brood_chart import stage_drawing

@@ -10,7 +10,16 @@ from typing import Any
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.recipes import Ceiling, Recipe, RecipePart
-from brood.core.mixing import UNITS, Mixed, Portion, by_label, from_ml, mixed, spoons, to_ml
+from brood.core.mixing.dilution import (
+    UNITS,
+    Mixed,
+    Portion,
+    by_label,
+    from_ml,
+    mixed,
+    spoons,
+    to_ml,
+)
 from brood.errors import InputError
 
 MOST_ML = 100_000.0

@@ -10,12 +10,12 @@ from datetime import date
 from itertools import pairwise
 from typing import Any
 
-from brood.core.case import Case
-from brood.core.outcome import Outcome, outcomes
-from brood.core.plan import Plan
-from brood.core.planner import RULES, problem_of, rule_uses, uses_of
-from brood.core.population import expected
-from brood.core.problem import Problem
+from brood.core.biology.case import Case
+from brood.core.course.outcome import Outcome, outcomes
+from brood.core.course.plan import Plan
+from brood.core.course.planner import RULES, problem_of, rule_uses, uses_of
+from brood.core.course.problem import Problem
+from brood.core.population.half_days import expected
 from brood.errors import InputError
 
 

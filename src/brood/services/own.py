@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 from brood.catalogue import own
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.own import Figure
-from brood.core.timeline import stage_times
-from brood.core.types import Span
+from brood.core.biology.pest import Span
+from brood.core.biology.stage_times import stage_times
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services import assemble, planning
 from brood.store.queries import cases

@@ -10,7 +10,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.hours import EVENING
+from brood.core.climate.hours import EVENING
 from brood.errors import FieldErrors, NotFound
 from brood.services import history
 from brood.services.speech import Speech

@@ -11,7 +11,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brood.core.temperature import FILLED, HourlySeries, stuck_runs
+from brood.core.climate.series import FILLED, HourlySeries, stuck_runs
 from brood.errors import FieldErrors
 from brood.services.warmth import known_series
 from brood.store.queries import cases, readings

@@ -12,11 +12,11 @@ from threading import Lock
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core import planner
-from brood.core.case import Case
-from brood.core.plan import Plan, PlannedEvening
-from brood.core.problem import Problem
-from brood.core.types import Pest
+from brood.core.biology.case import Case
+from brood.core.biology.pest import Pest
+from brood.core.course import planner
+from brood.core.course.plan import Plan, PlannedEvening
+from brood.core.course.problem import Problem
 from brood.errors import InputError, LeftAlone, NothingDevelops
 from brood.services import history, words
 from brood.services.assemble import LEFT_ALONE, fingerprint, model

@@ -9,8 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Case
-from brood.core.clearing import LOOK_GAP_DAYS, LOOKS_NEEDED, Clearing, suspected
+from brood.core.biology.case import Case
+from brood.core.followup.all_clear import LOOK_GAP_DAYS, LOOKS_NEEDED, Clearing, suspected
 from brood.errors import FieldErrors, NotFound
 from brood.services import counted
 from brood.services.beside import everyone, stay_of

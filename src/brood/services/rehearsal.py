@@ -9,13 +9,13 @@ from datetime import date, datetime, time, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.case import Case, Found
-from brood.core.inference import infer_hidden, spread_group
-from brood.core.outcome import Outcome, outcomes
-from brood.core.planner import plan, problem_of, uses_of
-from brood.core.population import totals
-from brood.core.temperature import day_night
-from brood.core.types import ADULT
+from brood.core.biology.case import Case, Found
+from brood.core.biology.pest import ADULT
+from brood.core.biology.unseen import infer_hidden, spread_group
+from brood.core.climate.series import day_night
+from brood.core.course.outcome import Outcome, outcomes
+from brood.core.course.planner import plan, problem_of, uses_of
+from brood.core.population.half_days import totals
 from brood.errors import InputError
 from brood.services import assemble, history, planning
 from brood.services.outlook import breaks_label, too_soon

@@ -19,7 +19,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brood.core.temperature import HIGHEST_C, LOWEST_C
+from brood.core.climate.series import HIGHEST_C, LOWEST_C
 from brood.errors import InputError
 from brood.store.queries import readings
 from brood.store.tables import Place, Poll, Reading

@@ -9,7 +9,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.gathering import Window, gather
+from brood.core.course.shared_evenings import Window, gather
 from brood.services import (
     assemble,
     beside,

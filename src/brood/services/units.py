@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 from functools import cache
 
-from brood.core.mixing import registry
+from brood.core.mixing.dilution import registry
 
 TEMPERATURE = re.compile(
     r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or | and "

@@ -8,7 +8,7 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.learning import Belief
+from brood.core.followup.posterior import Belief
 from brood.errors import InputError
 from brood.services import assemble
 from brood.store.tables import PestCase

@@ -8,7 +8,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brood.core.temperature import (
+from brood.core.climate.series import (
     EXPECTED,
     FORECAST,
     MEASURED,

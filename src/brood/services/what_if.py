@@ -9,12 +9,12 @@ from datetime import date, datetime
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.hours import evening
-from brood.core.outcome import Outcome, outcomes
-from brood.core.plan import Plan
-from brood.core.planner import uses_of
-from brood.core.problem import Problem, Uses
-from brood.core.windows import Window, windows
+from brood.core.climate.hours import evening
+from brood.core.course.outcome import Outcome, outcomes
+from brood.core.course.plan import Plan
+from brood.core.course.planner import uses_of
+from brood.core.course.problem import Problem, Uses
+from brood.core.course.windows import Window, windows
 from brood.errors import FieldErrors
 from brood.services import planning
 from brood.services.brood_chart import ChartData, chart_data

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Mapping
 from datetime import date
 
 from brood.catalogue.schema import TreatmentRecord
-from brood.core.plan import PlannedEvening, Reason, Slip
-from brood.core.types import Pest, Stage
+from brood.core.biology.pest import Pest, Stage
+from brood.core.course.plan import PlannedEvening, Reason, Slip
 from brood.services import chance
 from brood.services.speech import Speech, days, listed
 

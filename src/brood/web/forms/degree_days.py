@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from brood.core.degree_days import CUTOFFS, METHODS
+from brood.core.climate.degree_days import CUTOFFS, METHODS
 from brood.services.degree_days import Bench
 from brood.web.forms.reader import Reader
 

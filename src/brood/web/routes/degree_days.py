@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, make_response, request
 
-from brood.core.degree_days import CUTOFFS, METHODS
+from brood.core.climate.degree_days import CUTOFFS, METHODS
 from brood.errors import FieldErrors, InputError
 from brood.services import degree_days
 from brood.services.degree_days import BenchResult

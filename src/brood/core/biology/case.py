@@ -1,0 +1,142 @@
+"""What is known of a case: what was found, what can be done, what was done and seen."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+
+from brood.core.biology.pest import Pest
+from brood.core.climate.series import HourlySeries
+
+
+@dataclass(frozen=True)
+class Act:
+    """Something done to the plant on a treatment evening.
+
+    `kill` maps stage id (and "adult") to the share of the touched individuals that die
+    or are removed (0 to 1). What it leaves behind has halved after `residual_days`. A
+    trap or a predator, once placed, takes its `kill` every day for `lasts_days`.
+    `when`: on every date ("always"), the "first", "every-N", or as the planner finds
+    best ("planner"). No use in the last `harvest_days` before a harvest, none before
+    the day `not_before`.
+    """
+
+    id: str
+    name: str
+    verb: str
+    kill: Mapping[str, float]
+    min_gap_days: int = 1
+    max_applications: int | None = None
+    by_hand: bool = False
+    residual_days: float = 0.0
+    lasts_days: int = 0
+    when: str = "planner"
+    harvest_days: int = 0
+    not_before: date | None = None
+
+
+@dataclass(frozen=True)
+class Found:
+    """A group found on the plant on one day: stage id (or "adult"), expected number."""
+
+    on: date
+    stage: str
+    count: float
+    inferred: bool = False
+
+
+@dataclass(frozen=True)
+class Evening:
+    """A treatment evening that has taken place, with the ids of its acts; `reach` is
+    the share that it touched, where that is known.
+    """
+
+    on: date
+    acts: tuple[str, ...]
+    reach: float | None = None
+
+
+@dataclass(frozen=True)
+class Inspection:
+    """One look over the plant, at 09:00 of its day: live animals by class (`egg`,
+    `young`, `pupa`, `adult`); none at all is a clean look.
+
+    `share` of the plant was looked at (0 to 1), an animal in the open there is seen
+    with the chance `thorough`; the day is known to within `spread_days` either way.
+    """
+
+    on: date
+    counts: Mapping[str, float] = field(default_factory=dict, hash=False)
+    share: float = 1.0
+    thorough: float = 0.7
+    spread_days: int = 0
+
+    @property
+    def live(self) -> float:
+        """All live animals seen."""
+        return sum(self.counts.values())
+
+
+@dataclass(frozen=True)
+class CardCatch:
+    """Adults counted on a sticky card between two evenings."""
+
+    since: date
+    until: date
+    caught: float
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What the keeper can and will do; None means no limit of the kind."""
+
+    min_gap_days: int | None = None
+    max_applications: int | None = None
+    weekdays: frozenset[int] | None = None
+    away: tuple[tuple[date, date], ...] = ()
+    harvest: date | None = None
+
+    def admits(self, day: date) -> bool:
+        """Whether a treatment may fall on that day."""
+        if self.weekdays is not None and day.weekday() not in self.weekdays:
+            return False
+        return not any(first <= day <= last for first, last in self.away)
+
+
+@dataclass(frozen=True)
+class Case:
+    """All that a planner may know: the pest, what was found, the temperatures, the acts
+    at hand, what was done.
+
+    `refuge` is the share (0 to 1) that no act reaches while a stage lasts, `target` the
+    chance of clearing that is wanted; on open leaves 0.02 is our judgement (C). `also`
+    are further pests on the same plant under the same temperatures: one list of dates.
+    `promised` are dates and acts of an earlier plan, kept where none better are needed;
+    `fixed` those that the keeper has set, taken as they are. With `keep_below` the aim
+    is not to clear but to hold what feeds and flies under that number.
+    """
+
+    pest: Pest
+    start: date
+    found: tuple[Found, ...]
+    series: HourlySeries
+    acts: tuple[Act, ...]
+    reach: float = 0.9
+    done: tuple[Evening, ...] = ()
+    limits: Limits = field(default_factory=Limits)
+    test_patch: bool = False
+    horizon_days: int | None = None
+    refuge: float = 0.02
+    target: float = 0.95
+    also: tuple[Case, ...] = ()
+    keep_below: float | None = None
+
+    def reach_on(self, day: date) -> float:
+        """The share that an evening touches: its own where it is done and known, else
+        what is usual in this case.
+        """
+        return next((d.reach for d in self.done if d.on == day and d.reach is not None), self.reach)
+
+    promised: tuple[Evening, ...] = ()
+    fixed: tuple[Evening, ...] = ()

@@ -1,0 +1,1 @@
+"""Temperatures: by the hour, as degree-days, and read from tables."""

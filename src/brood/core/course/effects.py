@@ -1,0 +1,93 @@
+"""From dated acts to what a pest's stages survive, evening by evening."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from itertools import pairwise
+
+import numpy as np
+
+from brood.core.biology.case import Case
+from brood.core.biology.kill import HALVING_FROM, newly_exposed, residue, treated_as
+from brood.core.biology.substages import Array
+from brood.core.population.day_table import DayTable
+from brood.core.population.extinction import Exposure
+
+Uses = Iterable[tuple[int, Sequence[str]]]
+"""Dated acts: (ordinal of the day, ids)."""
+
+
+class Effects:
+    """What each act of a case does to one pest, and exposures from it."""
+
+    def __init__(self, table: DayTable, case: Case) -> None:
+        self.table, self.reach = table, case.reach
+        self.reached = {d.on.toordinal(): d.reach for d in case.done if d.reach is not None}
+        pest = table.chain.pest
+        self.stages = treated_as(pest)
+        self.acts = {a.id: a for a in case.acts}
+        self.kill = {
+            a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()
+        }
+        self.lasting = {i: 1 - kill for i, kill in self.kill.items() if self.acts[i].lasts_days}
+        self.entering = np.array(newly_exposed(pest))
+        self.residual = {
+            i
+            for i, a in self.acts.items()
+            if a.residual_days >= HALVING_FROM and (self.kill[i] * self.entering).any()
+        }
+        days = np.arange(len(table.evenings) + 400) + 0.5
+        self._strength = {
+            i: np.array([residue(self.acts[i], float(d)) for d in days]) for i in self.residual
+        }
+        self.origin = table.first.toordinal()
+        self._rows: dict[tuple[tuple[str, ...], float], Array] = {}
+
+    def exposure(self, schedules: Sequence[Uses]) -> Exposure:
+        """The exposure of several schedules; evenings outside the table do nothing."""
+        shape = (len(schedules), self.table.intervals, len(self.stages))
+        survive = np.ones(shape)
+        fresh = np.ones(shape) if self.residual else None
+        for b, schedule in enumerate(schedules):
+            for day, ids in schedule:
+                self._treat(survive[b], day - self.origin, ids)
+            if fresh is not None:
+                self._linger(fresh[b], schedule)
+        return Exposure(survive, fresh)
+
+    def _treat(self, survive: Array, day: int, ids: Sequence[str]) -> None:
+        evenings = self.table.evenings
+        if 0 <= day < len(evenings):
+            survive[evenings[day]] *= self._row(
+                tuple(ids), self.reached.get(day + self.origin, self.reach)
+            )
+        for i in ids:
+            if i in self.lasting:
+                survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= (
+                    self.lasting[i]
+                )
+
+    def _row(self, ids: tuple[str, ...], reach: float) -> Array:
+        if (ids, reach) not in self._rows:
+            at_once = [
+                1 - reach * self.kill[i] for i in ids if i in self.acts and i not in self.lasting
+            ]
+            self._rows[ids, reach] = (
+                np.prod(at_once, axis=0) if at_once else np.ones(len(self.stages))
+            )
+        return self._rows[ids, reach]
+
+    def _linger(self, fresh: Array, schedule: Uses) -> None:
+        """Residues meet each individual once, when it becomes exposed: survival 1 −
+        reach·kill·2^(−Δ/H), from the latest use of each act.
+        """
+        evenings = self.table.evenings
+        for i in self.residual:
+            days = sorted(day - self.origin for day, ids in schedule if i in ids)
+            for day, following in pairwise([*days, len(evenings)]):
+                since = np.arange(max(day + 1, 0), min(following + 1, len(evenings)))
+                begun = int(since[0]) - day - 1 if len(since) else 0
+                strength = self._strength[i][begun : begun + len(since)]
+                fresh[evenings[since]] *= 1 - self.reach * strength[:, None] * (
+                    self.kill[i] * self.entering
+                )

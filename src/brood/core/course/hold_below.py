@@ -1,0 +1,91 @@
+"""Holding a pest below a number instead of clearing it: for a garden, where it comes
+back anyway and predators live on what is left.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+
+import numpy as np
+
+from brood.core.biology.substages import Array
+from brood.core.course.problem import Problem, Uses
+from brood.core.population.half_days import Steps, by_scenario, only, steps_of
+
+SHARE = 0.9
+"""The number is held in scenarios of this weight together."""
+LOOK_AHEAD_DAYS = 42
+
+
+class Forecast:
+    """What feeds and flies, day by day, under any plan: the steps are tabulated once."""
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem, self.acts = problem, {a.id: a for a in problem.case.acts}
+        self.every = steps_of(problem.case, date.fromordinal(_end(problem)))
+        self.mobile = np.array([*(s.display != "egg" for s in problem.case.pest.stages), True])
+        order = np.argsort(self.numbers(())[:, -1])
+        place = int(np.searchsorted(np.cumsum(problem.weights[order]), SHARE - 1e-9))
+        self.warm = only(self.every, int(order[place]))
+
+    def numbers(self, plan: Uses, steps: Steps | None = None) -> Array:
+        """Expected numbers of everything but eggs, after each evening from the first
+        find on: [scenarios, days].
+        """
+        done = (*self.problem.done, *plan)
+        schedule = [
+            (date.fromordinal(d), [self.acts[i] for i in ids if i in self.acts]) for d, ids in done
+        ]
+        found = by_scenario(
+            self.problem.case, schedule, date.fromordinal(_end(self.problem)), steps or self.every
+        )
+        out: Array = found[..., self.mobile].sum(axis=-1).T
+        return out
+
+    def exceeded_by_a_tenth(self, plan: Uses) -> Array:
+        """The numbers by day in the scenario whose untreated ones are exceeded by those
+        of no more than a tenth of the weight.
+        """
+        out: Array = self.numbers(plan, self.warm)[0]
+        return out
+
+
+def hold_below(forecast: Forecast, level: float) -> Uses:
+    """The dates that hold what feeds at or under a number, each as late as it can be,
+    in the scenario that 90 % of the weight does not exceed.
+    """
+    problem = forecast.problem
+    first = min(f.on for f in problem.case.found).toordinal()
+    plan: Uses = ()
+    while len(plan) < problem.most_dates:
+        numbers = forecast.exceeded_by_a_tenth(plan)
+        last = plan[-1][0] if plan else problem.start - 1
+        over = np.flatnonzero(numbers[max(last, problem.start - 1) + 1 - first :] > level)
+        if not len(over):
+            break
+        following = _next(problem, plan, last, int(max(last, problem.start - 1) + 1 + over[0]))
+        if following is None:
+            break
+        plan = following
+    return plan
+
+
+def holds(forecast: Forecast, plan: Uses, level: float) -> bool:
+    """Whether the number is held from the first date on."""
+    problem = forecast.problem
+    first = min(f.on for f in problem.case.found).toordinal()
+    begun = (plan[0][0] if plan else problem.start) - first
+    return bool((forecast.exceeded_by_a_tenth(plan)[begun:] <= level * 1.001).all())
+
+
+def _next(problem: Problem, plan: Uses, last: int, wanted: int) -> Uses | None:
+    """The plan with one more date: the latest allowed up to the one wanted, or else the
+    first allowed after it.
+    """
+    dates = tuple(day for day, _ in plan)
+    days = [*range(wanted, max(last, problem.start - 1), -1), *range(wanted + 1, _end(problem) + 1)]
+    return next((found for day in days if (found := problem.fill((*dates, day))) is not None), None)
+
+
+def _end(problem: Problem) -> int:
+    return min(problem.end, problem.start + LOOK_AHEAD_DAYS)

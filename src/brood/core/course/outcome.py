@@ -1,0 +1,70 @@
+"""What lists of dated acts come to: the chance of clearing, who is left, and when
+something first gets through.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from brood.core.biology.substages import Array
+from brood.core.course.problem import Problem, Share, Uses
+from brood.core.population.extinction import rank
+from brood.core.population.first_escape import first_escapes
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """`chance` the weighted mean over the scenarios, `in_90` what scenarios holding 90
+    % of the weight reach, `survivors` the expected number alive right after the last
+    date, `first_escape` None where the target is reached, `by_scenario` the chances
+    behind them.
+    """
+
+    chance: float
+    in_90: float
+    survivors: float
+    first_escape: date | None
+    by_scenario: tuple[float, ...]
+
+
+def outcomes(problem: Problem, plans: Sequence[Uses]) -> list[Outcome]:
+    """The outcome of each plan, with what was done before."""
+    if not plans:
+        return []
+    chances = problem.chances(plans)
+    means, sure, left = problem.mean(chances), problem.in_90(chances), problem.survivors(plans)
+    escapes = _escapes(problem, plans, chances, sure)
+    return [
+        Outcome(
+            float(means[n]),
+            float(sure[n]),
+            float(left[n]),
+            escapes[n],
+            tuple(map(float, chances[n])),
+        )
+        for n in range(len(plans))
+    ]
+
+
+def _escapes(
+    problem: Problem, plans: Sequence[Uses], chances: Array, sure: Array
+) -> list[date | None]:
+    """The first escape of the plans that miss the target, each in its scenario at the
+    90 % rank; of several pests, the earliest.
+    """
+    out: list[date | None] = [None] * len(plans)
+    scenarios = rank(chances, problem.weights)
+    missing = [n for n in range(len(plans)) if sure[n] < problem.case.target]
+    for scenario in {int(scenarios[n]) for n in missing}:
+        some = [n for n in missing if scenarios[n] == scenario]
+        schedules = [(*problem.done, *plans[n]) for n in some]
+        days = [_first(share, schedules) for share in problem.only(scenario)]
+        for position, n in enumerate(some):
+            out[n] = min(found[position] for found in days)
+    return out
+
+
+def _first(share: Share, schedules: Sequence[Uses]) -> list[date]:
+    return first_escapes(share.table, share.effects.exposure(schedules), share.after)

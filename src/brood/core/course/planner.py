@@ -1,0 +1,470 @@
+"""The planner: fewest evenings that clear the plant with the chance wanted, each with
+its acts, its window and its reason.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+from functools import cached_property
+
+import numpy as np
+
+from brood.core.biology.case import Case
+from brood.core.biology.kill import effect
+from brood.core.biology.pest import ADULT
+from brood.core.biology.substages import chain_of, require_development
+from brood.core.climate.hours import evening
+from brood.core.climate.series import window
+from brood.core.course.hold_below import Forecast, hold_below, holds
+from brood.core.course.key_dates import Backbone, guard_stage, spared_stages
+from brood.core.course.plan import Plan, PlannedEvening, Reason
+from brood.core.course.problem import Dates, Problem, Uses
+from brood.core.course.search import Draft, Search
+from brood.core.course.windows import Window, windows
+from brood.errors import InputError, NothingDevelops
+
+Planner = Callable[[Problem], Plan]
+
+DEFAULT_HORIZON_DAYS, LONGEST_HORIZON_DAYS = 90, 400
+ROOM_DAYS, RULES_DAYS = 30, 48
+"""How far beyond the last possible date the population is tabulated."""
+NOTHING_ADDED = 0.0005
+"""An act that adds no more than this to the chance on an evening is left out of it."""
+LEAST_EFFECT = 0.05
+INSPECT_DAYS = 14
+SERVES = 0.001
+AS_GOOD = 0.005
+RULES: dict[str, tuple[int, ...]] = {
+    "every-3-days-2-weeks": (0, 3, 6, 9, 12),
+    "twice-weekly-4-weeks": (0, 3, 7, 10, 14, 17, 21, 24),
+    "days-0-7-14": (0, 7, 14),
+    "weekly-4": (0, 7, 14, 21),
+    "every-5-days-4-weeks": (0, 5, 10, 15, 20, 25),
+    "every-8-days-3": (0, 8, 16),
+    "every-8-days-7-weeks": tuple(range(0, 49, 8)),
+    "four-days-running": (0, 1, 2, 3),
+    "every-14-days-4": (0, 14, 28, 42),
+}
+"""Rules of thumb by id: days after the first evening."""
+
+
+def check(case: Case) -> None:
+    """Raise InputError for a case without finds or acts, or whose acts touch nothing,
+    naming the field.
+    """
+    if not case.found:
+        raise InputError(
+            "Say what was found first: at least one stage with a number.",
+            field="found",
+            allowed="one group or more",
+        )
+    if not case.acts:
+        raise InputError(
+            "Choose at least one treatment.", field="treatments", allowed="one act or more"
+        )
+    if not 0 < case.reach <= 1:
+        raise InputError(
+            "Reach is the share that an evening touches: more than 0, at most 1.",
+            field="reach",
+            value=case.reach,
+            allowed="0 to 1",
+        )
+    touched = [
+        s
+        for s in (*(s.id for s in case.pest.development), ADULT)
+        if effect(case.acts, s, case.reach) >= LEAST_EFFECT
+    ]
+    if not touched:
+        raise InputError(
+            "None of these treatments does enough to any stage of this pest.",
+            field="treatments",
+            allowed="another treatment",
+        )
+
+
+def horizon_days(case: Case) -> int:
+    """How many days a plan looks ahead: as the case says, else 90 or two slow
+    generations, whichever is longer.
+
+    A slow generation is taken as a quarter above the sum of the mean stage times at the
+    series' mean temperature.
+    """
+    if case.horizon_days is not None:
+        return case.horizon_days
+    days = sum(stage.rate.days(float(case.series.celsius.mean())) for stage in case.pest.stages)
+    return (
+        DEFAULT_HORIZON_DAYS
+        if not math.isfinite(days)
+        else min(LONGEST_HORIZON_DAYS, max(DEFAULT_HORIZON_DAYS, math.ceil(2.5 * days)))
+    )
+
+
+def problem_of(case: Case) -> Problem:
+    """Tabulate a case over its horizon, as far as temperatures are known.
+
+    Raises InputError for a case that cannot be planned, NothingDevelops when it is too
+    cold or too hot for anything to develop.
+    """
+    for one in (case, *case.also):
+        check(one)
+    first = min([case.start, *(f.on for f in case.found), *(d.on for d in case.done)])
+    known = case.series.end.date() - timedelta(days=2)
+    end = min(case.start + timedelta(days=horizon_days(case)), known)
+    if end < case.start:
+        raise InputError(
+            "Temperatures are not known for as long as a plan takes.",
+            field="temperature",
+            allowed="a longer series",
+        )
+    try:
+        require_development(
+            chain_of(case.pest),
+            window(case.series, evening(first) - timedelta(days=1), evening(end)),
+        )
+    except NothingDevelops as still:
+        still.inspect_on = case.start + timedelta(days=INSPECT_DAYS)
+        raise
+    case = _from_the_start(case, first)
+    return Problem(
+        case,
+        end,
+        min(max(end, case.start + timedelta(days=RULES_DAYS)) + timedelta(days=ROOM_DAYS), known),
+    )
+
+
+def _from_the_start(case: Case, first: date) -> Case:
+    """The case with temperatures from the day before the first find on."""
+    if case.series.start <= evening(first) - timedelta(days=1):
+        return case
+    series = window(case.series, evening(first) - timedelta(days=1), case.series.end)
+    return replace(
+        case, series=series, also=tuple(replace(one, series=series) for one in case.also)
+    )
+
+
+def plan(problem: Problem) -> Plan:
+    """Plan the evenings of a tabulated case. Dates set in `case.fixed` are kept as they are."""
+    return _Planned(problem).plan()
+
+
+def chosen(problem: Problem) -> Uses:
+    """The dates with their acts that `plan` would choose, without windows and reasons."""
+    return _Planned(problem).uses()
+
+
+def uses_of(plan: Plan) -> Uses:
+    """The planned dates with their acts."""
+    return tuple((a.target.toordinal(), a.acts) for a in plan.applications)
+
+
+def rule_uses(problem: Problem) -> dict[str, Uses]:
+    """Every rule of thumb that ends within the time tabulated, from the first evening
+    on, with all acts on each date; label or not.
+    """
+    fitting = {
+        name: days
+        for name, days in RULES.items()
+        if problem.start + days[-1] <= problem.last.toordinal()
+    }
+    return {
+        name: tuple((problem.start + d, problem.acts) for d in days)
+        for name, days in fitting.items()
+    }
+
+
+@dataclass
+class _Planned:
+    """One run of the planner."""
+
+    problem: Problem
+
+    def __post_init__(self) -> None:
+        self.case = self.problem.case
+        self.backbone = Backbone(self.case, self.problem.shares[0].table)
+        self.warnings: list[str] = []
+
+    @cached_property
+    def forecast(self) -> Forecast:
+        """What feeds under any plan, where a number is to be held."""
+        return Forecast(self.problem)
+
+    @property
+    def seen(self) -> bool:
+        """Whether anything of the pests was seen, and is not only thought to be there."""
+        return any(not f.inferred for one in (self.case, *self.case.also) for f in one.found)
+
+    def plan(self) -> Plan:
+        """The dates with windows and reasons."""
+        uses = self.uses()
+        chance = float(self.problem.in_90(self.problem.chances([uses]))[0])
+        reaches = (
+            chance >= self.case.target
+            if self.case.keep_below is None
+            else holds(self.forecast, uses, self.case.keep_below)
+        )
+        holding = self.case.keep_below is not None
+        spans = (
+            [Window(d, d) for d, _ in uses]
+            if holding
+            else windows(self.problem, uses, chance, self.case.target)
+        )
+        without = self._without(uses)
+        dates = [
+            self._application(n, uses, spans[n], (chance, without[n])) for n in range(len(uses))
+        ]
+        laid_until = max(
+            [
+                self.case.start,
+                *(date.fromordinal(d) for d, _ in uses[:1]),
+                *(f.on for f in self.case.found),
+            ]
+        )
+        self._warn(uses, reaches)
+        return Plan(
+            tuple(dates),
+            guard_stage(self.case),
+            spared_stages(self.case),
+            self.backbone.first_breeding,
+            self.backbone.last_hatch(laid_until),
+            self.backbone.generation(),
+            self.backbone.slips(self.problem.least_gap),
+            reaches,
+            tuple(self.warnings),
+            chance,
+        )
+
+    # -- dates -------------------------------------------------------------------------
+    # -----------------------------
+
+    def uses(self) -> Uses:
+        """The keeper's own dates, or those promised before while they are as good, or
+        the best there are; none where nobody saw anything.
+        """
+        if not self.seen:
+            return ()
+        if self.case.keep_below is not None:
+            return hold_below(self.forecast, self.case.keep_below)
+        if self.case.fixed:
+            return tuple(
+                (d.on.toordinal(), d.acts)
+                for d in sorted(self.case.fixed, key=lambda d: d.on)
+                if d.on >= self.case.start
+            )
+        if (
+            self.problem.done
+            and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target
+        ):
+            return ()
+        search = Search(self.problem, self.case.target, self._also_try())
+        promised = self._promised()
+        if self._still_good(promised) and not search.saves(tuple(day for day, _ in promised)):
+            return promised
+        draft = search.run()
+        if draft is None:
+            return ()
+        return self._kept(draft) or self._tidied(draft)
+
+    def _still_good(self, uses: Uses) -> bool:
+        """Whether dates promised before are allowed and reach the target."""
+        return (
+            bool(uses)
+            and self.problem.keeps_limits(uses)
+            and float(self.problem.in_90(self.problem.chances([uses]))[0]) >= self.case.target
+        )
+
+    def _also_try(self) -> list[Dates]:
+        """Common rules and the dates promised before, as further starts of the search."""
+        start = self.case.start.toordinal()
+        rules = [
+            tuple(start + d for d in days)
+            for days in RULES.values()
+            if start + days[-1] <= self.problem.end
+        ]
+        return [*rules, tuple(day for day, _ in self._promised())]
+
+    def _promised(self) -> Uses:
+        return tuple(
+            (d.on.toordinal(), d.acts)
+            for d in sorted(self.case.promised, key=lambda d: d.on)
+            if d.on >= self.case.start
+        )
+
+    def _kept(self, draft: Draft) -> Uses | None:
+        """The dates promised before, where they are as few as the best and as good as
+        is wanted, or as the best there is.
+        """
+        uses = self._promised()
+        if not uses or len(uses) > len(draft.dates) or not self.problem.keeps_limits(uses):
+            return None
+        own, best = map(float, self.problem.in_90(self.problem.chances([uses, draft.uses])))
+        return uses if own >= min(self.case.target, best - AS_GOOD) else None
+
+    def _tidied(self, draft: Draft) -> Uses:
+        """The acts of each date without those that add nothing there, as long as the
+        target holds.
+        """
+        pairs = [
+            (n, a)
+            for n, (_, ids) in enumerate(draft.uses)
+            if len(ids) > 1
+            for a in ids
+            if self.problem.label[a].when == "planner"
+        ]
+        if not pairs:
+            return draft.uses
+        whole = float(self.problem.in_90(self.problem.chances([draft.uses]))[0])
+        scenario, own = self.problem.ranked(draft.uses)
+        less = self.problem.chances([_less(draft.uses, {p}) for p in pairs], scenario)[:, 0]
+        order = [pairs[i] for i in np.argsort(-less) if own - less[i] <= NOTHING_ADDED]
+        out = draft.uses
+        dropped: set[tuple[int, str]] = set()
+        for n, act in order:
+            trial = _less(draft.uses, dropped | {(n, act)})
+            if trial[n][1]:
+                dropped.add((n, act))
+        trial = _less(draft.uses, dropped)
+        if dropped and float(self.problem.in_90(self.problem.chances([trial]))[0]) >= min(
+            self.case.target, whole - 4 * NOTHING_ADDED
+        ):
+            out = trial
+        return out
+
+    def _without(self, uses: Uses) -> list[float]:
+        """The chance without each of the dates."""
+        if not uses:
+            return []
+        return [
+            float(c)
+            for c in self.problem.in_90(
+                self.problem.chances([(*uses[:n], *uses[n + 1 :]) for n in range(len(uses))])
+            )
+        ]
+
+    # -- windows and reasons -----------------------------------------------------------
+    # -----------------------------
+
+    def _application(
+        self, n: int, uses: Uses, span: Window, chances: tuple[float, float]
+    ) -> PlannedEvening:
+        day, ids = date.fromordinal(uses[n][0]), uses[n][1]
+        before = self._before(n, uses)
+        fast = None if before is None else self.backbone.fastest(before)
+        short = 0
+        if (
+            self.case.keep_below is None
+            and chances[0] < self.case.target
+            and before is not None
+            and fast is not None
+        ):
+            short = max(0, (day - before).days - max(0, math.ceil(fast) - 1))
+        earliest, latest = (
+            (day, day)
+            if short
+            else (date.fromordinal(span.earliest), date.fromordinal(span.latest))
+        )
+        reason = self._reason(n, day, before, fast, short, chances)
+        return PlannedEvening(
+            n + 1 + len(self.problem.done),
+            earliest,
+            day,
+            latest,
+            short,
+            ids,
+            reason,
+            self._serves(n, uses),
+        )
+
+    def _before(self, n: int, uses: Uses) -> date | None:
+        if n:
+            return date.fromordinal(uses[n - 1][0])
+        return date.fromordinal(self.problem.done[-1][0]) if self.problem.done else None
+
+    def _serves(self, n: int, uses: Uses) -> tuple[str, ...]:
+        """Ids of the pests for which the date counts."""
+        if len(self.problem.shares) == 1:
+            return (self.case.pest.id,)
+        each = self.problem.each([uses, (*uses[:n], *uses[n + 1 :])])
+        ids = [
+            s.case.pest.id
+            for s, (whole, less) in zip(self.problem.shares, each, strict=True)
+            if whole - less > SERVES
+        ]
+        return tuple(ids) or (self.case.pest.id,)
+
+    def _reason(
+        self,
+        n: int,
+        day: date,
+        before: date | None,
+        fast: float | None,
+        short: int,
+        chances: tuple[float, float],
+    ) -> Reason:
+        if self.case.keep_below is not None:
+            return Reason(
+                "keep",
+                self.backbone.guard,
+                self.backbone.event,
+                None,
+                None,
+                self.backbone.celsius(day, 2),
+                *chances,
+            )
+        if before is None:
+            return self._first_reason(day, chances)
+        breeds = None if fast is None else evening(before) + timedelta(days=fast)
+        patch = self.problem.patch_ready is not None and day.toordinal() == self.problem.patch_ready
+        overdue = n == 0 and day == self.case.start and breeds is not None and evening(day) > breeds
+        kind = "after-patch" if patch else "overdue" if overdue else "short" if short else "repeat"
+        return Reason(
+            kind,
+            self.backbone.guard,
+            self.backbone.event,
+            evening(before),
+            breeds,
+            self.backbone.celsius(before, fast or 7.0),
+            *chances,
+        )
+
+    def _first_reason(self, day: date, chances: tuple[float, float]) -> Reason:
+        breeding = self.backbone.first_breeding
+        kind = (
+            "first-laying" if any(f.stage == ADULT for f in self.case.found) else "first-immature"
+        )
+        if all(f.stage == self.case.pest.stages[0].id for f in self.case.found):
+            kind = "first-hidden"
+        stage = next((f.stage for f in self.case.found if not f.inferred), self.case.found[0].stage)
+        return Reason(
+            kind,
+            stage,
+            self.backbone.event,
+            None,
+            breeding.fast,
+            self.backbone.celsius(day, 2),
+            *chances,
+        )
+
+    def _warn(self, uses: Uses, reaches: bool) -> None:
+        if effect(self.case.acts, ADULT, self.case.reach) < 0.25:
+            self.warnings.append(
+                "These treatments hardly touch the adults, which go on laying: add one that does."
+            )
+        if reaches or not self.seen:
+            return
+        most = self.case.limits.max_applications
+        if most is not None and len(uses) + len(self.problem.done) >= most:
+            self.warnings.append(
+                f"The limit of {most} evenings is reached before the course is complete."
+            )
+        self.warnings.append(
+            "No dates with these treatments reach the chance that is wanted: these come closest."
+        )
+
+
+def _less(uses: Uses, dropped: set[tuple[int, str]]) -> Uses:
+    return tuple(
+        (day, tuple(a for a in ids if (n, a) not in dropped)) for n, (day, ids) in enumerate(uses)
+    )

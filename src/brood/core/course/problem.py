@@ -1,0 +1,355 @@
+"""A case as a planner sees it: which acts may be done on which days, and the chance of
+any list of dated acts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from functools import cached_property
+from itertools import pairwise
+
+import numpy as np
+
+from brood.core.biology.case import Case
+from brood.core.biology.substages import Array
+from brood.core.course.effects import Effects
+from brood.core.population.day_table import DayTable, day_table
+from brood.core.population.extinction import Run, alive_after, clearing, rank, untreated
+
+TEST_PATCH_DAYS = 2
+MOST_EVENINGS = 25
+SHORT_WAIT_DAYS = 2
+Skips = frozenset[tuple[int, str]]
+"""(position of a date, act) that are left out although they may be done."""
+Dates = tuple[int, ...]
+"""Ordinals of days."""
+Uses = tuple[tuple[int, tuple[str, ...]], ...]
+"""Dated acts: (ordinal of the day, ids)."""
+
+
+@dataclass(frozen=True, eq=False)
+class Share:
+    """One pest's part of a problem: its case, table, the effects of the acts on it, and
+    the pass without treatment.
+    """
+
+    case: Case
+    table: DayTable
+    effects: Effects
+    after: Run
+
+    @classmethod
+    def of(cls, case: Case, last: date) -> Share:
+        """Tabulate a case up to a day."""
+        table = day_table(case, last)
+        return cls(case, table, Effects(table, case), untreated(table))
+
+    def treated(self, case: Case) -> Share:
+        """The same pest under the acts and the reach of another case."""
+        return Share(case, self.table, Effects(self.table, case), self.after)
+
+    def only(self, scenario: int) -> Share:
+        """The same in one scenario."""
+        table = self.table.only(scenario)
+        return Share(self.case, table, Effects(table, self.case), untreated(table))
+
+
+@dataclass(frozen=True)
+class _Rule:
+    """What binds an act: least days between two uses, most uses, the first day, days
+    before a harvest, and when it is asked for.
+    """
+
+    gap: int
+    most: int | None
+    ready: int
+    closed: range
+    when: str
+
+    def allows(self, day: int, uses: Sequence[int]) -> bool:
+        """Whether it may be done on a day after earlier uses."""
+        if uses and day - uses[-1] < self.gap:
+            return False
+        return (
+            (self.most is None or len(uses) < self.most)
+            and day >= self.ready
+            and day not in self.closed
+        )
+
+    def asks(self, n: int) -> bool:
+        """Whether it may be wanted on the n-th date, from 0."""
+        if self.when in ("planner", "always"):
+            return True
+        return n == 0 if self.when == "first" else n % int(self.when.removeprefix("every-")) == 0
+
+
+class Problem:
+    """A case over the days up to `last`, tabulated, with dates up to `end`; further
+    pests of the plant share the dates and the scenarios' weights.
+    """
+
+    def __init__(self, case: Case, end: date, last: date, shares: tuple[Share, ...] = ()) -> None:
+        self.case, self.last = case, last
+        self.shares = shares or tuple(Share.of(one, last) for one in (case, *case.also))
+        self.weights = self.shares[0].table.weights
+        self.acts = tuple(dict.fromkeys(a.id for one in (case, *case.also) for a in one.acts))
+        self.label = {a.id: a for one in (*case.also, case) for a in one.acts}
+        self.done: Uses = tuple(
+            (d.on.toordinal(), tuple(d.acts)) for d in sorted(case.done, key=lambda d: d.on)
+        )
+        self.start, self.end = case.start.toordinal(), end.toordinal()
+        self._days = frozenset(
+            d
+            for d in range(self.start, last.toordinal() + 1)
+            if case.limits.admits(date.fromordinal(d))
+        )
+        self.harvest = case.limits.harvest.toordinal() if case.limits.harvest else None
+        self._scenario: dict[int, tuple[Share, ...]] = {}
+
+    def treated(self, case: Case) -> Problem:
+        """The same finds and temperatures under other acts, another reach or other limits."""
+        shares = tuple(
+            share.treated(one) for share, one in zip(self.shares, (case, *case.also), strict=True)
+        )
+        return Problem(case, date.fromordinal(self.end), self.last, shares)
+
+    # -- what may be done --------------------------------------------------------------
+    # -----------------------------
+
+    def gap(self, act: str) -> int:
+        """Least days between two uses of an act."""
+        own = self.case.limits.min_gap_days
+        return own if own is not None else self.label[act].min_gap_days
+
+    def most(self, act: str) -> int | None:
+        """Most uses of an act, those already done among them."""
+        own = self.case.limits.max_applications
+        return own if own is not None else self.label[act].max_applications
+
+    @cached_property
+    def least_gap(self) -> int:
+        """Least days between two dates."""
+        return min(self.gap(a) for a in self.acts)
+
+    @cached_property
+    def generation_days(self) -> float:
+        """Days from egg to egg of the slowest of the pests at the mean temperature, at most 60."""
+        celsius = float(self.case.series.celsius.mean())
+        return max(
+            sum(min(stage.rate.days(celsius), 60.0) for stage in s.case.pest.stages)
+            for s in self.shares
+        )
+
+    @cached_property
+    def most_dates(self) -> int:
+        """Most dates that may still be planned."""
+        own = self.case.limits.max_applications
+        return max(0, MOST_EVENINGS if own is None else min(own - len(self.done), MOST_EVENINGS))
+
+    @cached_property
+    def limited(self) -> tuple[str, ...]:
+        """Acts that cannot, or need not, be done on every date."""
+        return tuple(
+            a
+            for a in self.acts
+            if self.label[a].when == "planner"
+            and (self.gap(a) > self.least_gap or self.most(a) is not None)
+        )
+
+    @cached_property
+    def patch_ready(self) -> int | None:
+        """From when every spray may be used, when a patch is tested first."""
+        waits = [
+            a.not_before.toordinal()
+            for a in self.label.values()
+            if a.not_before and a.not_before > self.case.start
+        ]
+        if self.case.test_patch:
+            waits.append(
+                min(self.start, self.done[0][0] if self.done else self.start) + TEST_PATCH_DAYS
+            )
+        return max(waits, default=None)
+
+    def spent(self, act: str) -> bool:
+        """Whether an act has had all the uses that it may have."""
+        most = self.most(act)
+        return most is not None and len(self._used[act]) >= most
+
+    def admits(self, day: int) -> bool:
+        """Whether the keeper can do anything on that day."""
+        return day in self._days
+
+    def allowed(self, act: str, day: int, uses: Sequence[int]) -> bool:
+        """Whether an act may be done on a day after earlier uses of it."""
+        return self._rules[act].allows(day, uses)
+
+    def next_day(self, day: int, *, beyond: bool = False) -> int | None:
+        """The first day from that one on which the keeper can do anything, within the
+        horizon, or `beyond` it as far as is tabulated.
+        """
+        while day <= (self.last.toordinal() if beyond else self.end):
+            if self.admits(day):
+                return day
+            day += 1
+        return None
+
+    def fill(self, dates: Dates, skips: Skips = frozenset()) -> Uses | None:
+        """Dates with their acts, each done as soon as it may be unless skipped; None
+        when a date or an act that must be is not allowed.
+        """
+        if (
+            not dates
+            or dates[-1] > self.end
+            or dates[0] > self.first_by
+            or not all(day in self._days for day in dates)
+        ):
+            return None
+        if self._free and not skips and all(b - a >= self.least_gap for a, b in pairwise(dates)):
+            return tuple((day, self.acts) for day in dates)
+        used = {act: list(days) for act, days in self._used.items()}
+        out, begun = [], len(self.done)
+        for n, day in enumerate(dates):
+            ids = []
+            for act, rule in self._rules.items():
+                if not rule.asks(n + begun) or (
+                    skips and rule.when == "planner" and (n, act) in skips
+                ):
+                    continue
+                uses = used[act]
+                if rule.allows(day, uses):
+                    uses.append(day)
+                    ids.append(act)
+                elif rule.when == "always":
+                    return None
+            if not ids:
+                return None
+            out.append((day, tuple(ids)))
+        return tuple(out)
+
+    @cached_property
+    def first_by(self) -> int:
+        """The last day for the first date: nobody waits long while something feeds and
+        breeds, whatever it saves later.
+        """
+        eggs = all(
+            f.stage == s.case.pest.stages[0].id and not s.case.pest.live_birth
+            for s in self.shares
+            for f in s.case.found
+        )
+        first = next(
+            (
+                d
+                for d in sorted(self._days)
+                if any(self._rules[a].allows(d, self._used[a]) for a in self.acts)
+            ),
+            self.end,
+        )
+        if eggs or self.done or self.case.keep_below is not None:
+            return self.end
+        return min(self.end, first + max(SHORT_WAIT_DAYS, round(self.generation_days / 10)))
+
+    @cached_property
+    def _free(self) -> bool:
+        """Whether every act may be done on every date."""
+        often = all(
+            self.label[a].when in ("planner", "always") and self.gap(a) == self.least_gap
+            for a in self.acts
+        )
+        many = all((self.most(a) or MOST_EVENINGS) >= self.most_dates for a in self.acts)
+        return (
+            often and many and self.patch_ready is None and self.harvest is None and not self.done
+        )
+
+    @cached_property
+    def _used(self) -> dict[str, list[int]]:
+        """Days of the uses of each act so far."""
+        return {a: [d for d, ids in self.done if a in ids] for a in self.acts}
+
+    @cached_property
+    def _rules(self) -> dict[str, _Rule]:
+        """What binds each act."""
+        return {a: self._rule(a) for a in self.acts}
+
+    def _rule(self, act: str) -> _Rule:
+        label = self.label[act]
+        closed = (
+            range(0)
+            if self.harvest is None or label.by_hand
+            else range(self.harvest - label.harvest_days + 1, self.harvest + 1)
+        )
+        patched = self.patch_ready if self.case.test_patch and not label.by_hand else None
+        ready = label.not_before.toordinal() if label.not_before else patched or 0
+        return _Rule(self.gap(act), self.most(act), ready, closed, label.when)
+
+    def keeps_limits(self, plan: Uses) -> bool:
+        """Whether every date is one that the keeper can do and every act on it is allowed."""
+        used = {act: list(days) for act, days in self._used.items()}
+        before = self.done[-1][0] if self.done else None
+        for day, ids in plan:
+            if not self.admits(day) or (before is not None and day - before < self.least_gap):
+                return False
+            for act in ids:
+                if not self.allowed(act, day, used[act]):
+                    return False
+                used[act].append(day)
+            before = day
+        return True
+
+    # -- what it does ------------------------------------------------------------------
+    # -----------------------------
+
+    def chances(self, plans: Sequence[Uses], scenario: int | None = None) -> Array:
+        """The chance of clearing of every pest by several lists of dated acts, with
+        what was done: [plans, scenarios].
+        """
+        schedules = [(*self.done, *plan) for plan in plans]
+        shares = self.shares if scenario is None else self.only(scenario)
+        logs = [clearing(s.table, s.effects.exposure(schedules), s.after) for s in shares]
+        out: Array = np.exp(sum(logs))
+        return out
+
+    def each(self, plans: Sequence[Uses]) -> Array:
+        """The chance of clearing each pest by itself, at the 90 % rank: [pests, plans]."""
+        schedules = [(*self.done, *plan) for plan in plans]
+        return np.stack(
+            [
+                self.in_90(np.exp(clearing(s.table, s.effects.exposure(schedules), s.after)))
+                for s in self.shares
+            ]
+        )
+
+    def in_90(self, chances: Array) -> Array:
+        """The chance that scenarios holding 90 % of the weight reach, [plans]."""
+        out: Array = np.take_along_axis(chances, rank(chances, self.weights)[:, None], axis=1)[:, 0]
+        return out
+
+    def ranked(self, plan: Uses) -> tuple[int, float]:
+        """The scenario at the 90 % rank of a plan, and its chance."""
+        chances = self.chances([plan])
+        scenario = int(rank(chances, self.weights)[0])
+        return scenario, float(chances[0, scenario])
+
+    def mean(self, chances: Array) -> Array:
+        """The weighted mean over the scenarios, [plans]."""
+        out: Array = chances @ self.weights
+        return out
+
+    def survivors(self, plans: Sequence[Uses]) -> Array:
+        """Expected number alive, of all pests, right after each plan's last date: [plans]."""
+        schedules = [(*self.done, *plan) for plan in plans]
+        total = np.zeros(len(plans))
+        for s in self.shares:
+            last = [
+                s.table.index(date.fromordinal(max([d for d, _ in one], default=self.start)))
+                for one in schedules
+            ]
+            total += alive_after(s.table, s.effects.exposure(schedules), last) @ s.table.weights
+        return total
+
+    def only(self, scenario: int) -> tuple[Share, ...]:
+        """The pests' parts in one scenario."""
+        if scenario not in self._scenario:
+            self._scenario[scenario] = tuple(s.only(scenario) for s in self.shares)
+        return self._scenario[scenario]

@@ -1,0 +1,104 @@
+"""The window of each planned date: how far it may move before the chance falls by more
+than two in a hundred.
+
+`earliest`: the first day after the one before from which every day up to the planned
+one keeps the chance, the others held. `latest`: the last day to which it may slip, with
+all dates after it moved as far.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brood.core.course.problem import Problem, Uses
+
+MAY_LOSE = 0.02
+LATEST_AT_LEAST = 3
+MOST_STEPS = 5
+
+
+@dataclass(frozen=True)
+class Window:
+    """Ordinals of the earliest and the latest day of one date."""
+
+    earliest: int
+    latest: int
+
+
+def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[Window]:
+    """The windows of a plan whose chance, in scenarios that hold 90 % of the weight, is
+    known.
+
+    Searched in the scenario of that rank; the ends are verified over all scenarios, and
+    drawn back to the planned date where they fail.
+    """
+    floor = min(target, chance) - MAY_LOSE
+    scenario, own = problem.ranked(plan)
+    tries = {(n, day): moved for n in range(len(plan)) for day, moved in _tries(problem, plan, n)}
+    keys = list(tries)
+    chances = problem.chances([tries[k] for k in keys], scenario)[:, 0] if keys else np.ones(0)
+    kept = {key: bool(c >= own - (chance - floor)) for key, c in zip(keys, chances, strict=True)}
+    ends = [(n, _run(kept, n, plan[n][0], step)) for n in range(len(plan)) for step in (-1, 1)]
+    moved = [e for e in ends if e in tries]
+    sure = (
+        dict(
+            zip(
+                moved,
+                problem.in_90(problem.chances([tries[e] for e in moved])) >= floor,
+                strict=True,
+            )
+        )
+        if moved
+        else {}
+    )
+    days = [day if sure.get((n, day)) else plan[n][0] for n, day in ends]
+    return [Window(*days[2 * n : 2 * n + 2]) for n in range(len(plan))]
+
+
+def _tries(problem: Problem, plan: Uses, n: int) -> list[tuple[int, Uses]]:
+    """Plans with date n on other days: earlier by itself, later with all that follow.
+    Only those with the same acts on every date.
+    """
+    day = plan[n][0]
+    before = (
+        plan[n - 1][0]
+        if n
+        else problem.done[-1][0]
+        if problem.done
+        else problem.start - problem.least_gap
+    )
+    later = max(LATEST_AT_LEAST, plan[n + 1][0] - day if n + 1 < len(plan) else day - before)
+    first = max(before + problem.least_gap, problem.start)
+    out = []
+    for other in range(day - 1, first - 1, -_step(day - first)):
+        out.append((other, (*plan[:n], (other, plan[n][1]), *plan[n + 1 :])))
+    for by in range(1, later + 1, _step(later)):
+        moved = tuple((_next(problem, d + by), ids) for d, ids in plan[n:])
+        if problem.admits(day + by):
+            out.append((day + by, (*plan[:n], *moved)))
+    return [(other, moved) for other, moved in out if problem.keeps_limits(moved)]
+
+
+def _step(days: int) -> int:
+    """Wide gaps are tried in steps, and end on one that was tried."""
+    return max(1, days // MOST_STEPS)
+
+
+def _next(problem: Problem, day: int) -> int:
+    return problem.next_day(day, beyond=True) or day
+
+
+def _run(kept: dict[tuple[int, int], bool], n: int, day: int, step: int) -> int:
+    """The farthest day in one direction with no day tried in between that does not keep
+    the chance.
+    """
+    farthest = day
+    for other in sorted(
+        (d for k, d in kept if k == n and (d - day) * step > 0), key=lambda d: abs(d - day)
+    ):
+        if not kept[n, other]:
+            break
+        farthest = other
+    return farthest

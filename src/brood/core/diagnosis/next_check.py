@@ -1,0 +1,158 @@
+"""Which check to do next: the one that is expected to settle most for each minute it
+takes.
+
+A check is a single question, or one look with several outcomes of which the best is
+chosen ("how large is it?", "what does it look like?"). Its gain is the expected fall of
+the entropy of the set posterior, in bits (Lindley 1956, Annals of Mathematical
+Statistics 27:986-1005).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+from statistics import median
+
+import numpy as np
+
+from brood.core.diagnosis.evidence import EvidenceModel, Floats, Verdict
+
+KNOWN_BEFORE = ("place", "plant-kind")
+"""Groups that are known of a plant and never asked."""
+SETTLING_MINUTES = 4.0
+"""What any check takes besides its own minutes: getting there, and answering."""
+LEAST_BITS = 0.03
+MOST_SETS = 400
+NO_TOOL = "none"
+
+
+@dataclass(frozen=True)
+class Check:
+    """A check with its possible outcomes (sign ids; none of them is an outcome too),
+    minutes and expected gain in bits.
+
+    `leaning` gives for every outcome the cause that would then be likeliest and its
+    chance; the last one is for none of them.
+    """
+
+    outcomes: tuple[str, ...]
+    minutes: float
+    tool: str
+    gain: float
+    leaning: tuple[tuple[str, float], ...]
+
+    @property
+    def worth(self) -> float:
+        """Bits for each minute."""
+        return self.gain / (self.minutes + SETTLING_MINUTES)
+
+
+def next_checks(
+    model: EvidenceModel,
+    answers: Mapping[str, bool],
+    verdict: Verdict,
+    tools: Collection[str] | None = None,
+    most: int = 5,
+) -> list[Check]:
+    """The checks worth doing, best first; `tools` are those at hand (all when None).
+    Nothing already answered is asked again.
+    """
+    order = np.argsort(-verdict.posterior)[:MOST_SETS]
+    order = order[verdict.posterior[order] > 1e-5]
+    weights = verdict.posterior[order] / verdict.posterior[order].sum()
+    chance = model.chance[model.sets[order]]
+    by_set = np.where(model.clean, chance.min(axis=1), chance.max(axis=1))
+    members = model.members[:, order]
+    candidates = _candidates(model, answers, tools)
+    alone = _gains_alone(weights, by_set[:, [model.at[c[0]] for c in candidates if len(c) == 1]])
+    gains: dict[tuple[str, ...], float] = dict(
+        zip((c for c in candidates if len(c) == 1), alone, strict=True)
+    )
+    for wide in (c for c in candidates if len(c) > 1):
+        gains[wide] = _gain(weights, _table(by_set[:, [model.at[o] for o in wide]]))
+    worth_it = [_check(model, c, float(gain)) for c, gain in gains.items() if gain >= LEAST_BITS]
+    worth_it.sort(key=lambda check: (-check.worth, check.outcomes))
+    out = []
+    for check in worth_it[:most]:
+        table = _table(by_set[:, [model.at[o] for o in check.outcomes]])
+        out.append(
+            _likeliest_first(
+                replace(check, leaning=_leaning(model, weights, table, members)), weights @ table
+            )
+        )
+    return out
+
+
+def _check(model: EvidenceModel, outcomes: tuple[str, ...], gain: float) -> Check:
+    minutes = median(model.signs[model.at[o]].minutes for o in outcomes)
+    return Check(outcomes, minutes, model.signs[model.at[outcomes[0]]].tool, gain, ())
+
+
+def _likeliest_first(check: Check, expected: Floats) -> Check:
+    """The same check with its outcomes in the order in which they are to be expected."""
+    order = sorted(range(len(check.outcomes)), key=lambda k: -expected[k])
+    leaning = tuple(check.leaning[k] for k in order) + check.leaning[-1:]
+    return replace(check, outcomes=tuple(check.outcomes[k] for k in order), leaning=leaning)
+
+
+def _candidates(
+    model: EvidenceModel, answers: Mapping[str, bool], tools: Collection[str] | None
+) -> list[tuple[str, ...]]:
+    """Every check that can still be done."""
+    given = [model.signs[model.at[a]] for a in answers]
+    asked, looked = {s.group for s in given} - {""}, {s.plate for s in given}
+    checks: dict[tuple[str, str], list[str]] = {}
+    for sign in model.signs:
+        able = tools is None or sign.tool == NO_TOOL or sign.tool in tools
+        if (
+            able
+            and sign.id not in answers
+            and sign.group not in asked
+            and sign.group not in KNOWN_BEFORE
+        ):
+            checks.setdefault(("one", sign.group or sign.id), []).append(sign.id)
+            if sign.plate and sign.plate not in looked:
+                checks.setdefault(("plate", sign.plate), []).append(sign.id)
+    return [tuple(ids) for ids in checks.values()]
+
+
+def _table(yes: Floats) -> Floats:
+    """[sets, outcomes + 1]: the chance of each outcome and of none of them, from the
+    chance of each by itself [sets, outcomes].
+    """
+    none = np.prod(1 - yes, axis=1, keepdims=True)
+    return np.hstack([yes / yes.sum(axis=1, keepdims=True) * (1 - none), none])
+
+
+def _gains_alone(weights: Floats, yes: Floats) -> Floats:
+    """The gain of every question with yes and no, from the chance of a yes [sets, questions]."""
+    out: Floats = sum(
+        (_information(weights[:, None] * part) for part in (yes, 1 - yes)), np.zeros(yes.shape[1])
+    ) - _information(weights[:, None])
+    return out
+
+
+def _gain(weights: Floats, table: Floats) -> float:
+    """The gain of one check in bits, from the chance of each outcome [sets, outcomes]."""
+    return float(_information(weights[:, None] * table).sum() - _information(weights[:, None])[0])
+
+
+def _information(joint: Floats) -> Floats:
+    """For every column of joint chances [sets, outcomes], the sum of j·log2(j / column
+    total): minus its part of the entropy left.
+    """
+    total = joint.sum(axis=0)
+    summed: Floats = (joint * np.log2(np.maximum(joint, 1e-300))).sum(axis=0) - total * np.log2(
+        np.maximum(total, 1e-300)
+    )
+    return summed
+
+
+def _leaning(
+    model: EvidenceModel, weights: Floats, table: Floats, members: Floats
+) -> tuple[tuple[str, float], ...]:
+    """After each outcome, the cause that is likeliest, with its chance."""
+    joint = weights[:, None] * table
+    chances = members @ (joint / joint.sum(axis=0))
+    best = chances.argmax(axis=0)
+    return tuple((model.causes[n].id, float(chances[n, k])) for k, n in enumerate(best))

@@ -1,0 +1,309 @@
+"""When a plant is clear: nothing alive but for a chance under 1 %, two clean looks, and
+one slow life cycle since anything was seen.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+
+from brood.core.biology.case import CardCatch, Case, Found, Inspection
+from brood.core.biology.pest import ADULT
+from brood.core.biology.substages import Array, Clock, chain_of, clock
+from brood.core.climate.hours import MORNING, evening
+from brood.core.climate.series import covering
+from brood.core.followup.alive_odds import Question, fates
+from brood.core.followup.detection import USUAL, clean, last_live
+from brood.core.followup.posterior import Belief, even_speed, late_finds, learn, stacked
+from brood.core.population.half_days import Schedule, Steps, steps_of, walk
+
+SURE = 0.01
+LOOKS_NEEDED = 2
+LOOK_GAP_DAYS = 7
+MOST_LOOKS = 8
+ROWS = 5
+"""So many reaches stand for all in the chance; the weight of each is about the same."""
+CURVE_POINTS = 7
+LONGEST_DAYS = 400
+"""What is not grown so many days after it was seen stands still for all that can be foreseen."""
+
+
+@dataclass(frozen=True)
+class NeededLook:
+    """A look still to come: `first`, `cycle` (a whole slow life cycle after the last
+    live sighting) or `doubt` (until the chance is small).
+    """
+
+    on: date
+    why: str
+
+
+@dataclass(frozen=True)
+class Clearing:
+    """When it is over, if every look from now on finds nothing.
+
+    `matured`: the slow end of egg to adult from the last live sighting; `hatched`: of
+    the last egg that the last evening can have passed; None beyond what the
+    temperatures known allow. `curve`: chance alive on the evening of days by the looks
+    so far, `if_clean` with those needed. `worth`: by how much one look on a day divides
+    the chance on the day of the last one.
+    """
+
+    last_live: date
+    last_treatment: date | None
+    matured: date | None
+    hatched: date | None
+    curve: tuple[tuple[date, float], ...]
+    if_clean: tuple[tuple[date, float], ...]
+    needed: tuple[NeededLook, ...]
+    all_clear: date | None
+    clean_looks: tuple[Inspection, ...]
+    worth: tuple[tuple[date, float], ...]
+
+    @property
+    def settled(self) -> bool:
+        """Whether all clear can be declared by what is recorded."""
+        return self.all_clear is not None and not self.needed
+
+    @property
+    def earliest(self) -> date | None:
+        """The first day on which the last look may fall."""
+        if self.matured is None or self.hatched is None:
+            return None
+        return max(self.matured, self.hatched)
+
+
+class _Odds:
+    """The chance alive under any looks, from the state on the morning of the last live sighting."""
+
+    def __init__(
+        self, case: Case, schedule: Schedule, belief: Belief, since: date, until: date
+    ) -> None:
+        self.case, self.since = case, since
+        self.weights, reaches, scale = belief.summed(ROWS)
+        self.steps = even_speed(steps_of(case, until))
+        self.survive, self.fresh = stacked(case, self.steps, schedule, reaches)
+        self.there = self._there(belief, scale)
+
+    def _there(self, belief: Belief, scale: Array) -> Array:
+        """Expected numbers on that morning, [2 tracks, reaches, scenarios, size + 1];
+        with what was then seen beyond them.
+        """
+        out = _at(self.case, self.steps, self.survive, self.fresh, self.since) * scale[..., None]
+        for group in late_finds(belief):
+            if group.on == self.since:
+                out[0] += group.count * self.steps.chain.spread(self.case.pest.index(group.stage))
+        return out
+
+    def alive(self, days: Sequence[tuple[date, tuple[Inspection, ...]]]) -> list[float]:
+        """The chance that anything lives on the evening of a day, the looks up to then
+        having found nothing.
+        """
+        asked = [Question(day, True, looks) for day, looks in days]
+        passed = list(dict.fromkeys(tuple(x for x in looks if x.on <= day) for day, looks in days))
+        seen = [
+            Question(max((x.on for x in looks), default=self.since), False, looks)
+            for looks in passed
+            if looks
+        ]
+        p = fates(self.case, self.steps, self.survive, self.fresh, [*asked, *seen], self.since)
+        total = np.einsum("tqrsk,trsk->qrs", p, self.there)
+        missed = {looks: total[len(asked) + n] for n, looks in enumerate(x for x in passed if x)}
+        out = []
+        for n, (day, looks) in enumerate(days):
+            unseen = missed.get(tuple(x for x in looks if x.on <= day), np.zeros_like(total[n]))
+            weight = unseen_weights(self.weights, unseen)
+            out.append(
+                min(1.0, float((weight * -np.expm1(-np.maximum(total[n] - unseen, 0.0))).sum()))
+            )
+        return out
+
+
+def unseen_weights(weights: Array, unseen: Array) -> Array:
+    """Weights that add to 1 after nothing was seen, where `unseen` sightings were to be
+    expected of each; worked out by logarithms, so that a likely case without any weight
+    does not drown the others.
+    """
+    with np.errstate(divide="ignore"):
+        log = np.log(weights) - unseen
+    weight = np.exp(log - log.max())
+    out: Array = weight / weight.sum()
+    return out
+
+
+def _at(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, day: date) -> Array:
+    """Expected numbers on a morning, as `walk` has them."""
+    rows = fresh.shape[1]
+    for n, x in walk(case, steps, survive, fresh, rows):
+        if steps.ends[n].time() == MORNING and steps.ends[n].date() == day:
+            return x
+    out = np.zeros((2, rows, len(steps.weights), steps.chain.size + 1))
+    for group in case.found:
+        spread = group.count * steps.chain.spread(case.pest.index(group.stage))
+        out += np.array([1 - case.refuge, case.refuge]).reshape(2, 1, 1, 1) * spread
+    return out
+
+
+def clear_by(
+    case: Case,
+    schedule: Schedule,
+    looks: Sequence[Inspection],
+    cards: Sequence[CardCatch],
+    today: date,
+    thorough: float = USUAL,
+    *,
+    weigh: bool = True,
+) -> Clearing:
+    """When a case is over by the evenings done and planned (`schedule`), what was
+    counted, and looks from now on of a thoroughness; `weigh` also works out what one
+    look is worth, by its day.
+    """
+    first = max(f.on for f in case.found)
+    since = last_live(looks, first, today)
+    belief = learn(
+        case, [x for x in looks if x.on <= since], [c for c in cards if c.until <= since], since
+    )
+    treated = max((on for on, _ in schedule), default=None)
+    matured, hatched = _bounds(case, since, treated)
+    done = clean(looks, since)
+    if matured is None or hatched is None:
+        return Clearing(since, treated, matured, hatched, (), (), (), None, done, ())
+    end = max(matured, hatched)
+    until = max(end, today) + timedelta(days=LOOK_GAP_DAYS * MOST_LOOKS)
+    odds = _Odds(case, schedule, belief, since, until)
+    coming = _proposed(done, end, today, until, thorough)
+    together = (*done, *coming)
+    ends = {x.on for x in together}
+    days = sorted(
+        ends
+        | {max(x.on - timedelta(days=1), since) for x in together}
+        | _even(max(min(today, end), since), max(end, *ends))
+    )
+    plain = [d for d in days if not done or d >= done[0].on][:: max(1, len(days) // 6)]
+    chances = odds.alive([*((d, together) for d in days), *((d, done) for d in plain)])
+    clean_by = dict(zip(days, chances, strict=False))
+    over = next(
+        (
+            x.on
+            for n, x in enumerate(together)
+            if n + 1 >= LOOKS_NEEDED and x.on >= end and clean_by[x.on] < SURE
+        ),
+        None,
+    )
+    needed = _reasons([x for x in coming if over is None or x.on <= over], end, len(done))
+    shown = [d for d in days if over is None or d <= over]
+    return Clearing(
+        since,
+        treated,
+        matured,
+        hatched,
+        tuple(zip(plain, chances[len(days) :], strict=True)),
+        tuple((d, clean_by[d]) for d in shown),
+        needed,
+        over,
+        done,
+        _worth(odds, done, today, over or end, thorough) if weigh else (),
+    )
+
+
+def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None, date | None]:
+    """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the
+    last evening: the day after it where there are no eggs.
+    """
+    begun = evening(since) - timedelta(days=1)
+    hours = 24 * ((max(since, treated or since) - since).days + LONGEST_DAYS)
+    watch = clock(chain_of(case.pest), covering(case.series, begun, hours))
+    adult = len(case.pest.stages) - 1
+    matured = _slow(watch, since, adult)
+    if treated is None:
+        return matured, matured
+    if case.pest.live_birth:
+        return matured, treated + timedelta(days=1)
+    return matured, _slow(watch, treated, 1)
+
+
+def _slow(watch: Clock, day: date, stage: int) -> date | None:
+    """The day on which the slow end of what begins on an evening has entered a stage."""
+    slow = watch.passages(watch.chain.entering(0), watch.series.hour_of(evening(day)), [stage])[0][
+        2
+    ]
+    return None if slow is None else watch.series.moment(slow).date() + timedelta(days=1)
+
+
+def _proposed(
+    done: Sequence[Inspection], end: date, today: date, until: date, thorough: float
+) -> list[Inspection]:
+    """Looks that may be needed, in order: one a week before the end unless there was
+    one, one at the end, and more a week apart.
+    """
+    day = (
+        max(today, end - timedelta(days=LOOK_GAP_DAYS))
+        if not done
+        else max(today, end, done[-1].on + timedelta(days=LOOK_GAP_DAYS))
+    )
+    out: list[Inspection] = []
+    while len(out) < MOST_LOOKS and day <= until:
+        out.append(Inspection(day, thorough=thorough))
+        day = max(day + timedelta(days=LOOK_GAP_DAYS), end)
+    return out
+
+
+def _reasons(looks: Sequence[Inspection], end: date, before: int) -> tuple[NeededLook, ...]:
+    out: list[NeededLook] = []
+    for look in looks:
+        settled = any(n.why == "cycle" for n in out)
+        why = (
+            "first"
+            if look.on < end or before + len(out) + 1 < LOOKS_NEEDED
+            else "doubt"
+            if settled
+            else "cycle"
+        )
+        out.append(NeededLook(look.on, why))
+    return tuple(out)
+
+
+def _even(first: date, last: date) -> set[date]:
+    """A few days evenly between two."""
+    span = max((last - first).days, 1)
+    return {
+        first + timedelta(days=round(n * span / (CURVE_POINTS - 1))) for n in range(CURVE_POINTS)
+    }
+
+
+def _worth(
+    odds: _Odds, done: tuple[Inspection, ...], today: date, last: date, thorough: float
+) -> tuple[tuple[date, float], ...]:
+    """What one more look is worth, by its day."""
+    span = (last - today).days
+    if span < 1:
+        return ()
+    days = (
+        [today + timedelta(days=round(n * span / 4)) for n in range(5)]
+        if span >= 4
+        else [today, last]
+    )
+    ways = [(last, done), *((last, (*done, Inspection(d, thorough=thorough))) for d in days)]
+    plain, *each = odds.alive(
+        [(on, tuple(sorted(looks, key=lambda x: x.on))) for on, looks in ways]
+    )
+    return tuple((d, plain / max(chance, 1e-9)) for d, chance in zip(days, each, strict=True))
+
+
+def interpolated(curve: Sequence[tuple[date, float]]) -> list[tuple[date, float]]:
+    """A curve on every day, in straight lines of its logarithm."""
+    if not curve:
+        return []
+    days = np.arange(curve[0][0].toordinal(), curve[-1][0].toordinal() + 1)
+    logs = np.interp(
+        days, [d.toordinal() for d, _ in curve], [np.log(max(c, 1e-12)) for _, c in curve]
+    )
+    return [(date.fromordinal(int(d)), float(np.exp(v))) for d, v in zip(days, logs, strict=True)]
+
+
+def suspected(on: date, chance: float) -> tuple[Found, ...]:
+    """What is thought of where nothing was seen: a chance that a female had come by a day."""
+    return (Found(on, ADULT, -float(np.log1p(-chance)), True),)

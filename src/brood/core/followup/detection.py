@@ -1,0 +1,130 @@
+"""What a look over a plant sees of each stage, and what it should have seen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date, timedelta
+
+import numpy as np
+
+from brood.core.biology.case import Found, Inspection
+from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.substages import Array
+from brood.core.biology.unseen import stage_days
+
+GLANCE, USUAL, LENS = 0.4, 0.7, 0.95
+"""Chance that an animal in the open, on the part looked at, is seen: at a glance, leaf
+by leaf, leaf by leaf with a lens (our judgement, C).
+"""
+THOROUGH = {"glance": GLANCE, "usual": USUAL, "lens": LENS}
+BY_DISPLAY = {"egg": 0.3, "larva": 0.9, "nymph": 0.9, "pupa": 0.9, "adult": 1.0}
+BY_HABITAT = {
+    "exposed": 1.0,
+    "in-wax": 1.0,
+    "under-cover": 0.9,
+    "in-furled-leaf": 0.3,
+    "in-tissue": 0.0,
+    "in-soil": 0.1,
+}
+"""How well a stage shows itself by what it is and where it sits (our judgement, C)."""
+HIDDEN_SEEN = 0.3
+"""Of those in a refuge, the share that a look sees of what it would see in the open:
+eyes get further than a spray (our judgement, C).
+"""
+LEAST_SEEN = 0.05
+"""However badly a class shows itself, a count stands for no more than twenty times as many."""
+CLASSES = ("egg", "young", "pupa", "adult")
+
+
+def class_of(pest: Pest, stage: str) -> str:
+    """The class that a keeper counts a stage in: egg, young, pupa or adult. Raises
+    KeyError for an unknown stage.
+    """
+    if stage in CLASSES:
+        return stage
+    if stage in (ADULT, PREOVIPOSITION):
+        return "adult"
+    display = {"larva": "larva", "nymph": "nymph", "crawler": "nymph"}.get(stage) or pest.stages[
+        pest.index(stage)
+    ].display
+    return {"larva": "young", "nymph": "young"}.get(display, display)
+
+
+def classes(pest: Pest) -> tuple[str, ...]:
+    """The class of every stage and, last, of laying adults."""
+    return (*(class_of(pest, s.id) for s in pest.stages), "adult")
+
+
+def shown(pest: Pest) -> Array:
+    """How well every stage and, last, laying adults show themselves to a perfect look,
+    0 to 1: (stages + 1,).
+    """
+    own = [BY_DISPLAY[s.display] * BY_HABITAT[s.habitat] for s in pest.stages]
+    return np.array([*own, BY_DISPLAY["adult"]])
+
+
+def spread_class(
+    pest: Pest, kind: str, count: float, on: date, celsius: float
+) -> tuple[Found, ...]:
+    """Animals of a class as groups by stage: in proportion to the stage times at °C;
+    grown ones lay.
+    """
+    if kind == "adult":
+        return (Found(on, ADULT, count),)
+    stages = [s for s in pest.development if class_of(pest, s.id) == kind]
+    days = np.array([stage_days(s, celsius) for s in stages])
+    return tuple(Found(on, s.id, count * d / days.sum()) for s, d in zip(stages, days, strict=True))
+
+
+def seen_share(pest: Pest, look: Inspection) -> Array:
+    """The chance that a look sees one in the open, by stage and, last, laying adults:
+    (stages + 1,). Eggs only where it counted them, or found nothing at all.
+    """
+    chance = shown(pest) * look.share * look.thorough
+    if look.live and "egg" not in look.counts:
+        chance = chance * np.array([kind != "egg" for kind in classes(pest)])
+    return chance
+
+
+def numbers(pest: Pest, look: Inspection) -> dict[str, float]:
+    """How many of each class there must be for a look to have counted so many in the
+    open, hidden ones apart.
+    """
+    share, kinds = seen_share(pest, look), np.array(classes(pest))
+    return {
+        kind: count / max(float(share[kinds == kind].max(initial=0.0)), LEAST_SEEN)
+        for kind, count in look.counts.items()
+    }
+
+
+def found_by(pest: Pest, look: Inspection, celsius: float) -> tuple[Found, ...]:
+    """What a look counted as groups found, at the warmth (°C) of its days."""
+    return tuple(
+        group
+        for kind, number in numbers(pest, look).items()
+        for group in spread_class(pest, kind, number, look.on, celsius)
+    )
+
+
+def clean(looks: Sequence[Inspection], after: date) -> tuple[Inspection, ...]:
+    """The looks after a day that found nothing alive, in order; one whose day is vague
+    counts when it was surely later.
+    """
+    return tuple(
+        sorted(
+            (x for x in looks if not x.live and x.on - timedelta(days=x.spread_days) > after),
+            key=lambda x: x.on,
+        )
+    )
+
+
+def last_live(looks: Sequence[Inspection], found: date, today: date = date.max) -> date:
+    """The last day on which anything was seen alive: the latest that a vague day can
+    have been, and not after today.
+    """
+    return max(
+        [
+            found,
+            *(min(x.on + timedelta(days=x.spread_days), max(today, x.on)) for x in looks if x.live),
+        ]
+    )

@@ -1,0 +1,1 @@
+"""Recipes: concentrations, volumes and measures."""

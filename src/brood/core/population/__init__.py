@@ -1,0 +1,1 @@
+"""How many live, by stage and day, and the chance that they die out."""

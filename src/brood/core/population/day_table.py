@@ -1,0 +1,217 @@
+"""The day table of a case: everything about it that no schedule changes, so that the
+chance of a schedule takes milliseconds.
+
+Time is cut at 19:00 of every day, when treatments are done, and at 09:00 of the days of
+finds, or of every day where the pest is quick. Which interval a stage is left in
+depends on the interval of entry alone (a semi-Markov chain; Howard 1971, Dynamic
+Probabilistic Systems II), so that the equations of `brood.core.population` become sums
+over waits.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brood.core.biology.case import Case
+from brood.core.biology.pest import ADULT
+from brood.core.biology.substages import Array, Chain, chain_of
+from brood.core.climate.hours import EVENING, MORNING
+from brood.core.population.half_days import scenario_rates
+from brood.core.population.waiting_times import Leaving, erlang, found_leaving, leaving
+
+LATE_DAYS = 7
+QUICK_DAYS = 10.0
+"""Egg-to-egg time under which a day is cut in two."""
+
+
+@dataclass(frozen=True, eq=False)
+class Founders:
+    """A group found: interval, stage index, number, and its chances to leave
+    [scenarios, sub-stages, waits] (None for adults).
+    """
+
+    interval: int
+    stage: int
+    count: float
+    share: Array | None
+
+
+@dataclass(frozen=True, eq=False)
+class DayTable:
+    """`moves` [scenarios, boundaries, stages] integrated sub-stage moves; `births` and
+    `deaths` [scenarios, intervals] per laying female; `late` [scenarios] the chance
+    that hers is a line that lives on after the last interval; `weights` [scenarios];
+    `hours` [boundaries] since the first; the evening of `first` + d days ends interval
+    `evenings[d]`.
+    """
+
+    chain: Chain
+    first: date
+    evenings: NDArray[np.int64]
+    hours: Array
+    moves: Array
+    leave: tuple[Leaving, ...]
+    births: Array
+    deaths: Array
+    late: Array
+    weights: Array
+    founders: tuple[Founders, ...]
+    females: float
+    refuge: float
+
+    @property
+    def intervals(self) -> int:
+        """How many intervals there are."""
+        return int(self.births.shape[1])
+
+    @property
+    def last(self) -> date:
+        """The last day with an evening in the table."""
+        return self.first + timedelta(days=len(self.evenings) - 1)
+
+    def index(self, day: date) -> int:
+        """The interval that a day's evening ends; raises IndexError outside the table."""
+        offset = (day - self.first).days
+        if offset < 0:
+            raise IndexError(offset)
+        return int(self.evenings[offset])
+
+    def passage(self, day: date, first: int, until: int) -> tuple[float | None, ...]:
+        """Days from entering stage index `first` on an evening to entering `until` (the
+        number of stages: laying): 5 %, 50 % and 95 % over the scenarios; None beyond
+        the table.
+        """
+        start = self.index(day) + 1
+        gone = erlang(self.chain.counts[first]).share(
+            self.moves[:, start + 1 :, first] - self.moves[:, start : start + 1, first]
+        )
+        return self._quantiles(np.diff(gone, axis=1, prepend=0.0), start, first, until)
+
+    def founder_passage(self, founders: Founders) -> tuple[float | None, ...]:
+        """The same for a group found, in days from its find to its own first egg."""
+        if founders.share is None:
+            return (0.0, 0.0, 0.0)
+        flow = np.zeros((len(self.weights), self.intervals - founders.interval))
+        share = founders.share.mean(axis=1)[:, : flow.shape[1]]
+        flow[:, : share.shape[1]] = share
+        return self._quantiles(flow, founders.interval, founders.stage, len(self.leave))
+
+    def _quantiles(
+        self, flow: Array, start: int, first: int, until: int
+    ) -> tuple[float | None, ...]:
+        """Quantiles, in days from the start of interval `start`, of passing on to stage
+        `until` for a flow out of stage `first`.
+        """
+        for one in self.leave[first + 1 : until]:
+            into = np.zeros_like(flow)
+            for wait in range(min(one.share.shape[2], flow.shape[1])):
+                into[:, wait:] += (
+                    flow[:, : flow.shape[1] - wait]
+                    * one.share[:, start : start + flow.shape[1] - wait, wait]
+                )
+            flow = into
+        there = np.concatenate(([0.0], np.cumsum(self.weights @ flow)))
+        days = (self.hours[start:] - self.hours[start]) / 24
+        reached = [int(np.argmax(there >= share)) for share in (0.05, 0.5, 0.95)]
+        return tuple(
+            float(np.interp(share, there[after - 1 : after + 1], days[after - 1 : after + 1]))
+            if after
+            else None
+            for share, after in zip((0.05, 0.5, 0.95), reached, strict=True)
+        )
+
+    def only(self, scenario: int) -> DayTable:
+        """The table of one scenario."""
+        pick = slice(scenario, scenario + 1)
+        founders = tuple(
+            replace(f, share=None if f.share is None else f.share[pick]) for f in self.founders
+        )
+        leave = tuple(Leaving(one.share[pick], one.least) for one in self.leave)
+        return replace(
+            self,
+            moves=self.moves[pick],
+            leave=leave,
+            births=self.births[pick],
+            deaths=self.deaths[pick],
+            late=self.late[pick],
+            weights=np.ones(1),
+            founders=founders,
+        )
+
+
+def day_table(case: Case, last: date) -> DayTable:
+    """Tabulate a case up to the evening of a day: 3 temperature offsets × 3 speeds,
+    Gauss–Hermite weights.
+    """
+    chain = chain_of(case.pest)
+    cuts, evenings = _cuts(case, last)
+    start = datetime.combine(min(f.on for f in case.found), MORNING)
+    marks = [int((cut - start) / timedelta(hours=1)) for cut in cuts]
+    moves, births, deaths, weights = scenario_rates(case, chain, start, marks)
+    ends = np.concatenate((np.zeros_like(moves[:, :1]), np.cumsum(moves, axis=1)), axis=1)
+    founders = tuple(
+        _founders(chain, f.stage, f.count, cuts.index(datetime.combine(f.on, MORNING)), ends)
+        for f in case.found
+        if f.count > 0
+    )
+    leave = tuple(leaving(n, ends[..., stage]) for stage, n in enumerate(chain.counts))
+    late = _late(case, births, deaths, round(LATE_DAYS * len(cuts) / len(evenings)))
+    return DayTable(
+        chain,
+        start.date(),
+        evenings,
+        np.array(marks, dtype=float),
+        ends,
+        leave,
+        births,
+        deaths,
+        late,
+        weights,
+        founders,
+        case.pest.female_share,
+        case.refuge,
+    )
+
+
+def _cuts(case: Case, last: date) -> tuple[list[datetime], NDArray[np.int64]]:
+    """Moments between the intervals, the first that of the first find, and the interval
+    that each evening ends.
+    """
+    finds = {f.on for f in case.found}
+    first = min(finds)
+    quick = (
+        sum(stage.rate.days(float(case.series.celsius.mean())) for stage in case.pest.stages)
+        < QUICK_DAYS
+    )
+    cuts, evenings = [], []
+    for d in range((last - first).days + 1):
+        day = first + timedelta(days=d)
+        if quick or day in finds:
+            cuts.append(datetime.combine(day, MORNING))
+        evenings.append(len(cuts) - 1)
+        cuts.append(datetime.combine(day, EVENING))
+    return cuts, np.array(evenings)
+
+
+def _late(case: Case, births: Array, deaths: Array, intervals: int) -> Array:
+    """1 − 1/R0 with R0 = φ·births/deaths, at the mean rates of the last days."""
+    born, died = births[:, -intervals:].sum(axis=1), deaths[:, -intervals:].sum(axis=1)
+    out: Array = np.maximum(0.0, 1 - died / np.maximum(case.pest.female_share * born, 1e-12))
+    return out
+
+
+def _founders(chain: Chain, stage: str, count: float, interval: int, ends: Array) -> Founders:
+    position = chain.pest.index(stage)
+    if stage == ADULT:
+        return Founders(interval, position, count, None)
+    own = ends[..., position]
+    return Founders(
+        interval,
+        position,
+        count,
+        found_leaving(chain.counts[position], own[:, interval + 1 :], own[:, interval]),
+    )

@@ -1,0 +1,61 @@
+"""The first escape: by when a schedule has most probably let something breed whose line
+lives on.
+"""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+import numpy as np
+
+from brood.core.biology.substages import Array
+from brood.core.population.day_table import DayTable
+from brood.core.population.extinction import Exposure, Run
+
+PROBES = 12
+
+
+def first_escapes(table: DayTable, exposure: Exposure, after: Run) -> list[date]:
+    """The first day, of each schedule, by which the chance that something found has
+    borne young whose line lives on is half of what it comes to in the end. For a table
+    of one scenario: births up to a day count, with the chance of each to live on under
+    the whole schedule.
+    """
+    full = Run(table, exposure, after=after)
+    ahead = np.broadcast_to(
+        after.values[0][:, :, : table.intervals], (len(exposure.survive), 1, table.intervals)
+    ).copy()
+    ahead[:, :, : full.days] = full.values[0][:, :, : full.days]
+    born = ahead * table.births
+    goal = -np.expm1(full.nothing()[:, 0]) / 2
+    low, high = np.zeros(len(goal), dtype=int), np.full(len(goal), table.intervals - 1)
+    while (low < high).any():
+        low, high = _narrowed(table, exposure, born, goal, (low, high))
+    days = np.searchsorted(table.evenings, low)
+    return [table.first + timedelta(days=int(d)) for d in days]
+
+
+def _narrowed(
+    table: DayTable, exposure: Exposure, born: Array, goal: Array, span: tuple[Array, Array]
+) -> tuple[Array, Array]:
+    """Closer bounds of the interval by which the goal is reached, from a dozen tried at
+    once for every schedule.
+    """
+    low, high = span
+    step = np.maximum(1, -(-(high - low) // PROBES))
+    tried = np.minimum(low[:, None] + step[:, None] * np.arange(PROBES), high[:, None])
+    until = np.arange(table.intervals) <= tried[..., None]
+    many = Exposure(
+        np.repeat(exposure.survive, PROBES, axis=0),
+        None if exposure.fresh is None else np.repeat(exposure.fresh, PROBES, axis=0),
+    )
+    some = np.repeat(born, PROBES, axis=0) * until.reshape(-1, 1, table.intervals)
+    reached = (-np.expm1(Run(table, many, born=some).nothing()[:, 0])).reshape(tried.shape) >= goal[
+        :, None
+    ]
+    first = np.where(reached.any(axis=1), reached.argmax(axis=1), PROBES)
+    below = np.take_along_axis(tried, np.maximum(first - 1, 0)[:, None], axis=1)[:, 0]
+    above = np.take_along_axis(tried, np.minimum(first, PROBES - 1)[:, None], axis=1)[:, 0]
+    return np.where(first > 0, np.minimum(below + 1, high), low), np.where(
+        first < PROBES, above, high
+    )

@@ -1,0 +1,175 @@
+"""Expected numbers by stage and hour of every group, with the treatments that were done
+and are planned.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brood.core.biology.case import Act, Case, Found
+from brood.core.biology.kill import effect, treated_as
+from brood.core.biology.pest import PREOVIPOSITION
+from brood.core.biology.substages import STEP_MOVES, Chain, advance, chain_of, moves_per_hour
+from brood.core.climate.hours import EVENING
+from brood.core.climate.series import covering
+
+Array = NDArray[np.float64]
+
+CLASSES = ("egg", "active", "rest", "adult", "breeding")
+"""What a band shows, bottom to top: eggs, active larvae or nymphs, resting or pupal
+stages, adults before and while laying.
+"""
+INSPECTION_HOUR = 9
+SAMPLE_HOURS = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Strike:
+    """One evening's effect on every row: expected numbers by row and class just before
+    and just after.
+    """
+
+    at: datetime
+    before: Array
+    after: Array
+
+
+@dataclass(frozen=True, eq=False)
+class Projection:
+    """Expected numbers: `numbers` has shape (moments, rows, classes). The last row is
+    what was laid since the finds.
+    """
+
+    rows: tuple[Found | None, ...]
+    moments: tuple[datetime, ...]
+    numbers: Array
+    strikes: tuple[Strike, ...]
+
+    def at(self, moment: datetime) -> Array:
+        """Expected numbers by row and class at the last sample before a moment."""
+        position = int(
+            np.searchsorted(
+                np.array(self.moments, dtype="datetime64[s]"), np.datetime64(moment), side="right"
+            )
+        )
+        return np.asarray(self.numbers[max(0, position - 1)])
+
+
+def classes_of(chain: Chain) -> NDArray[np.int64]:
+    """Class index of every sub-stage and, last, of laying adults."""
+    kinds = []
+    for stage, count in zip(chain.pest.stages, chain.counts, strict=True):
+        resting = round(count * stage.rest_share)
+        if stage.id == PREOVIPOSITION:
+            kinds += [3] * count
+        elif stage.display == "egg":
+            kinds += [0] * count
+        elif stage.display == "pupa":
+            kinds += [2] * count
+        else:
+            kinds += [1] * (count - resting) + [2] * resting
+    return np.array([*kinds, 4])
+
+
+def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
+    """Share that survives one evening in every sub-stage and, last, among laying
+    adults; shape (size + 1,).
+    """
+    per_stage = np.array([1 - effect(acts, stage, reach) for stage in treated_as(chain.pest)])
+    return np.append(per_stage[:-1][chain.stage_of], per_stage[-1])
+
+
+def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:
+    """Follow the found groups and their offspring, a few hours at a time, at the
+    series' own temperatures.
+
+    Each group starts spread evenly over its stage at 09:00 of its day; adults found are
+    of both sexes. Laying adults die at 1/longevity and females lay at the tabulated
+    rate for the hour's temperature. `evenings` are dates with their acts. Beyond its
+    end the series is continued. A share in refuge is held apart and drawn anew at every
+    moult; what an act leaves behind is not drawn.
+    """
+    chain = chain_of(case.pest)
+    rows: tuple[Found | None, ...] = (*case.found, None)
+    start = datetime.combine(min(f.on for f in case.found), EVENING).replace(hour=INSPECTION_HOUR)
+    hours = int((datetime.combine(until, EVENING).replace(hour=23) - start) / timedelta(hours=1))
+    celsius = covering(case.series, start, hours).celsius
+    marks = _marks(len(celsius))
+    moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
+    births, deaths = (np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius))
+    shares = {on: survivals(chain, acts, case.reach_on(on)) for on, acts in evenings}
+    sums = np.zeros((chain.size + 1, len(CLASSES)))
+    sums[np.arange(chain.size + 1), classes_of(chain)] = 1.0
+    x = np.zeros((2, len(rows), chain.size + 1))
+    starts = np.append(np.flatnonzero(np.diff(chain.stage_of)) + 1, chain.size)
+    moments, numbers, strikes = [], [], []
+    for n, hour in enumerate(marks[:-1]):
+        moment = start + timedelta(hours=hour)
+        _arrive(x, chain, case, moment)
+        if moment.time() == EVENING and moment.date() in shares:
+            before = _by_class(x, sums)
+            moments.append(moment - timedelta(seconds=1))
+            numbers.append(before)
+            x[0] *= shares[moment.date()]
+            strikes.append(Strike(moment, before, _by_class(x, sums)))
+        moments.append(moment)
+        numbers.append(_by_class(x, sums))
+        parts = max(1, math.ceil(float(moves[n].max()) / STEP_MOVES))
+        for _ in range(parts):
+            x = _step(
+                x, moves[n] / parts, starts, births[n] / parts, deaths[n] / parts, case.refuge
+            )
+    return Projection(rows, tuple(moments), np.array(numbers), tuple(strikes))
+
+
+def _marks(hours: int) -> list[int]:
+    """Hours since the first find, at 09:00, at which a sample is taken: every few
+    hours, and every evening at 19:00.
+    """
+    clock = [(INSPECTION_HOUR + h) % 24 for h in range(hours)]
+    return [h for h, c in enumerate(clock) if h % SAMPLE_HOURS == 0 or c == EVENING.hour] + [hours]
+
+
+def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array]:
+    fecundity, longevity = np.array(case.pest.fecundity), np.array(case.pest.longevity)
+    eggs = np.interp(celsius, fecundity[:, 0], fecundity[:, 1]) * case.pest.female_share / 24
+    deaths = 1 / np.interp(celsius, longevity[:, 0], longevity[:, 1]) / 24
+    return eggs, deaths
+
+
+def _arrive(x: Array, chain: Chain, case: Case, moment: datetime) -> None:
+    """Add, in place, the groups found at this moment."""
+    if moment.hour != INSPECTION_HOUR:
+        return
+    for row, group in enumerate(case.found):
+        if group.on == moment.date():
+            spread = group.count * chain.spread(chain.pest.index(group.stage))
+            x[:, row] += np.array([1 - case.refuge, case.refuge])[:, None] * spread
+
+
+def _by_class(x: Array, sums: Array) -> Array:
+    """Numbers by class of every row; einsum, for threads only slow such small products down."""
+    return np.asarray(np.einsum("rs,sc->rc", x[0] + x[1], sums))
+
+
+def _step(
+    x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float
+) -> Array:
+    """A step of at most about two moves, in both tracks: moves, the place drawn anew
+    for what has just moulted; deaths of adults, and births.
+    """
+    laid = births * x[..., -1].sum()
+    moulting = moves[starts - 1] * x[..., starts - 1]
+    x = advance(x, moves)
+    moulted = np.minimum(moulting, x[..., starts])
+    share = np.array([1 - refuge, refuge])
+    x[..., starts] += share[:, None, None] * moulted.sum(axis=0) - moulted
+    x[..., -1] *= np.exp(-deaths)
+    x[:, -1, 0] += share * laid
+    return x

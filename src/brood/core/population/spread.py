@@ -1,0 +1,48 @@
+"""How far the expected numbers lie apart between a cool, slow and a warm, quick course
+of the same case.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+
+from brood.core.biology.case import Case
+from brood.core.biology.substages import NODES, Array
+from brood.core.population.half_days import Schedule, by_scenario
+
+OUTER = 0.1
+"""Share of the weight that lies beyond each edge of the spread."""
+
+
+@dataclass(frozen=True, eq=False)
+class Spread:
+    """Expected number alive, all stages together, after the evening of each day from
+    the first find on: mean and edges, shape (days,).
+    """
+
+    first: date
+    mean: Array
+    low: Array
+    high: Array
+
+
+def spread_of(case: Case, schedule: Schedule, until: date) -> Spread:
+    """The weighted mean over the scenarios of warmth and speed, and the numbers that a
+    tenth of their weight stays under or goes over.
+    """
+    totals = by_scenario(case, schedule, until).sum(axis=-1)
+    weights = np.array([warmth * speed for _, warmth in NODES for _, speed in NODES])
+    order = np.argsort(totals, axis=1)
+    ranked, reached = np.take_along_axis(totals, order, axis=1), np.cumsum(weights[order], axis=1)
+    low, high = (_at(ranked, reached, share) for share in (OUTER, 1 - OUTER))
+    return Spread(min(f.on for f in case.found), totals @ weights, low, high)
+
+
+def _at(ranked: Array, reached: Array, share: float) -> Array:
+    """The first ranked number by which a share of the weight is reached, of each day."""
+    place = np.argmax(reached >= share - 1e-9, axis=1)
+    out: Array = ranked[np.arange(len(ranked)), place]
+    return out
