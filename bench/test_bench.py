@@ -16,10 +16,10 @@ from brood.core.biology.stage_times import stage_times
 from brood.core.climate.series import daily
 from brood.core.course.planner import plan, problem_of
 from brood.core.population.projection import project
-from brood.services import demo
-from brood.services.commands import default_acts
-from brood.services.identify import answer
-from brood.services.logger import LoggerPlan, csv_text
+from brood.services.cases.commands import default_acts
+from brood.services.demo import tern_cottage
+from brood.services.documents.identify import answer
+from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 from brood.settings import Settings
 from brood.web.app import create_app
 
@@ -86,7 +86,7 @@ def test_stage_times(benchmark):
     "page", ["/plants", "/places/1", "/cases/1", "/cases/3", "/looks/1/suspects"]
 )
 def test_page(benchmark, tmp_path: Path, page: str):
-    demo.seed(tmp_path / "household.sqlite", now=datetime.combine(DAY, time(18)))
+    tern_cottage.seed(tmp_path / "household.sqlite", now=datetime.combine(DAY, time(18)))
     client = create_app(
         Settings(data=tmp_path), lambda: datetime.combine(DAY, time(18))
     ).test_client()
@@ -105,7 +105,7 @@ def test_read_a_years_file(benchmark):
 @pytest.mark.parametrize("month", [1, 4, 7, 11])
 def test_the_demo_household_is_laid_out_in_every_season(benchmark, tmp_path, month):
     benchmark.pedantic(
-        demo.seed,
+        tern_cottage.seed,
         (tmp_path / "household.sqlite",),
         {"now": datetime(2026, month, 16, 18)},
         rounds=1,

@@ -154,10 +154,10 @@ class _Text(HTMLParser):
 
 def pages(folder: Path) -> int:
     """Every page of the demo household that links lead to; their number."""
-    from brood.services import demo
+    from brood.services.demo import tern_cottage
 
     with tempfile.TemporaryDirectory() as home:
-        demo.seed(Path(home) / "household.sqlite", now=NOW)
+        tern_cottage.seed(Path(home) / "household.sqlite", now=NOW)
         app = create_app(Settings(data=Path(home), demo=True), lambda: NOW)
         client = app.test_client()
         waiting, seen = ["/"], {"/"}

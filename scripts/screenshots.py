@@ -14,7 +14,7 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 from werkzeug.serving import make_server
 
-from brood.services import demo
+from brood.services.demo import tern_cottage
 from brood.settings import Settings
 from brood.web.app import create_app
 
@@ -51,7 +51,7 @@ def main() -> None:
     """Serve the demo household in this process and picture each view."""
     logging.getLogger("werkzeug").setLevel(logging.WARNING)
     folder = Path(tempfile.mkdtemp())
-    demo.seed(folder / "household.sqlite", now=NOW)
+    tern_cottage.seed(folder / "household.sqlite", now=NOW)
     server = make_server(
         "127.0.0.1", 0, create_app(Settings(data=folder, demo=True), lambda: NOW), threaded=True
     )

@@ -20,7 +20,8 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Found
 from brood.core.climate.series import constant
-from brood.services import demo, planning
+from brood.services.cases import plans
+from brood.services.demo import tern_cottage
 from brood.settings import Settings
 from brood.store.session import Store, open_store
 from brood.web.app import create_app
@@ -64,7 +65,7 @@ def _nothing_twice(shared: Path) -> None:
     application, mostly on the same household.
     """
     shared.mkdir(exist_ok=True)
-    planning.KEEP_PLANS = 40
+    plans.KEEP_PLANS = 40
     Flask.jinja_options = {"bytecode_cache": FileSystemBytecodeCache(str(shared))}
 
 
@@ -77,7 +78,7 @@ def empty_household(shared: Path) -> Path:
 @pytest.fixture(scope="session")
 def demo_household(shared: Path) -> Path:
     """The demo household."""
-    return _once(shared, "demo.sqlite", lambda path: demo.seed(path, now=NOW))
+    return _once(shared, "demo.sqlite", lambda path: tern_cottage.seed(path, now=NOW))
 
 
 def _copy(source: Path, folder: Path) -> Path:

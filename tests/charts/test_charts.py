@@ -11,8 +11,9 @@ import pytest
 from conftest import NOW
 
 from brood.charts import bands, brood, brood_tall, spread, svg, warmth
-from brood.services import cases, places
-from brood.services.speech import Speech
+from brood.services.cases import case_page
+from brood.services.house import places
+from brood.services.voice.speech import Speech
 
 CASES = {"mite": 1, "whitefly": 2, "thrips": 3}
 DRAW = {
@@ -27,7 +28,7 @@ DRAW = {
 def charts(demo_store, catalogue):
     def make(case_id):
         with demo_store.reading() as session:
-            return cases.build(session, catalogue, case_id, now=NOW, speech=Speech()).chart
+            return case_page.build(session, catalogue, case_id, now=NOW, speech=Speech()).chart
 
     return make
 

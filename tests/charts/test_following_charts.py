@@ -13,10 +13,11 @@ from conftest import NOW
 from brood.charts import evenings, falling, follow, shelves, svg, tally
 from brood.core.biology.case import Inspection
 from brood.core.followup.all_clear import Clearing, NeededLook
-from brood.services import following, neighbours, today
-from brood.services.following import Dot, FollowChart
-from brood.services.preferences import Preferences
-from brood.services.speech import Speech
+from brood.services.followup import follow_page
+from brood.services.followup.follow_page import Dot, FollowChart
+from brood.services.house import neighbours, today
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech
 
 SPEECH, DAY = Speech(), date(2026, 6, 1)
 SIZES = {"label": 15.0, "day-number": 18.0, "margin": 13.0, "stroke-day": 13.5}
@@ -112,7 +113,7 @@ def test_an_evening_that_nobody_is_free_for_is_named_and_not_drawn(build):
 @pytest.mark.parametrize("case_id", [1, 3, 4, 7])
 def test_expected_against_seen(demo_store, catalogue, case_id, wide):
     with demo_store.reading() as session:
-        data = following.build(session, catalogue, case_id, today=NOW.date(), speech=SPEECH).chart
+        data = follow_page.build(session, catalogue, case_id, today=NOW.date(), speech=SPEECH).chart
     root = read(follow.draw(data, SPEECH, wide=wide))
     inside(root)
     assert sum(n.attrib.get("class") in ("seen", "seen-none") for n in root.iter()) == len(

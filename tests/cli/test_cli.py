@@ -16,7 +16,7 @@ from conftest import MITE, NOW
 
 from brood.cli.main import main
 from brood.cli.output import finite
-from brood.services import demo
+from brood.services.demo import tern_cottage
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "examples"
 
@@ -261,7 +261,9 @@ def test_the_demo_household_is_made_without_serving(demo_household, tmp_path, mo
     """Over what an earlier start has left; the household itself is the one that the
     pages are tested on.
     """
-    monkeypatch.setattr(demo, "seed", lambda path, **more: shutil.copy(demo_household, path))
+    monkeypatch.setattr(
+        tern_cottage, "seed", lambda path, **more: shutil.copy(demo_household, path)
+    )
     (tmp_path / "demo").mkdir()
     (tmp_path / "demo" / "household.sqlite").write_text("an earlier household")
     result = run("demo", "--data", str(tmp_path / "demo"), "--no-serve")

@@ -13,7 +13,7 @@ from brood.core.climate import daily_table
 from brood.core.climate.logger_table import parse
 from brood.core.climate.series import FILLED, from_readings
 from brood.errors import InputError
-from brood.services.logger import LoggerPlan, csv_text, temperatures
+from brood.services.warmth.simulated_logger import LoggerPlan, csv_text, temperatures
 
 START = datetime(2026, 6, 1)
 HEAD = "time,temperature_c\n"

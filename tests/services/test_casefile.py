@@ -9,8 +9,8 @@ from conftest import MITE
 
 from brood.core.course import planner
 from brood.errors import InputError
-from brood.services.casefile import plan_json, read_case
-from brood.services.documents import parse_json
+from brood.services.documents.case_document import plan_json, read_case
+from brood.services.documents.reading import parse_json
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "examples"
 BASE = json.loads((EXAMPLES / "mite-20.json").read_text("utf-8"))

@@ -7,9 +7,11 @@ from conftest import MITE, NOW
 from icalendar import Calendar
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import calendar, cases, commands, places, planning, plants
-from brood.services.preferences import Preferences
-from brood.services.speech import Speech
+from brood.services.archive import calendar
+from brood.services.cases import case_page, commands, plans
+from brood.services.house import places, plants
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
 
 SPEECH = Speech()
@@ -63,7 +65,7 @@ class Keeper:
         self.now += timedelta(days=days)
 
     def slots(self):
-        planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        plans.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
         with self.store.reading() as session:
             return [
                 (a.id, a.number, a.status, a.target_on, a.latest_on, a.sequence, a.uid)
@@ -85,12 +87,12 @@ class Keeper:
         return slot
 
     def sees(self):
-        planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        plans.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
         with self.store.reading() as session:
-            return cases.build(session, self.catalogue, self.case, now=self.now, speech=SPEECH)
+            return case_page.build(session, self.catalogue, self.case, now=self.now, speech=SPEECH)
 
     def calendar(self):
-        planning.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        plans.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
         with self.store.reading() as session:
             _, body = calendar.build(
                 session, self.catalogue, self.case, Preferences(), now=self.now

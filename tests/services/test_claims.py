@@ -10,23 +10,13 @@ from sqlalchemy import select
 from test_following import SPEECH, START, evening, look, open_mite, planned
 
 from brood.errors import FieldErrors, InputError
-from brood.services import (
-    aftercare,
-    clearing,
-    commands,
-    events,
-    history,
-    inspecting,
-    neighbours,
-    patches,
-    planning,
-    quarantine,
-    sharing,
-    today,
-)
-from brood.services.plants import PlantCommand
-from brood.services.plants import add as add_plant
-from brood.services.preferences import Preferences
+from brood.services.archive import sharing
+from brood.services.cases import aftercare, commands, history, plans, test_leaves
+from brood.services.followup import ending, inspections
+from brood.services.house import events, neighbours, quarantine, today
+from brood.services.house.plants import PlantCommand
+from brood.services.house.plants import add as add_plant
+from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases as queries
 from brood.store.records import CasePlant, Quarantine
 from brood.store.tables import AfterTask, Plant
@@ -194,7 +184,7 @@ def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two
             with store.writing() as session:
                 offset = {60: 0, 61: 1, 63: 9}[back]
                 on = day + timedelta(days=60 + offset)
-                quarantine.look_apart(session, kept, inspecting.InspectCommand(on, ()), now=at(on))
+                quarantine.look_apart(session, kept, inspections.InspectCommand(on, ()), now=at(on))
     last = day + timedelta(days=69)
     with store.writing() as session:
         quarantine.release(session, kept, now=at(last))
@@ -204,13 +194,13 @@ def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two
 def test_closing_asks_for_what_is_missing_also_untreated_and_held(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     with store.reading() as session:
-        assert clearing.unsettled(session, catalogue, queries.case(session, case_id), START), (
+        assert ending.unsettled(session, catalogue, queries.case(session, case_id), START), (
             "nothing was done"
         )
     with store.writing() as session:
         queries.case(session, case_id).keep_below = 20.0
     with store.reading() as session:
-        assert clearing.unsettled(session, catalogue, queries.case(session, case_id), START), (
+        assert ending.unsettled(session, catalogue, queries.case(session, case_id), START), (
             "held is not cleared"
         )
     with store.writing() as session:
@@ -219,7 +209,7 @@ def test_closing_asks_for_what_is_missing_also_untreated_and_held(store, catalog
         for find in row.findings:
             find.withdrawn_at = NOW
     with store.reading() as session:
-        assert not clearing.unsettled(session, catalogue, queries.case(session, case_id), START), (
+        assert not ending.unsettled(session, catalogue, queries.case(session, case_id), START), (
             "every find was a mistake"
         )
 
@@ -237,13 +227,13 @@ def test_what_is_said_twice_is_the_same_as_said_once(demo_store, catalogue):
             aftercare.tick(session, task.id, done=done, now=NOW)
         assert task.done_at is None
         for out, stands in ((True, False), (True, False), (False, True), (False, True)):
-            inspecting.withdraw(session, catalogue, kept, out=out, now=NOW, speech=SPEECH)
-            assert (inspecting.inspection(session, kept).withdrawn_at is None) == stands
+            inspections.withdraw(session, catalogue, kept, out=out, now=NOW, speech=SPEECH)
+            assert (inspections.inspection(session, kept).withdrawn_at is None) == stands
 
 
 def look_id(session, catalogue):
-    return inspecting.record(
-        session, catalogue, 1, inspecting.InspectCommand(NOW.date(), ()), now=NOW, speech=SPEECH
+    return inspections.record(
+        session, catalogue, 1, inspections.InspectCommand(NOW.date(), ()), now=NOW, speech=SPEECH
     )
 
 
@@ -255,7 +245,7 @@ def test_test_leaves_that_were_judged_by_mistake_are_judged_again(demo_store, ca
             (
                 a.treatment_id
                 for a in row.acts
-                if patches.needs_test(catalogue, row, a.treatment_id, set())
+                if test_leaves.needs_test(catalogue, row, a.treatment_id, set())
             ),
             None,
         )
@@ -268,8 +258,8 @@ def test_test_leaves_that_were_judged_by_mistake_are_judged_again(demo_store, ca
         )
         row.patches.append(test)
         session.flush()
-        patches.judge(session, test.id, "marked", "", now=NOW, speech=SPEECH)
-        patches.judge(session, test.id, patches.NOT_JUDGED, "", now=NOW, speech=SPEECH)
+        test_leaves.judge(session, test.id, "marked", "", now=NOW, speech=SPEECH)
+        test_leaves.judge(session, test.id, test_leaves.NOT_JUDGED, "", now=NOW, speech=SPEECH)
         assert test.outcome == ""
 
 
@@ -278,23 +268,21 @@ def test_nothing_is_asked_for_longer_than_two_weeks_in_the_same_words(demo_store
     with demo_store.reading() as session:
         ids = [r.id for r in today.open_cases(session)]
     for case_id in ids[:4]:
-        planning.ensure(demo_store, catalogue, case_id, day, at(day), SPEECH)
+        plans.ensure(demo_store, catalogue, case_id, day, at(day), SPEECH)
     found = [
         t for t in tasks(demo_store, catalogue, day) if t.kind != "treat" or t.row_id in ids[:4]
     ]
     assert found
     assert len({t.key for t in found}) == len(found)
     for task in found:
-        assert (day - task.asked_since).days <= planning.ASKED_DAYS, task.key
+        assert (day - task.asked_since).days <= plans.ASKED_DAYS, task.key
 
 
 def test_repotting_keeps_sprays_off_the_plan_for_ten_days(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START, acts=("insecticidal-soap",))
     with store.writing() as session:
         events.befell(session, catalogue, plant_id, "repotted", START, "", now=at(START))
-        planning.replan(
-            session, catalogue, queries.case(session, case_id), START, at(START), SPEECH
-        )
+        plans.replan(session, catalogue, queries.case(session, case_id), START, at(START), SPEECH)
     assert min(planned(store, catalogue, case_id, START)[0]) >= START + timedelta(
         days=history.ROOTING_DAYS
     )

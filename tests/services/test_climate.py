@@ -19,11 +19,13 @@ from brood.core.climate.series import (
     stuck_runs,
 )
 from brood.errors import FieldErrors, InputError
-from brood.services import knowing, places, preferences, rounds, sensor, weather
-from brood.services.preferences import Preferences
-from brood.services.sensor import Answer, Device, device_server, in_background
-from brood.services.speech import Speech
-from brood.services.warmth import normal_of, place_series
+from brood.services.house import places, warmth_facts
+from brood.services.voice import preferences
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech
+from brood.services.warmth import rounds, sensor, weather
+from brood.services.warmth.hourly import normal_of, place_series
+from brood.services.warmth.sensor import Answer, Device, device_server, in_background
 from brood.store.queries import cases, readings
 
 TODAY = NOW.date()
@@ -43,7 +45,7 @@ def series(store, place, first=TODAY, last=TODAY + timedelta(days=20)):
 
 def facts(store, place, now=NOW, speech=Speech()):
     with store.reading() as session:
-        return " ".join(knowing.facts(places.build(session, place, now=now), speech))
+        return " ".join(warmth_facts.facts(places.build(session, place, now=now), speech))
 
 
 def at(found, day, hour):

@@ -7,19 +7,12 @@ from conftest import NOW
 from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import (
-    commands,
-    costs,
-    effort,
-    evening,
-    events,
-    history,
-    plants,
-    quarantine,
-    today,
-)
-from brood.services.preferences import Preferences
-from brood.services.speech import Speech, hours
+from brood.services.archive import costs
+from brood.services.cases import commands, effort, history
+from brood.services.house import events, plants, quarantine, today
+from brood.services.treatment import evening_page
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech, hours
 from brood.store.queries import cases as queries
 from brood.store.records import Quarantine
 from brood.store.tables import Place, Plant
@@ -167,8 +160,8 @@ def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_cl
             session, catalogue, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW
         )
     with demo_store.reading() as session:
-        gates = evening.build(session, catalogue, row.id, now=NOW, speech=SPEECH).gates
-        later = evening.build(
+        gates = evening_page.build(session, catalogue, row.id, now=NOW, speech=SPEECH).gates
+        later = evening_page.build(
             session, catalogue, row.id, now=NOW + timedelta(days=8), speech=SPEECH
         ).gates
     assert any("by hand only for 10 days" in g for g in gates)

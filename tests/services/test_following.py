@@ -9,26 +9,17 @@ from conftest import MITE, NOW
 from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import (
-    beside,
-    clearing,
-    commands,
-    counted,
-    following,
-    history,
-    inspecting,
-    neighbours,
-    quarantine,
-    today,
-)
-from brood.services.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
-from brood.services.inspecting import CountCommand, InspectCommand
-from brood.services.places import PlaceCommand, Warmth
-from brood.services.places import add as add_place
-from brood.services.plants import PlantCommand
-from brood.services.plants import add as add_plant
-from brood.services.preferences import Preferences
-from brood.services.speech import Speech
+from brood.services.cases import beside, commands, counts, history
+from brood.services.cases.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
+from brood.services.followup import ending, follow_page, inspections
+from brood.services.followup.inspections import CountCommand, InspectCommand
+from brood.services.house import neighbours, quarantine, today
+from brood.services.house.places import PlaceCommand, Warmth
+from brood.services.house.places import add as add_place
+from brood.services.house.plants import PlantCommand
+from brood.services.house.plants import add as add_plant
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
 from brood.store.records import InspectionRecord
 from brood.store.tables import Plant
@@ -98,7 +89,7 @@ def look(store, catalogue, case_id, on, live, *, spread=0, at=None, **more):
         on, tuple(CountCommand(k, n, 0.0) for k, n in live.items()), spread_days=spread, **more
     )
     with store.writing() as session:
-        return inspecting.record(
+        return inspections.record(
             session,
             catalogue,
             case_id,
@@ -133,7 +124,7 @@ def test_counts_that_fall_short_add_evenings_and_say_what_to_check(store, catalo
     look(store, catalogue, case_id, third, {"young": 70.0, "adult": 8.0}, spot="axils")
     after, _ = planned(store, catalogue, case_id, third)
     with store.reading() as session:
-        result = following.build(session, catalogue, case_id, today=third, speech=SPEECH)
+        result = follow_page.build(session, catalogue, case_id, today=third, speech=SPEECH)
     assert result.verdict in ("stalled", "rising")
     assert len(after) > len(before) or after[-1] > before[-1]
     assert [c.id for c in result.causes] == [
@@ -156,21 +147,21 @@ def test_not_having_looked_is_not_having_found_none(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
     with store.reading() as session:
-        bare = clearing.clearing_of(
+        bare = ending.clearing_of(
             session, catalogue, queries.case(session, case_id), START + timedelta(days=2)
         )
     kept = look(store, catalogue, case_id, START + timedelta(days=2), {})
     with store.reading() as session:
-        looked = clearing.clearing_of(
+        looked = ending.clearing_of(
             session, catalogue, queries.case(session, case_id), START + timedelta(days=2)
         )
     assert not bare.clean_looks
     assert len(looked.clean_looks) == 1
     with store.writing() as session:
-        inspecting.withdraw(session, catalogue, kept, now=NOW, speech=SPEECH)
+        inspections.withdraw(session, catalogue, kept, now=NOW, speech=SPEECH)
     with store.reading() as session:
         row = queries.case(session, case_id)
-        assert counted.looks_of(row) == ()
+        assert counts.looks_of(row) == ()
         assert session.scalars(select(InspectionRecord)).one().withdrawn_at is not None, (
             "what was typed is kept"
         )
@@ -231,8 +222,8 @@ def test_two_evenings_on_one_day_are_refused_in_a_sentence_and_a_vague_day_is_ca
     )
     with store.reading() as session:
         row = queries.case(session, case_id)
-        assert counted.looks_of(row)[0].spread_days == 7
-        found = clearing.clearing_of(session, catalogue, row, on)
+        assert counts.looks_of(row)[0].spread_days == 7
+        found = ending.clearing_of(session, catalogue, row, on)
     assert found.last_live == on, "the latest that a vague day can have been, and not after today"
     with pytest.raises(FieldErrors):
         look(
@@ -272,12 +263,12 @@ def test_the_end_of_a_case_counts_every_plant_of_it(store, catalogue):
     look(store, catalogue, case_id, START + timedelta(days=2), {})
     with store.reading() as session:
         row = queries.case(session, case_id)
-        assert [p.name for p in clearing.plants_of(row)] == ["Aubergine", "Pepper"]
-        assert counted.looks_of(row)[0].share == 0.5, "a look at one of two is half a look"
+        assert [p.name for p in ending.plants_of(row)] == ["Aubergine", "Pepper"]
+        assert counts.looks_of(row)[0].share == 0.5, "a look at one of two is half a look"
     with store.writing() as session:
         commands.leave(session, case_id, other, NOW.date())
     with store.reading() as session:
-        assert counted.looks_of(queries.case(session, case_id))[0].share == 1.0
+        assert counts.looks_of(queries.case(session, case_id))[0].share == 1.0
 
 
 def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
@@ -376,7 +367,7 @@ def test_what_was_cleared_in_winter_is_looked_at_in_spring(store, catalogue):
     assert [t.key for t in tasks] == [f"spring-{case_id}"]
     assert later.headline.startswith("Nothing to do today")
     with store.writing() as session:
-        session.add(inspecting.written(InspectCommand(spring.date(), ()), plant_id, None, spring))
+        session.add(inspections.written(InspectCommand(spring.date(), ()), plant_id, None, spring))
     with store.reading() as session:
         assert today.build(session, catalogue, Preferences(), now=spring).now == ()
 

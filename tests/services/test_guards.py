@@ -8,8 +8,8 @@ from datetime import date, timedelta
 import pytest
 
 from brood.catalogue.loader import shipped
-from brood.services.guards import Setting, offer, offers
-from brood.services.household import Household
+from brood.services.house.who_lives_here import Household
+from brood.services.treatment.permitted import Setting, offer, offers
 from brood.store.tables import Place, Plant, StockItem
 
 CATALOGUE = shipped()

@@ -7,8 +7,9 @@ import pytest
 from conftest import MITE, NOW
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import guide, own, places
-from brood.services.speech import Speech
+from brood.services.guide import guide, own_figures
+from brood.services.house import places
+from brood.services.voice.speech import Speech
 from brood.store.tables import OwnFigure
 
 SWING = places.PlaceCommand(
@@ -57,7 +58,7 @@ def test_every_curve_passes_its_points_and_ends_where_development_ends(store, ca
 
 def test_own_figures_outlive_a_catalogue_that_no_longer_has_them(store, catalogue: Catalogue):
     with store.writing() as session:
-        own.keep(session, catalogue, MITE, "stage.egg.k_dd", 70.0, "own counts", now=NOW)
+        own_figures.keep(session, catalogue, MITE, "stage.egg.k_dd", 70.0, "own counts", now=NOW)
         session.add(
             OwnFigure(
                 pest_id=MITE,
@@ -69,8 +70,10 @@ def test_own_figures_outlive_a_catalogue_that_no_longer_has_them(store, catalogu
         )
     renewed = replace(catalogue, pests=dict(catalogue.pests))
     with store.reading() as session:
-        assert own.adjusted(session, renewed).pests[MITE].stages[0].rate.figures["k_dd"] == 70
-        result = own.build(session, renewed, MITE, today=NOW.date())
+        assert (
+            own_figures.adjusted(session, renewed).pests[MITE].stages[0].rate.figures["k_dd"] == 70
+        )
+        result = own_figures.build(session, renewed, MITE, today=NOW.date())
     assert [row.figure for row in result.lost] == ["stage.gone.k_dd"]
     celsius, adult, _ = result.effect.days[1]
     assert celsius == 20

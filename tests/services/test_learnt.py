@@ -8,19 +8,14 @@ import pytest
 from conftest import NOW
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import (
-    commands,
-    inspecting,
-    lessons,
-    neighbours,
-    preferences,
-    record,
-    report,
-    steps,
-)
-from brood.services.inspecting import CountCommand, InspectCommand
-from brood.services.preferences import Preferences
-from brood.services.speech import Speech
+from brood.services.archive import record, report
+from brood.services.cases import commands
+from brood.services.followup import experience, inspections
+from brood.services.followup.inspections import CountCommand, InspectCommand
+from brood.services.house import neighbours, progress
+from brood.services.voice import preferences
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
 from brood.store.tables import PatchTest
 
@@ -41,7 +36,9 @@ def test_lessons_tell_uses_effect_and_injury(demo_store, catalogue):
             )
         )
     with demo_store.reading() as session:
-        found = {lesson.name: lesson for lesson in lessons.lessons(session, catalogue, NOW.date())}
+        found = {
+            lesson.name: lesson for lesson in experience.lessons(session, catalogue, NOW.date())
+        }
         wiping = sum(
             r.outcome == "done" and "wiping" in r.treatments and r.withdrawn_at is None
             for i in range(1, 10)
@@ -82,7 +79,7 @@ def test_steps_follow_the_work(demo_store, catalogue):
     with demo_store.reading() as session:
         before = {
             s.name: s
-            for s in steps.of_case(session, catalogue, queries.case(session, 1), NOW.date())
+            for s in progress.of_case(session, catalogue, queries.case(session, 1), NOW.date())
         }
     assert before["Keep it apart"].state == "open"
     assert before["Evenings"].said.startswith("2 done, last 2 days ago")
@@ -92,7 +89,7 @@ def test_steps_follow_the_work(demo_store, catalogue):
     with demo_store.reading() as session:
         assert {
             s.name: s.state
-            for s in steps.of_case(session, catalogue, queries.case(session, 1), NOW.date())
+            for s in progress.of_case(session, catalogue, queries.case(session, 1), NOW.date())
         }["Clear"] == "done"
 
 
@@ -108,13 +105,13 @@ def test_free_evenings_are_weekdays_and_nonsense_is_every_day(store, evenings, f
 
 def test_a_card_is_counted_once_a_time_and_in_order(demo_store, catalogue):
     with demo_store.writing() as session:
-        inspecting.hang(session, 6, "yellow", NOW.date() - timedelta(days=6), now=NOW)
+        inspections.hang(session, 6, "yellow", NOW.date() - timedelta(days=6), now=NOW)
     with demo_store.reading() as session:
         card = queries.case(session, 6).cards[-1]
 
     def count(ago, number, **more):
         with demo_store.writing() as session:
-            return inspecting.count(
+            return inspections.count(
                 session,
                 catalogue,
                 card.id,
@@ -138,8 +135,8 @@ def test_a_card_is_counted_once_a_time_and_in_order(demo_store, catalogue):
 def test_the_same_look_sent_twice_counts_once(demo_store, catalogue):
     said = InspectCommand(NOW.date(), (CountCommand("adult", 2.0, 0.0),), sent_key="a-key")
     with demo_store.writing() as session:
-        first = inspecting.record(session, catalogue, 6, said, now=NOW, speech=SPEECH)
-        assert inspecting.record(session, catalogue, 6, said, now=NOW, speech=SPEECH) == first
+        first = inspections.record(session, catalogue, 6, said, now=NOW, speech=SPEECH)
+        assert inspections.record(session, catalogue, 6, said, now=NOW, speech=SPEECH) == first
     with demo_store.reading() as session:
         assert len(queries.case(session, 6).inspections) == 1
 

@@ -12,9 +12,11 @@ from test_following import SPEECH, START, evening, look, open_mite, planned
 
 from brood.core.climate.series import EXPECTED
 from brood.errors import LeftAlone, NotFound
-from brood.services import assemble, cases, clearing, commands, history, inspecting, planning, today
-from brood.services.commands import FindCommand, MarkCommand
-from brood.services.preferences import Preferences
+from brood.services.cases import assemble, case_page, commands, history, plans
+from brood.services.cases.commands import FindCommand, MarkCommand
+from brood.services.followup import ending, inspections
+from brood.services.house import today
+from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases as queries
 
 
@@ -24,9 +26,9 @@ def at(day):
 
 def opened(store, catalogue, case_id, day):
     """The case as its page shows it on a day, brought up to date."""
-    planning.ensure(store, catalogue, case_id, day, at(day), SPEECH)
+    plans.ensure(store, catalogue, case_id, day, at(day), SPEECH)
     with store.reading() as session:
-        return cases.build(session, catalogue, case_id, now=at(day), speech=SPEECH)
+        return case_page.build(session, catalogue, case_id, now=at(day), speech=SPEECH)
 
 
 def items(store, catalogue, day):
@@ -112,14 +114,14 @@ def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet
     )
     assert planned(store, catalogue, case_id, back)[0] == []
     with store.reading() as session:
-        over = clearing.clearing_of(session, catalogue, queries.case(session, case_id), back)
+        over = ending.clearing_of(session, catalogue, queries.case(session, case_id), back)
     assert not over.settled
     assert over.all_clear > back + timedelta(days=7)
     for needed in over.needed:
         look(store, catalogue, case_id, needed.on, {})
     with store.reading() as session:
-        assert clearing.clearing_of(
-            session, catalogue, queries.case(session, case_id), over.all_clear
+        assert ending.clearing_of(
+            session, catalogue, queries.case(session, case_id), ending.all_clear
         ).settled
 
 
@@ -144,10 +146,10 @@ def test_a_count_taken_back_makes_it_unknown_again(store, catalogue, alone):
     kept = look(store, catalogue, case_id, back, {"adult": 4.0})
     for _ in range(2):
         with store.writing() as session:
-            inspecting.withdraw(session, catalogue, kept, now=at(back), speech=SPEECH)
+            inspections.withdraw(session, catalogue, kept, now=at(back), speech=SPEECH)
     assert opened(store, catalogue, case_id, back).headline == "Count again first."
     with store.writing() as session:
-        inspecting.withdraw(session, catalogue, kept, out=False, now=at(back), speech=SPEECH)
+        inspections.withdraw(session, catalogue, kept, out=False, now=at(back), speech=SPEECH)
     assert planned(store, catalogue, case_id, back)[0] != []
 
 
@@ -268,7 +270,7 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
 
 
 def test_the_warmest_spot_changes_the_dates_at_once(store, catalogue):
-    from brood.services import places
+    from brood.services.house import places
     from brood.store.queries import readings
 
     _, case_id = open_mite(store, catalogue, START)
@@ -292,7 +294,7 @@ def test_an_evening_that_nobody_marked_has_killed_nothing_yet(store, catalogue):
     alive = {}
     for hour in (10, 20):
         with store.reading() as session:
-            page = cases.build(
+            page = case_page.build(
                 session,
                 catalogue,
                 case_id,
@@ -303,7 +305,7 @@ def test_an_evening_that_nobody_marked_has_killed_nothing_yet(store, catalogue):
     assert alive[20] == pytest.approx(alive[10], rel=0.1)
     evening(store, catalogue, case_id, START)
     with store.reading() as session:
-        page = cases.build(
+        page = case_page.build(
             session,
             catalogue,
             case_id,
@@ -314,7 +316,7 @@ def test_an_evening_that_nobody_marked_has_killed_nothing_yet(store, catalogue):
 
 
 def test_an_absence_that_was_told_calls_nobody_to_treat(store, catalogue):
-    from brood.services.course import CourseCommand, put
+    from brood.services.cases.aim import CourseCommand, put
 
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
@@ -358,8 +360,8 @@ def test_a_slip_that_moved_the_end_of_the_course_day_by_day_says_so_when_it_is_m
 
 
 def test_after_care_is_said_once_and_is_over_after_some_days(demo_store, catalogue):
-    from brood.services import aftercare
-    from brood.services.evening import FinishCommand, finish
+    from brood.services.cases import aftercare
+    from brood.services.treatment.evening_page import FinishCommand, finish
 
     with demo_store.writing() as session:
         finish(session, catalogue, 1, FinishCommand(NOW.date(), (), (), ()), now=NOW, speech=SPEECH)
@@ -374,7 +376,7 @@ def test_after_care_is_said_once_and_is_over_after_some_days(demo_store, catalog
 def test_a_place_that_turns_cold_stops_the_dates_and_warmth_brings_them_back(store, catalogue):
     from datetime import time
 
-    from brood.services import places
+    from brood.services.house import places
 
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
@@ -400,5 +402,5 @@ def test_a_place_that_turns_cold_stops_the_dates_and_warmth_brings_them_back(sto
     put(22, 18)
     assert opened(store, catalogue, case_id, START + timedelta(days=2)).next is not None
     with store.reading() as session:
-        over = clearing.of_case(session, catalogue, case_id, START + timedelta(days=2), SPEECH)
+        over = ending.of_case(session, catalogue, case_id, START + timedelta(days=2), SPEECH)
     assert "too cold" not in over.headline

@@ -12,9 +12,11 @@ from sqlalchemy import select
 
 from brood.core.diagnosis.severity import severity
 from brood.errors import FieldErrors
-from brood.services import commands, looking, looks, loupe, photos, plants
-from brood.services.chance import frequency, likelihood, strokes
-from brood.services.speech import Speech
+from brood.services.cases import commands
+from brood.services.diagnosis import look_log, look_page, loupe, photos
+from brood.services.house import plants
+from brood.services.voice.odds import frequency, likelihood, strokes
+from brood.services.voice.speech import Speech
 from brood.store.queries import cases as cases_queries
 from brood.store.queries import looks as queries
 from brood.store.tables import LookAnswer, Photo
@@ -30,23 +32,23 @@ SCALE = {
 
 
 def begun(session, catalogue, answers, plant=PEPPER):
-    look_id = looks.begin(session, plant, now=NOW)
+    look_id = look_log.begin(session, plant, now=NOW)
     for observation, said in answers.items():
-        looks.answer(session, catalogue, look_id, {observation: said}, now=NOW)
+        look_log.answer(session, catalogue, look_id, {observation: said}, now=NOW)
     return look_id
 
 
 def shown(session, catalogue, look_id, zone=""):
-    return looking.build(session, catalogue, look_id, zone, now=NOW, hemisphere="north")
+    return look_page.build(session, catalogue, look_id, zone, now=NOW, hemisphere="north")
 
 
 def test_every_answer_is_kept_at_once_and_a_changed_one_stays_in_the_log(demo_store, catalogue):
     with demo_store.writing() as session:
         look_id = begun(session, catalogue, {"web-fine": "yes"})
-        assert looks.begin(session, PEPPER, now=NOW) == look_id, (
+        assert look_log.begin(session, PEPPER, now=NOW) == look_id, (
             "a look that is open is gone on with"
         )
-        looks.answer(
+        look_log.answer(
             session,
             catalogue,
             look_id,
@@ -54,7 +56,7 @@ def test_every_answer_is_kept_at_once_and_a_changed_one_stays_in_the_log(demo_st
             now=NOW + timedelta(minutes=1),
             sure=False,
         )
-        looks.answer(session, catalogue, look_id, {"stipple-pale-dots": "old"}, now=NOW)
+        look_log.answer(session, catalogue, look_id, {"stipple-pale-dots": "old"}, now=NOW)
     with demo_store.reading() as session:
         rows = session.scalars(
             select(LookAnswer).where(LookAnswer.look_id == look_id).order_by(LookAnswer.id)
@@ -76,8 +78,12 @@ def test_every_answer_is_kept_at_once_and_a_changed_one_stays_in_the_log(demo_st
 
 def test_unknown_questions_are_refused(demo_store, catalogue):
     with demo_store.writing() as session, pytest.raises(FieldErrors):
-        looks.answer(
-            session, catalogue, looks.begin(session, PEPPER, now=NOW), {"no-such": "yes"}, now=NOW
+        look_log.answer(
+            session,
+            catalogue,
+            look_log.begin(session, PEPPER, now=NOW),
+            {"no-such": "yes"},
+            now=NOW,
         )
 
 
@@ -88,18 +94,18 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
         assert [s.id for s in result.present] == ["coccus-hesperidum"]
         assert result.headline.startswith("Brown soft scale, ")
         assert {s.kind for s in result.stages["coccus-hesperidum"]} == {"nymph", "adult"}
-        looks.keep_stages(
+        look_log.keep_stages(
             session,
             look_id,
             "coccus-hesperidum",
             [
-                looks.StageCommand("adult", 6, None, 0.25, "alive", "holds on firmly"),
-                looks.StageCommand("young", None, "dozens", None, "unsure", ""),
+                look_log.StageCommand("adult", 6, None, 0.25, "alive", "holds on firmly"),
+                look_log.StageCommand("young", None, "dozens", None, "unsure", ""),
             ],
             now=NOW,
             affected=0.2,
         )
-        carried = looking.carried_over(queries.look(session, look_id), "coccus-hesperidum")
+        carried = look_page.carried_over(queries.look(session, look_id), "coccus-hesperidum")
         assert carried["number-adult"] == "24", "six on a quarter of the plant"
         assert (carried["rough-young"], carried["where-young"]) == ("dozens", "not sure it lives")
         again = shown(session, catalogue, look_id)
@@ -116,11 +122,11 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
         case_id = commands.open_case(
             session, catalogue, command, today=NOW.date(), now=NOW, speech=Speech()
         )
-        looks.close(session, look_id, now=NOW, case_id=case_id)
-        second = looks.reopen_of_case(session, case_id, now=NOW + timedelta(days=20))
+        look_log.close(session, look_id, now=NOW, case_id=case_id)
+        second = look_log.reopen_of_case(session, case_id, now=NOW + timedelta(days=20))
         assert second != look_id
         reopened = queries.look(session, second)
-        assert {a.observation for a in looks.standing(reopened)} == set(SCALE), (
+        assert {a.observation for a in look_log.standing(reopened)} == set(SCALE), (
             "asked again, from what was answered"
         )
         assert all(a.how.startswith("from the look of") for a in reopened.answers)
@@ -129,22 +135,22 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
 def test_what_was_seen_implies_what_was_not(demo_store, catalogue):
     with demo_store.writing() as session:
         look_id = begun(session, catalogue, {}, AUBERGINE)
-        looks.keep_stages(
+        look_log.keep_stages(
             session,
             look_id,
             "tetranychus-urticae",
-            [looks.StageCommand("adult", 10, None, 1.0, "alive", "")],
+            [look_log.StageCommand("adult", 10, None, 1.0, "alive", "")],
             now=NOW,
         )
         hidden = dict(
             loupe.build(session, catalogue, look_id, "tetranychus-urticae", now=NOW).hidden
         )
         assert hidden["eggs"] > 100
-        looks.keep_stages(
+        look_log.keep_stages(
             session,
             look_id,
             "tetranychus-urticae",
-            [looks.StageCommand("adult", 10, None, 1.0, "dead", "dry")],
+            [look_log.StageCommand("adult", 10, None, 1.0, "dead", "dry")],
             now=NOW,
         )
         assert loupe.build(session, catalogue, look_id, "tetranychus-urticae", now=NOW).hidden == ()
@@ -225,7 +231,7 @@ def test_what_a_neighbour_has_is_likelier_and_only_tools_at_hand_are_asked_for(
     with demo_store.writing() as session:
         look_id = begun(session, catalogue, {}, PEPPER)
         beside = shown(session, catalogue, look_id)
-        looks.set_tools(session, look_id, ["phone"], "somebody")
+        look_log.set_tools(session, look_id, ["phone"], "somebody")
         assert next(s for s in beside.suspects if s.id == "tetranychus-urticae").chance == max(
             s.chance for s in beside.suspects
         )
@@ -258,7 +264,8 @@ def test_a_photo_is_made_small_loses_its_data_and_a_length_on_it_answers_the_siz
             session, catalogue, photo_id, (10, 10, 40, 50), now=NOW
         ) == pytest.approx(2.5)
         said = {
-            a.observation: (a.said, a.how) for a in looks.standing(queries.look(session, look_id))
+            a.observation: (a.said, a.how)
+            for a in look_log.standing(queries.look(session, look_id))
         }
         assert said == {"size-2-to-4": ("yes", "2.50 mm on the photo")}
         photos.set_scale(session, photo_id, (100, 100, 100, 300), 20.0)
@@ -307,7 +314,7 @@ def test_chances_are_said_in_words_and_as_frequencies():
     ]
     assert [strokes(w) for w in (0.2, -0.5, 1.5, -3)] == [0, 1, 2, 3]
     assert [
-        looking.season(NOW.replace(month=m), side)
+        look_page.season(NOW.replace(month=m), side)
         for m, side in ((1, "north"), (7, "north"), (7, "south"), (12, "south"))
     ] == [
         "winter",
@@ -330,5 +337,5 @@ def test_a_plants_build_sets_the_walk_and_its_kind_what_it_is_prone_to(demo_stor
         )
         plants.change(session, LAUREL, command, now=NOW)
         assert not plants.is_eaten(plant)
-        result = shown(session, catalogue, looks.begin(session, LAUREL, now=NOW))
+        result = shown(session, catalogue, look_log.begin(session, LAUREL, now=NOW))
         assert [z.id for z in result.zones] == catalogue.evidence.walk.build["cactus"]

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
 from brood.errors import InputError
-from brood.services.mixing import MixCommand, as_json, mix
+from brood.services.treatment.bench import MixCommand, as_json, mix
 
 CATALOGUE = shipped()
 SPRAY = MixCommand("alcohol-spray", 1500, {"isopropyl-alcohol": 70})

@@ -6,8 +6,10 @@ import pytest
 from conftest import NOW
 
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services import access, logger_files, places, preferences
-from brood.services.logger import LoggerPlan, csv_text
+from brood.services.house import access, places
+from brood.services.voice import preferences
+from brood.services.warmth import logger_files
+from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 from brood.store.queries import cases, readings
 
 START = datetime(2026, 6, 1)

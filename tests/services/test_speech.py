@@ -6,8 +6,8 @@ import pytest
 from conftest import DAY, MITE, THRIPS
 
 from brood.core.course.plan import PlannedEvening, Reason
-from brood.services import words
-from brood.services.speech import Speech, days, listed, number
+from brood.services.voice import words
+from brood.services.voice.speech import Speech, days, listed, number
 
 GB, US = Speech(), Speech("en-US", "F")
 MON, WHEN = date(2026, 6, 1), datetime(2026, 6, 4, 7)

@@ -19,9 +19,10 @@ from conftest import NOW
 from sqlalchemy import func, select
 
 from brood.errors import InputError, NotFound
-from brood.services import backup, events, older, pasting, plants, record, sharing, today, transfer
-from brood.services.preferences import Preferences
-from brood.services.speech import Speech
+from brood.services.archive import backup, old_exports, record, sharing, transfer
+from brood.services.house import events, pasting, plants, today
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.session import open_store
 from brood.store.tables import Plant, Setting
@@ -136,7 +137,7 @@ def as_archive(document):
             columns = [
                 c.name
                 for c in next(
-                    t for t in older.tables_at(document["version"]) if t.name == name
+                    t for t in old_exports.tables_at(document["version"]) if t.name == name
                 ).columns
             ]
             csv.writer(body).writerow(columns)

@@ -12,16 +12,9 @@ from test_cases import SPEECH, TODAY, Keeper
 from brood.core.course.outcome import outcomes
 from brood.core.course.planner import problem_of, uses_of
 from brood.errors import FieldErrors
-from brood.services import (
-    assemble,
-    assumptions,
-    case_chance,
-    cases,
-    improving,
-    planning,
-    rehearsal,
-    what_if,
-)
+from brood.services.cases import assemble, assumptions, case_page, plans, rehearsal, trial
+from brood.services.documents import improvements
+from brood.services.treatment import chance_page
 from brood.store.queries import cases as queries
 
 
@@ -34,14 +27,14 @@ def keeper(store, catalogue):
 
 def held(keeper):
     with keeper.store.reading() as session:
-        return planning.planned(
+        return plans.planned(
             assemble.model(session, keeper.catalogue, queries.case(session, keeper.case), TODAY)
         )
 
 
 def tried(keeper, dates="", **more):
     with keeper.store.reading() as session:
-        return what_if.tried(
+        return trial.tried(
             session,
             keeper.catalogue,
             queries.case(session, keeper.case),
@@ -105,7 +98,7 @@ def test_dates_that_cannot_be_say_so_and_nothing_is_kept(keeper, change, words):
     with pytest.raises(FieldErrors, match=words):
         tried(keeper, change(days))
     with pytest.raises(FieldErrors), keeper.store.writing() as session:
-        what_if.keep(session, keeper.catalogue, keeper.case, change(days), now=NOW, speech=SPEECH)
+        trial.keep(session, keeper.catalogue, keeper.case, change(days), now=NOW, speech=SPEECH)
     assert planned_days(keeper) == days
 
 
@@ -113,13 +106,13 @@ def test_own_dates_stay_through_a_mark_and_go_when_put_back(keeper):
     days = planned_days(keeper)
     own = [days[0], *(d + timedelta(days=1) for d in days[1:])]
     with keeper.store.writing() as session:
-        what_if.keep(session, keeper.catalogue, keeper.case, text(own), now=NOW, speech=SPEECH)
+        trial.keep(session, keeper.catalogue, keeper.case, text(own), now=NOW, speech=SPEECH)
     assert [s[3] for s in keeper.slots()] == own
     keeper.marks(1)
     keeper.waits(1)
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] == own[1:]
     with keeper.store.writing() as session:
-        what_if.keep(session, keeper.catalogue, keeper.case, "", now=keeper.now, speech=SPEECH)
+        trial.keep(session, keeper.catalogue, keeper.case, "", now=keeper.now, speech=SPEECH)
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] != own[1:]
 
 
@@ -131,7 +124,7 @@ def test_a_mark_on_time_keeps_the_promised_dates(keeper):
 
 def test_the_chance_page_has_one_course_for_each_rule_and_the_plan(keeper):
     with keeper.store.reading() as session:
-        found = case_chance.of_case(
+        found = chance_page.of_case(
             session, keeper.catalogue, queries.case(session, keeper.case), TODAY, SPEECH, rules=True
         )
     assert len(found.courses) == len(found.rules) + 1 == 10
@@ -162,8 +155,8 @@ def test_where_nothing_reaches_parting_with_the_plant_stands_last(keeper):
     case = held(keeper).problem.case
     crowd = replace(case, found=tuple(replace(f, count=1e6) for f in case.found), promised=())
     problem = problem_of(crowd)
-    plan = planning.planner.plan(problem)
-    found = improving.changes(problem, plan, keeper.catalogue, SPEECH)
+    plan = plans.planner.plan(problem)
+    found = improvements.changes(problem, plan, keeper.catalogue, SPEECH)
     assert not plan.reaches
     assert found[-1].text.startswith("cut it back hard")
     assert found[-1].improvement.dates == 0
@@ -210,16 +203,14 @@ def test_days_that_are_none_are_refused(words):
 
 def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch):
     def cold(problem):
-        error = planning.planner.NothingDevelops(
-            "Nothing develops: eggs wait.", field="temperature"
-        )
+        error = plans.planner.NothingDevelops("Nothing develops: eggs wait.", field="temperature")
         error.inspect_on = TODAY + timedelta(days=14)
         raise error
 
-    monkeypatch.setattr(planning, "_plans", planning._Plans())
-    monkeypatch.setattr(planning.planner, "problem_of", cold)
+    monkeypatch.setattr(plans, "_plans", plans._Plans())
+    monkeypatch.setattr(plans.planner, "problem_of", cold)
     with keeper.store.reading() as session:
-        page = cases.build(session, keeper.catalogue, keeper.case, now=NOW, speech=SPEECH)
+        page = case_page.build(session, keeper.catalogue, keeper.case, now=NOW, speech=SPEECH)
     assert page.headline == "Nothing to do while nothing develops."
     assert f"Look again on {SPEECH.day(TODAY + timedelta(days=14))}" in page.why
 

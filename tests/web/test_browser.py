@@ -11,7 +11,7 @@ from icalendar import Calendar
 from playwright.sync_api import expect
 from serving import SIZES, Site, visit
 
-from brood.services.logger import LoggerPlan, csv_text
+from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 
 pytestmark = pytest.mark.browser
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text("utf-8")

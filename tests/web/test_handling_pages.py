@@ -9,7 +9,7 @@ from itertools import pairwise
 import pytest
 from conftest import MITE, NOW
 
-from brood.services.speech import Speech
+from brood.services.voice.speech import Speech
 
 COFFEE, AUBERGINE = 6, 1
 """Case ids in the demo household."""

@@ -10,7 +10,7 @@ from PIL import Image
 
 from brood.charts import loupe as loupe_chart
 from brood.charts import plate
-from brood.services import looking, loupe
+from brood.services.diagnosis import look_page, loupe
 from brood.store.tables import Plant
 
 PEPPER = 2
@@ -199,7 +199,7 @@ def test_what_is_no_photo_is_told_on_the_page(demo_client, look, data):
 def test_every_zone_of_a_build_has_its_pin_on_the_drawing(demo_store, catalogue, build, clock):
     with demo_store.writing() as session:
         session.get(Plant, 13).build = build
-        result = looking.build(session, catalogue, 1, "", now=clock(), hemisphere="north")
+        result = look_page.build(session, catalogue, 1, "", now=clock(), hemisphere="north")
         svg = plate.draw(result, "/looks/1")
     assert (
         svg.count('class="pin ') == len(result.zones) == len(catalogue.evidence.walk.build[build])

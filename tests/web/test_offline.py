@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import expect
 from serving import SIZES, Site, visit
 
-from brood.services import access
+from brood.services.house import access
 from brood.store.queries import cases
 from brood.web import guard
 

@@ -11,8 +11,8 @@ import pytest
 from conftest import MITE, NOW
 from icalendar import Calendar
 
-from brood.services import access
-from brood.services.logger import LoggerPlan, csv_text
+from brood.services.house import access
+from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 from brood.web.guard import POLICY
 
 WEB = Path(__file__).parents[2] / "src" / "brood" / "web"

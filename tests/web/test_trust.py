@@ -11,7 +11,8 @@ import tracemalloc
 import pytest
 from conftest import NOW
 
-from brood.services import access, transfer
+from brood.services.archive import transfer
+from brood.services.house import access
 from brood.store.session import open_store
 from brood.store.tables import Look, Photo, Plant
 

@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 from serving import SIZES, visit
 
 from brood.core.course.planner import plan, problem_of
-from brood.services.casefile import read_case
+from brood.services.documents.case_document import read_case
 
 PATIENCE_MS = 1500
 """From the drop to the new consequences; on an idle machine it is under 100 (the figure

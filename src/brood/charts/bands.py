@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brood.charts.svg import Point, drawing, num, path, simplify
-from brood.services.brood_chart import Band, ChartData, Stroke
-from brood.services.speech import Speech
+from brood.services.cases.chart_data import Band, ChartData, Stroke
+from brood.services.voice.speech import Speech
 
 Array = NDArray[np.float64]
 Place = Callable[[float, float], Point]

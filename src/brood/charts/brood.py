@@ -10,8 +10,8 @@ from brood.charts import bands
 from brood.charts.bands import Row, days_since
 from brood.charts.svg import figure, line, num, path, rect, text, width
 from brood.charts.warmth import ribbon
-from brood.services.brood_chart import ChartData, Stroke
-from brood.services.speech import Speech, number
+from brood.services.cases.chart_data import ChartData, Stroke
+from brood.services.voice.speech import Speech, number
 
 WIDTH, GUTTER, RIGHT = 884.0, 190.0, 8.0
 DATES, WARM_TOP, WARM_FOOT, LABELS, HANDLES = 22.0, 34.0, 84.0, 104.0, 127.0

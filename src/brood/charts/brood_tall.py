@@ -12,8 +12,8 @@ from brood.charts.bands import Row, days_since
 from brood.charts.brood import describe
 from brood.charts.svg import Point, figure, line, num, path, rect, text
 from brood.core.climate.series import EXPECTED
-from brood.services.brood_chart import ChartData
-from brood.services.speech import Speech, number
+from brood.services.cases.chart_data import ChartData
+from brood.services.voice.speech import Speech, number
 
 Down = Callable[[float], float]
 """Days from the first midnight to px from the top."""

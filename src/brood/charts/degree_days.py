@@ -6,8 +6,8 @@ from collections.abc import Callable
 from datetime import date, timedelta
 
 from brood.charts.svg import figure, line, path, rect, text
-from brood.services.degree_days import BenchResult
-from brood.services.speech import Speech
+from brood.services.voice.speech import Speech
+from brood.services.warmth.degree_days import BenchResult
 
 W, H, LEFT, RIGHT, TOP, FOOT = 1216.0, 330.0, 64.0, 70.0, 34.0, 34.0
 ROUND = (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000)

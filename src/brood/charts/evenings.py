@@ -7,8 +7,8 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from brood.charts.svg import circle, drawing, figure, line, num, path, rect, shortened, text
-from brood.services.speech import Speech, listed
-from brood.services.today import SPAN_DAYS, Row, TodayResult
+from brood.services.house.today import SPAN_DAYS, Row, TodayResult
+from brood.services.voice.speech import Speech, listed
 
 LEFT, WIDTH, HEAD, BAND = 206.0, 808.0, 92.0, 58.0
 TALL_DAYS, TALL_ROWS = 8, 6

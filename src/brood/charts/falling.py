@@ -9,7 +9,7 @@ import numpy as np
 
 from brood.charts.svg import Point, circle, figure, line, num, path, rect, text
 from brood.core.followup.all_clear import SURE, Clearing
-from brood.services.speech import Speech
+from brood.services.voice.speech import Speech
 
 LEAST, NAME_WIDTH = 0.002, 54.0
 MARKS = ((1.0, "certain"), (0.5, "1 in 2"), (0.1, "1 in 10"), (0.02, "1 in 50"), (SURE, "1 in 100"))

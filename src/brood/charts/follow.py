@@ -10,8 +10,8 @@ from datetime import date
 import numpy as np
 
 from brood.charts.svg import circle, figure, line, path, rect, text
-from brood.services.following import Dot, FollowChart
-from brood.services.speech import Speech, number
+from brood.services.followup.follow_page import Dot, FollowChart
+from brood.services.voice.speech import Speech, number
 
 FEWEST = 0.3
 Along = Callable[[date | float], float]

@@ -6,8 +6,8 @@ import math
 from collections.abc import Callable
 
 from brood.charts.svg import Point, drawing, figure, line, num, path, text, width
-from brood.services.guide import Curve, CurvePoint, PestGuide
-from brood.services.speech import UNITS, Speech
+from brood.services.guide.guide import Curve, CurvePoint, PestGuide
+from brood.services.voice.speech import UNITS, Speech
 
 Scale = Callable[[float], float]
 """A quantity to px."""

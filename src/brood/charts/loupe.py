@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from brood.charts.guide import BODY
 from brood.charts.svg import Point, circle, drawing, figure, line, num, text
-from brood.services.loupe import Loupe
+from brood.services.diagnosis.loupe import Loupe
 
 R, MIDDLE = 158.0, 166.0
 RULER_MM, CSS_MM = 70, 96 / 25.4

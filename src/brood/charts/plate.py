@@ -7,7 +7,7 @@ from collections.abc import Callable
 from html import escape
 
 from brood.charts.svg import Point, circle, line, num, path, rect, text
-from brood.services.looking import LookResult, ZoneLine
+from brood.services.diagnosis.look_page import LookResult, ZoneLine
 
 W, H = 400.0, 430.0
 SOIL_Y, POT_FOOT = 318.0, 408.0

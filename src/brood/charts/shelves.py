@@ -8,8 +8,8 @@ from collections.abc import Sequence
 
 from brood.charts.evenings import vignette
 from brood.charts.svg import figure, line, num, rect, shortened, text
-from brood.services.beside import stay_of
-from brood.services.neighbours import STATES, Standing
+from brood.services.cases.beside import stay_of
+from brood.services.house.neighbours import STATES, Standing
 
 CELL, ROW, TOP, AIR = 104.0, 136.0, 8.0, 48.0
 MOST = 40

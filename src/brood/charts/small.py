@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from brood.charts.bands import POWER
 from brood.charts.svg import figure, line, num, path, text
-from brood.services.speech import number
+from brood.services.voice.speech import number
 
 W, H, LEFT, TOP, FOOT = 232.0, 96.0, 34.0, 16.0, 18.0
 

@@ -13,8 +13,8 @@ from brood.charts import bands
 from brood.charts.brood import GUTTER, WIDTH
 from brood.charts.brood import RIGHT as MARGIN
 from brood.charts.svg import figure, line, path, text
-from brood.services.brood_chart import ChartData
-from brood.services.speech import Speech, number
+from brood.services.cases.chart_data import ChartData
+from brood.services.voice.speech import Speech, number
 
 FEWEST = 0.1
 """The scale ends here; less than this is as good as none."""

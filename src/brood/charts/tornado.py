@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from brood.charts.svg import figure, line, rect, text
-from brood.services.assumptions import Assumption
+from brood.services.cases.assumptions import Assumption
 
 TOP = 40.0
 WIDE, NARROW = (820.0, 250.0, 40.0, 46.0, 0.0), (354.0, 16.0, 16.0, 66.0, 20.0)

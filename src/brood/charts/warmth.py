@@ -11,8 +11,8 @@ import numpy as np
 
 from brood.charts.svg import Point, figure, line, path, rect, simplify, text
 from brood.core.climate.series import EXPECTED, FILLED, FORECAST, MEASURED, SET, HourlySeries
-from brood.services.places import PlaceResult
-from brood.services.speech import UNITS, Speech
+from brood.services.house.places import PlaceResult
+from brood.services.voice.speech import UNITS, Speech
 
 STEPS = {"C": (5.0, 10.0, 20.0), "F": (10.0, 20.0, 40.0)}
 MOST_STEPS = 3

@@ -27,9 +27,9 @@ def assess(case: str, dates: str, as_json: bool) -> None:
     \b
     brood assess docs/examples/mite-20.json --dates 2026-06-01,2026-06-04,2026-06-07 --json
     """
-    from brood.services.casefile import read_case
-    from brood.services.documents import parse_json
-    from brood.services.outlook import assess_json
+    from brood.services.documents.assess import assess_json
+    from brood.services.documents.case_document import read_case
+    from brood.services.documents.reading import parse_json
 
     parsed, _ = read_case(parse_json(text(read(case))), shipped())
     answer = assess_json(parsed, [_day(part.strip()) for part in dates.split(",") if part.strip()])

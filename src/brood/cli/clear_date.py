@@ -20,9 +20,9 @@ def clear_date(case: str, as_json: bool) -> None:
     \b
     brood clear-date docs/examples/mite-20.json --json
     """
-    from brood.services.casefile import read_followed
-    from brood.services.cleardate import clear_json
-    from brood.services.documents import parse_json
+    from brood.services.documents.case_document import read_followed
+    from brood.services.documents.clear_date import clear_json
+    from brood.services.documents.reading import parse_json
 
     parsed, looks, _ = read_followed(parse_json(text(read(case))), shipped())
     answer = clear_json(parsed, looks)

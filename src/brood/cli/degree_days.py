@@ -51,7 +51,7 @@ def degree_days(
     \b
     brood degree-days docs/examples/balcony-logger.csv --lower 11.3 --upper 32 --json
     """
-    from brood.services import degree_days as bench
+    from brood.services.warmth import degree_days as bench
 
     result = bench.of_file(
         read(file), bench.Bench(lower, upper, method, cutoff, biofix.date() if biofix else None)

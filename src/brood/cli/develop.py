@@ -44,7 +44,7 @@ def develop(
     brood develop tetranychus-urticae --celsius 20 --json
     brood develop frankliniella-occidentalis --temperature balcony.csv --from egg --start 2026-06-01
     """
-    from brood.services.develop import at_celsius, from_logger
+    from brood.services.documents.develop import at_celsius, from_logger
 
     if (celsius is None) == (temperature is None):
         raise click.UsageError("Give either --celsius, or --temperature with --from and --start.")

@@ -20,7 +20,7 @@ def fit(table: str, upper: float | None, as_json: bool) -> None:
     \b
     brood fit docs/examples/mite-stage-times.csv --json
     """
-    from brood.services.fit import of_file
+    from brood.services.documents.fit import of_file
 
     answer = of_file(read(table), upper)
     (emit if as_json else _say)(answer)

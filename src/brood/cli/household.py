@@ -38,7 +38,7 @@ def export(data: Path | None, csv_file: Path | None, as_json: bool) -> None:
     brood export > household.json
     brood export --csv tables.zip
     """
-    from brood.services import transfer
+    from brood.services.archive import transfer
     from brood.store.session import open_store
 
     store = open_store(_settings(data).database)
@@ -74,8 +74,8 @@ def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
     \b
     brood import household.json --data new-household
     """
-    from brood.services import transfer
-    from brood.services.backup import backup
+    from brood.services.archive import transfer
+    from brood.services.archive.backup import backup
     from brood.store.session import open_store
 
     held = transfer.taken_in(read(file, transfer.LARGEST))
@@ -110,7 +110,7 @@ def backup_(file: Path, data: Path | None, as_json: bool) -> None:
     \b
     brood backup household-backup.sqlite
     """
-    from brood.services.backup import backup
+    from brood.services.archive.backup import backup
 
     size = backup(_settings(data).database, file)
     if as_json:
@@ -129,7 +129,7 @@ def restore_(file: Path, data: Path | None, as_json: bool) -> None:
     \b
     brood restore household-backup.sqlite
     """
-    from brood.services.backup import restore
+    from brood.services.archive.backup import restore
 
     kept = restore(file, _settings(data).database, now=datetime.now())
     if as_json:

@@ -20,8 +20,8 @@ def identify(evidence: str, as_json: bool) -> None:
     brood identify docs/examples/evidence.json --json
     echo '{"schema": 1, "observations": {"web-fine": true}}' | brood identify -
     """
-    from brood.services.documents import parse_json
-    from brood.services.identify import answer
+    from brood.services.documents.identify import answer
+    from brood.services.documents.reading import parse_json
 
     result = answer(shipped(), parse_json(text(read(evidence)), "evidence"))
     (emit if as_json else _say)(result)
@@ -52,7 +52,7 @@ def observations(as_json: bool) -> None:
     \b
     brood observations --json
     """
-    from brood.services.identify import observations as listed
+    from brood.services.documents.identify import observations as listed
 
     result = listed(shipped())
     if as_json:

@@ -43,7 +43,7 @@ def logger(
     \b
     brood logger --days 35 --seed 3 > balcony.csv
     """
-    from brood.services.logger import LoggerPlan, csv_text
+    from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 
     now = datetime.now().replace(minute=0, second=0, microsecond=0)
     first = start or now - timedelta(days=days)

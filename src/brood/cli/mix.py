@@ -62,15 +62,15 @@ def mix(
     \b
     brood mix alcohol-spray --litres 1.5 --stock-percent 70 --json
     """
-    from brood.services import mixing
+    from brood.services.treatment import bench
 
     catalogue = shipped()
     recipe = catalogue.recipes.recipe.get(treatment)
     main = recipe.parts[0].ingredient if recipe else ""
     taken = stock or main
-    made = mixing.mix(
+    made = bench.mix(
         catalogue,
-        mixing.MixCommand(
+        bench.MixCommand(
             treatment,
             litres * 1000,
             {taken: stock_percent} if stock_percent is not None else {},
@@ -84,7 +84,7 @@ def mix(
         ),
     )
     if as_json:
-        emit(mixing.as_json(made))
+        emit(bench.as_json(made))
         return
     click.echo(f"{made.name}, {litres:g} l")
     for line in made.lines:
@@ -119,7 +119,7 @@ def treatments(as_json: bool) -> None:
     \b
     brood treatments --json
     """
-    from brood.services import treatments as rows
+    from brood.services.documents import treatments as rows
 
     catalogue = shipped()
     if as_json:

@@ -22,8 +22,8 @@ def plan(case: str, as_json: bool) -> None:
     """
     from brood.core.course.planner import plan as planned
     from brood.core.course.planner import problem_of
-    from brood.services.casefile import plan_json, read_case
-    from brood.services.documents import parse_json
+    from brood.services.documents.case_document import plan_json, read_case
+    from brood.services.documents.reading import parse_json
 
     parsed, warnings = read_case(parse_json(text(read(case))), shipped())
     problem = problem_of(parsed)

@@ -44,7 +44,7 @@ def sensor(port: int, low: float, high: float, seed: int, dropouts: float, as_js
     brood sensor --port 8011
     curl http://127.0.0.1:8011/reading
     """
-    from brood.services.sensor import Device, device_server
+    from brood.services.warmth.sensor import Device, device_server
 
     try:
         server = device_server(Device(low, high, seed, dropouts), port)

@@ -32,7 +32,7 @@ def demo(data: Path | None, port: int | None, no_serve: bool, as_json: bool) -> 
     \b
     brood demo --data .demo
     """
-    from brood.services.demo import seed
+    from brood.services.demo.tern_cottage import seed
 
     try:
         settings = from_environment(port=port, demo=True)
@@ -104,7 +104,7 @@ def lan_address() -> str:
 
 
 def _passcode(settings: Settings, renew: bool) -> None:
-    from brood.services import access
+    from brood.services.house import access
     from brood.store.session import open_store
 
     store = open_store(settings.database)
@@ -142,8 +142,8 @@ def _demo_sensor() -> None:
     """Let the stand-in thermometer of the demo's propagation shelf answer beside the
     pages, if its port is free.
     """
-    from brood.services.demo import SHELF
-    from brood.services.sensor import device_server, in_background
+    from brood.services.demo.tern_cottage import SHELF
+    from brood.services.warmth.sensor import device_server, in_background
 
     try:
         in_background(device_server(SHELF(), urlsplit(DEMO_SENSOR).port or 0))
@@ -158,7 +158,7 @@ def _demo_sensor() -> None:
 def _run(settings: Settings) -> None:
     import waitress
 
-    from brood.services.rounds import Rounds
+    from brood.services.warmth.rounds import Rounds
     from brood.web.app import create_app
 
     app = create_app(settings)

@@ -9,7 +9,7 @@ from flask import Flask
 from werkzeug.routing import IntegerConverter
 
 from brood.catalogue.loader import shipped
-from brood.services import access
+from brood.services.house import access
 from brood.settings import Settings
 from brood.store.session import open_store
 from brood.web import errors, filters, guard, undo

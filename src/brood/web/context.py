@@ -9,11 +9,12 @@ from datetime import date, datetime
 from flask import current_app, g
 
 from brood.catalogue.holdings import Catalogue
-from brood.services import own, preferences
-from brood.services.access import Doorkeeper
-from brood.services.preferences import Preferences
-from brood.services.speech import Speech
-from brood.services.weather import SimulatedWeather, WeatherService
+from brood.services.guide import own_figures
+from brood.services.house.access import Doorkeeper
+from brood.services.voice import preferences
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech
+from brood.services.warmth.weather import SimulatedWeather, WeatherService
 from brood.settings import Settings
 from brood.store.session import Store
 
@@ -49,7 +50,7 @@ def catalogue() -> Catalogue:
     """The catalogue with the keeper's own figures, put together once a request."""
     if "catalogue" not in g:
         with household().store.reading() as session:
-            g.catalogue = own.adjusted(session, household().catalogue)
+            g.catalogue = own_figures.adjusted(session, household().catalogue)
     found: Catalogue = g.catalogue
     return found
 

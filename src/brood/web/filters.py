@@ -32,8 +32,8 @@ from brood.charts import (
     tornado,
     warmth,
 )
-from brood.services import chance, words
-from brood.services.speech import UNITS, days, hours, number, short_days
+from brood.services.voice import odds, words
+from brood.services.voice.speech import UNITS, days, hours, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
 
 SPOKEN = (
@@ -91,9 +91,9 @@ def register(app: Flask) -> None:
         days=days,
         hours=hours,
         short_days=short_days,
-        frequency=chance.frequency,
-        in_100=chance.in_100,
-        likelihood=chance.likelihood,
+        frequency=odds.frequency,
+        in_100=odds.in_100,
+        likelihood=odds.likelihood,
         weekday_of=lambda d: speech().weekday(d.weekday()),
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,
         lower_first=lambda text: text[:1].lower() + text[1:],

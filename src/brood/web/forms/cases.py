@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date
 
 from brood.catalogue.schema import TreatmentRecord
-from brood.services.commands import FindCommand, MarkCommand, OpenCommand
+from brood.services.cases.commands import FindCommand, MarkCommand, OpenCommand
 from brood.web.forms import means
 from brood.web.forms.reader import Reader
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from brood.services.course import CourseCommand
+from brood.services.cases.aim import CourseCommand
 from brood.web.forms.reader import MOST_COUNT, Reader
 
 ABSENCES = 3

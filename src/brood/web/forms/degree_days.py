@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from brood.core.climate.degree_days import CUTOFFS, METHODS
-from brood.services.degree_days import Bench
+from brood.services.warmth.degree_days import Bench
 from brood.web.forms.reader import Reader
 
 BACK, AHEAD = 28, 14

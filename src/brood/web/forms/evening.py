@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from brood.catalogue.holdings import Catalogue
-from brood.services.evening import FinishCommand
+from brood.services.treatment.evening_page import FinishCommand
 from brood.web.forms.reader import Reader
 from brood.web.forms.shelf import volume
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from brood.services import inspecting
-from brood.services.inspecting import CountCommand, InspectCommand
+from brood.services.followup import inspections
+from brood.services.followup.inspections import CountCommand, InspectCommand
 from brood.web.forms.reader import Reader
 
 BACK = 400
@@ -25,24 +25,24 @@ def read(reader: Reader, classes: Mapping[str, str]) -> InspectCommand:
         if live or dead:
             counts.append(
                 CountCommand(
-                    kind, live, dead, reader.choice(f"clue-{kind}", inspecting.CLUES, "a clue")
+                    kind, live, dead, reader.choice(f"clue-{kind}", inspections.CLUES, "a clue")
                 )
             )
     share = (
-        reader.choice("share", inspecting.SHARES, "how much you looked at")
+        reader.choice("share", inspections.SHARES, "how much you looked at")
         if reader.raw("share")
         else "1"
     )
     found = InspectCommand(
         looked_on,
         tuple(counts),
-        float(share) if share in inspecting.SHARES else 1.0,
-        _one(reader, "thorough", inspecting.HOW, "usual"),
-        int(_one(reader, "spread", inspecting.VAGUE, "0")),
-        _one(reader, "growth", inspecting.GROWTH, ""),
-        _one(reader, "honeydew", inspecting.HONEYDEW, ""),
-        _one(reader, "smear", inspecting.SMEARS, ""),
-        _one(reader, "spot", inspecting.SPOTS, ""),
+        float(share) if share in inspections.SHARES else 1.0,
+        _one(reader, "thorough", inspections.HOW, "usual"),
+        int(_one(reader, "spread", inspections.VAGUE, "0")),
+        _one(reader, "growth", inspections.GROWTH, ""),
+        _one(reader, "honeydew", inspections.HONEYDEW, ""),
+        _one(reader, "smear", inspections.SMEARS, ""),
+        _one(reader, "spot", inspections.SPOTS, ""),
         reader.text("note", "The note", longest=400, needed=False),
         reader.raw("sent_key")[:64],
     )

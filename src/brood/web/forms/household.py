@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from brood.services.household import LIVING, VISITORS, Household
+from brood.services.house.who_lives_here import LIVING, VISITORS, Household
 from brood.web.forms.reader import Reader
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from brood.services.looks import StageCommand
+from brood.services.diagnosis.look_log import StageCommand
 from brood.web.forms.cases import ROUGH
 from brood.web.forms.reader import Reader
 

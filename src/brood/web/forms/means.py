@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from brood.catalogue.schema import TreatmentRecord
-from brood.services.commands import ActCommand
+from brood.services.cases.commands import ActCommand
 from brood.web.forms.reader import Reader
 
 

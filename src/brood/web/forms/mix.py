@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brood.catalogue.holdings import Catalogue
-from brood.services.mixing import MixCommand
+from brood.services.treatment.bench import MixCommand
 from brood.store.tables import StockItem
 from brood.web.forms.reader import Reader, key_of
 from brood.web.forms.shelf import volume

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from datetime import date, time
 
 from brood.errors import InputError
-from brood.services import sensor
-from brood.services.knowing import SOURCES
-from brood.services.places import SETTINGS, DiaryEntry, PlaceCommand, Warmth
+from brood.services.house.places import SETTINGS, DiaryEntry, PlaceCommand, Warmth
+from brood.services.house.warmth_facts import SOURCES
+from brood.services.warmth import sensor
 from brood.web.forms.reader import Reader
 
 DAY, NIGHT = time(7), time(21)

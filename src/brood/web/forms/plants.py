@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from brood.services.plants import (
+from brood.services.house.plants import (
     AGES,
     BUILDS,
     EATEN_CHOICES,

@@ -7,7 +7,7 @@ from collections.abc import Collection, Mapping
 from datetime import date, time, timedelta
 
 from brood.errors import FieldErrors
-from brood.services.speech import UNITS, Speech
+from brood.services.voice.speech import UNITS, Speech
 
 MOST_COUNT = 1_000_000
 LONGEST_TEXT = 400

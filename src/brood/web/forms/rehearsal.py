@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.services.rehearsal import LAST_DAY, STAGES, RehearsalCommand, days_of
+from brood.services.cases.rehearsal import LAST_DAY, STAGES, RehearsalCommand, days_of
 from brood.web.forms.reader import Reader
 
 NAMES = {"egg": "eggs", "young": "larvae or nymphs", "pupa": "pupae", "adult": "adults"}

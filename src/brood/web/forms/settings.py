@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brood.services.preferences import CHOICES, Preferences, zones
+from brood.services.voice.preferences import CHOICES, Preferences, zones
 from brood.web.forms.reader import Reader
 
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from brood.catalogue.holdings import Catalogue
-from brood.services.mixing import ml_of
-from brood.services.shelf import ALLOWED, StockCommand
+from brood.services.treatment.bench import ml_of
+from brood.services.treatment.shelf import ALLOWED, StockCommand
 from brood.web.forms.reader import Reader
 
 VOLUME_UNITS = ("ml", "l", "fl oz", "cup", "quart", "gallon", "imp pint", "imp gallon")

@@ -8,27 +8,17 @@ from flask import Blueprint, Response, make_response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError
-from brood.services import (
-    assemble,
-    assumptions,
-    calendar,
-    case_chance,
-    cases,
-    choosing,
-    clearing,
-    commands,
-    develop,
-    guide,
-    looking,
-    looks,
-    own,
-    planning,
-    steps,
-    what_if,
-)
-from brood.services.brood_chart import stage_drawing
-from brood.services.guards import Offer, offers
-from brood.services.plants import is_eaten
+from brood.services.archive import calendar
+from brood.services.cases import assemble, assumptions, case_page, commands, plans, trial
+from brood.services.cases.chart_data import stage_drawing
+from brood.services.diagnosis import look_log, look_page
+from brood.services.documents import develop
+from brood.services.followup import ending
+from brood.services.guide import guide, own_figures
+from brood.services.house import progress
+from brood.services.house.plants import is_eaten
+from brood.services.treatment import chance_page, choose
+from brood.services.treatment.permitted import Offer, offers
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
 from brood.store.tables import Plant
@@ -47,7 +37,7 @@ def new(plant_id: int) -> Response:
     number = key_of(request.args.get("look", ""))
     if number is not None:
         with household().store.reading() as session:
-            values = looking.carried_over(look_queries.look(session, number), pest_id)
+            values = look_page.carried_over(look_queries.look(session, number), pest_id)
     return _new(plant_id, pest_id, values, {})
 
 
@@ -86,7 +76,7 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
 def _offers(session: Session, plant: Plant, pest_id: str) -> list[Offer]:
     return [
         o
-        for o in offers(catalogue(), pest_id, choosing.setting_of(session, plant, today=today()))
+        for o in offers(catalogue(), pest_id, choose.setting_of(session, plant, today=today()))
         if o.care.supply != "living"
     ]
 
@@ -112,14 +102,14 @@ def open_case(plant_id: int) -> Response:
             _reader(), plant_id, pest_id, commands.stage_choices(record), held.treatments
         )
         with household().store.writing() as session:
-            here = choosing.setting_of(session, queries.plant(session, plant_id), today=today())
-            command = replace(command, acts=choosing.check(held, here, command.acts))
+            here = choose.setting_of(session, queries.plant(session, plant_id), today=today())
+            command = replace(command, acts=choose.check(held, here, command.acts))
             case_id = commands.open_case(
                 session, held, command, today=today(), now=now(), speech=speech()
             )
             look_id = key_of(request.form.get("look", ""))
             if look_id is not None:
-                looks.close(session, look_id, now=now(), case_id=case_id)
+                look_log.close(session, look_id, now=now(), case_id=case_id)
     except FieldErrors as error:
         return _new(plant_id, pest_id, request.form, error.by_field)
     except InputError as error:
@@ -130,31 +120,31 @@ def open_case(plant_id: int) -> Response:
 @bp.get("/cases/<int:case_id>")
 def page(case_id: int) -> Response:
     """A case: what to do next, and why."""
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return _page(case_id)
 
 
 def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) -> Response:
     held = catalogue()
     with household().store.reading() as session:
-        result = cases.build(session, held, case_id, now=now(), speech=speech())
+        result = case_page.build(session, held, case_id, now=now(), speech=speech())
         return render.page(
             "cases/page.html",
             status,
             part="cases/_case.html",
             r=result,
-            steps=steps.of_case(session, held, result.row, today()),
+            steps=progress.of_case(session, held, result.row, today()),
             wrong=wrong or {},
             values=request.form,
             rough=form.ROUGH,
             stages=commands.stage_choices(result.pest),
             stage_names=_stage_names(case_id, result),
             sources=develop.sources(held, result.pest),
-            own_figures=own.in_use(session, result.pest.id),
+            own_figures=own_figures.in_use(session, result.pest.id),
         )
 
 
-def _stage_names(case_id: int, result: cases.CaseResult) -> dict[str, str]:
+def _stage_names(case_id: int, result: case_page.CaseResult) -> dict[str, str]:
     return {
         **{s.id: s.plural for s in result.pest.stage},
         **dict(commands.stage_choices(result.pest)),
@@ -241,7 +231,7 @@ def close(case_id: int) -> Response:
             closed
             and row.closed_at is None
             and not request.form.get("sure")
-            and clearing.unsettled(session, catalogue(), row, today())
+            and ending.unsettled(session, catalogue(), row, today())
         )
     if early:
         return render.go(url_for("follow.over", case_id=case_id, closing=1))
@@ -257,7 +247,7 @@ def chance(case_id: int) -> Response:
     """The chance that the dates clear the plant, and what common rules would do."""
     with household().store.reading() as session:
         row = queries.case(session, case_id)
-        found = case_chance.of_case(
+        found = chance_page.of_case(
             session, catalogue(), row, today(), speech(), rules=not render.wants_part()
         )
         return render.page("cases/chance.html", part="cases/_chance.html", row=row, r=found)
@@ -269,7 +259,7 @@ def rests_on(case_id: int) -> Response:
     with household().store.reading() as session:
         row = queries.case(session, case_id)
         try:
-            held = planning.planned(assemble.model(session, catalogue(), row, today()))
+            held = plans.planned(assemble.model(session, catalogue(), row, today()))
         except InputError as error:
             return render.page(
                 "cases/assumptions.html", row=row, rows=[], plan=None, trouble=error.message
@@ -288,7 +278,7 @@ def try_dates(case_id: int) -> Response:
     with household().store.reading() as session:
         row, wrong = queries.bare_case(session, case_id), {}
         try:
-            found = what_if.tried(
+            found = trial.tried(
                 session,
                 catalogue(),
                 row,
@@ -299,9 +289,7 @@ def try_dates(case_id: int) -> Response:
             )
         except FieldErrors as error:
             found, wrong = (
-                what_if.tried(
-                    session, catalogue(), row, "", now=now(), speech=speech(), chart=True
-                ),
+                trial.tried(session, catalogue(), row, "", now=now(), speech=speech(), chart=True),
                 error.by_field,
             )
         part = "cases/_chart.html" if chart else "cases/_consequences.html"
@@ -322,7 +310,7 @@ def try_dates(case_id: int) -> Response:
 def keep_dates(case_id: int) -> Response:
     """Keep the keeper's own evenings, or go back to the planner's when none are given."""
     with household().store.writing() as session:
-        what_if.keep(
+        trial.keep(
             session, catalogue(), case_id, request.form.get("dates", ""), now=now(), speech=speech()
         )
     return render.go(url_for("cases.page", case_id=case_id))
@@ -331,7 +319,7 @@ def keep_dates(case_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/calendar.ics")
 def ics(case_id: int) -> Response:
     """The dates for a calendar."""
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
         name, body = calendar.build(session, catalogue(), case_id, prefs(), now=now())
     response = make_response(body)

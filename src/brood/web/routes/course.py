@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import course
-from brood.services.speech import WEEK_STARTS
+from brood.services.cases import aim
+from brood.services.voice.speech import WEEK_STARTS
 from brood.store.queries import cases as queries
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -22,7 +22,7 @@ bp = Blueprint("course", __name__)
 def page(case_id: int) -> Response:
     """The aim, the days, the harvest and the reach of a course."""
     with household().store.reading() as session:
-        return _page(case_id, course.values_of(queries.bare_case(session, case_id)), {})
+        return _page(case_id, aim.values_of(queries.bare_case(session, case_id)), {})
 
 
 def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
@@ -48,5 +48,5 @@ def put(case_id: int) -> Response:
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
     with household().store.writing() as session:
-        course.put(session, catalogue(), case_id, said, now=now(), speech=speech())
+        aim.put(session, catalogue(), case_id, said, now=now(), speech=speech())
     return render.go(url_for("cases.page", case_id=case_id))

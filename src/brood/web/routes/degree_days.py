@@ -6,8 +6,8 @@ from flask import Blueprint, Response, make_response, request
 
 from brood.core.climate.degree_days import CUTOFFS, METHODS
 from brood.errors import FieldErrors, InputError
-from brood.services import degree_days
-from brood.services.degree_days import BenchResult
+from brood.services.warmth import degree_days
+from brood.services.warmth.degree_days import BenchResult
 from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import household, prefs, speech, today

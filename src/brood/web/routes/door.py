@@ -8,7 +8,7 @@ import segno
 from flask import Blueprint, Response, request, session, url_for
 from markupsafe import Markup
 
-from brood.services import access
+from brood.services.house import access
 from brood.web import render
 from brood.web.context import household
 

@@ -8,7 +8,8 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import aftercare, commands, evening, patches, planning
+from brood.services.cases import aftercare, commands, plans, test_leaves
+from brood.services.treatment import evening_page
 from brood.store.queries import cases as queries
 from brood.web import render, undo
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -22,13 +23,13 @@ bp = Blueprint("evening", __name__)
 @bp.get("/cases/<int:case_id>/evening")
 def page(case_id: int) -> Response:
     """What to do tonight, part by part."""
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return _page(case_id, {}, {})
 
 
 def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
-        result = evening.build(session, catalogue(), case_id, now=now(), speech=speech())
+        result = evening_page.build(session, catalogue(), case_id, now=now(), speech=speech())
         key = values.get("sent_key") or uuid.uuid4().hex
         return render.page(
             "evening/page.html",
@@ -52,7 +53,7 @@ def finish(case_id: int) -> Response:
     try:
         said = form.read(Reader(request.form, speech(), today()), catalogue(), stages)
         with household().store.writing() as session:
-            evening.finish(session, catalogue(), case_id, said, now=now(), speech=speech())
+            evening_page.finish(session, catalogue(), case_id, said, now=now(), speech=speech())
     except FieldErrors as error:
         if render.wants_receipt():
             raise
@@ -70,8 +71,8 @@ def start_patch(case_id: int) -> Response:
     reader = Reader(request.form, speech(), today())
     leaf = reader.text("leaf", "Which leaves", longest=120, needed=False)
     with household().store.writing() as session:
-        patches.start(session, catalogue(), case_id, reader.raw("treatment"), leaf, now=now())
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+        test_leaves.start(session, catalogue(), case_id, reader.raw("treatment"), leaf, now=now())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return render.go(url_for("cases.page", case_id=case_id))
 
 
@@ -81,16 +82,16 @@ def judge(patch_id: int) -> Response:
     reader = Reader(request.form, speech(), today())
     note = reader.text("note", "The note", longest=300, needed=False)
     with household().store.writing() as session:
-        case_id = patches.judge(
+        case_id = test_leaves.judge(
             session, patch_id, reader.raw("outcome"), note, now=now(), speech=speech()
         )
-    if reader.raw("outcome") in patches.OUTCOMES:
+    if reader.raw("outcome") in test_leaves.OUTCOMES:
         undo.offer(
             f"The test leaves are {reader.raw('outcome')}.",
             f"/patches/{patch_id}",
-            outcome=patches.NOT_JUDGED,
+            outcome=test_leaves.NOT_JUDGED,
         )
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return render.go(url_for("cases.page", case_id=case_id))
 
 

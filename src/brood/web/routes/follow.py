@@ -9,15 +9,9 @@ from datetime import date
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import (
-    clearing,
-    commands,
-    following,
-    history,
-    inspecting,
-    planning,
-)
-from brood.services.beside import beside
+from brood.services.cases import commands, history, plans
+from brood.services.cases.beside import beside
+from brood.services.followup import ending, follow_page, inspections
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase
 from brood.web import render, undo
@@ -56,12 +50,12 @@ def _form(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
             422 if wrong else 200,
             row=row,
             pest=record,
-            classes=inspecting.class_names(record),
+            classes=inspections.class_names(record),
             values=values,
             wrong=wrong,
-            choices=inspecting,
+            choices=inspections,
             sent_key=values.get("sent_key") or uuid.uuid4().hex,
-            plants=clearing.plants_of(row),
+            plants=ending.plants_of(row),
             before=before,
         )
 
@@ -72,17 +66,17 @@ def record(case_id: int) -> Response:
     try:
         with household().store.writing() as session:
             row = queries.case(session, case_id)
-            said = form.read(_reader(), inspecting.class_names(catalogue().records[row.pest_id]))
+            said = form.read(_reader(), inspections.class_names(catalogue().records[row.pest_id]))
             plant = next(
-                (p.id for p in clearing.plants_of(row) if str(p.id) == request.form.get("plant")),
+                (p.id for p in ending.plants_of(row) if str(p.id) == request.form.get("plant")),
                 row.plant_id,
             )
-            kept = inspecting.record(
+            kept = inspections.record(
                 session, catalogue(), case_id, said, plant_id=plant, now=now(), speech=speech()
             )
             photo = request.files.get("photo")
             if photo is not None and photo.filename:
-                inspecting.add_photo(session, kept, photo.filename, photo.read(), now=now())
+                inspections.add_photo(session, kept, photo.filename, photo.read(), now=now())
     except FieldErrors as error:
         if render.wants_receipt():
             raise
@@ -96,10 +90,10 @@ def none_seen(case_id: int) -> Response:
     same `sent_key` is taken once only.
     """
     with household().store.writing() as session:
-        said = inspecting.InspectCommand(
+        said = inspections.InspectCommand(
             today(), (), sent_key=Reader(request.form, speech(), today()).raw("sent_key")[:64]
         )
-        kept = inspecting.record(session, catalogue(), case_id, said, now=now(), speech=speech())
+        kept = inspections.record(session, catalogue(), case_id, said, now=now(), speech=speech())
         plant = queries.bare_case(session, case_id).plant.name
     undo.offer(f"{plant}: looked over, nothing alive.", f"/inspections/{kept}/withdraw", to="out")
     return _back(case_id)
@@ -110,10 +104,10 @@ def withdraw(inspection_id: int) -> Response:
     """Take a look out of the record, or put it back, as the form says."""
     out = request.form.get("to") != "in"
     with household().store.writing() as session:
-        case_id = inspecting.withdraw(
+        case_id = inspections.withdraw(
             session, catalogue(), inspection_id, out=out, now=now(), speech=speech()
         )
-        plant_id = inspecting.inspection(session, inspection_id).plant_id
+        plant_id = inspections.inspection(session, inspection_id).plant_id
     if not request.form.get("undo"):
         undo.offer(
             f"A look was {'taken out' if out else 'put back'}.",
@@ -134,9 +128,9 @@ def page(case_id: int) -> Response:
 
 
 def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
-        result = following.build(session, catalogue(), case_id, today=today(), speech=speech())
+        result = follow_page.build(session, catalogue(), case_id, today=today(), speech=speech())
         joined = history.members(result.row)
         near = [
             n.plant
@@ -149,9 +143,9 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
             r=result,
             values=values,
             wrong=wrong,
-            colours=inspecting.COLOURS,
-            seen=following.seen_said,
-            how=inspecting,
+            colours=inspections.COLOURS,
+            seen=follow_page.seen_said,
+            how=inspections,
             near=near,
             members=joined,
             origins=commands.ORIGINS,
@@ -162,7 +156,7 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
 def hang(case_id: int) -> Response:
     """A card was placed."""
     reader = _reader()
-    colour = reader.choice("colour", inspecting.COLOURS, "a colour")
+    colour = reader.choice("colour", inspections.COLOURS, "a colour")
     placed = (
         reader.day("placed_on", "The day it was placed", back=60)
         if reader.raw("placed_on")
@@ -171,7 +165,7 @@ def hang(case_id: int) -> Response:
     try:
         reader.done()
         with household().store.writing() as session:
-            inspecting.hang(session, case_id, colour, placed, now=now())
+            inspections.hang(session, case_id, colour, placed, now=now())
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
     return render.go(url_for("follow.page", case_id=case_id) + "#cards")
@@ -195,7 +189,7 @@ def count(card_id: int) -> Response:
         reader.done()
         with household().store.writing() as session:
             after = reader.raw("after")
-            inspecting.count(
+            inspections.count(
                 session,
                 catalogue(),
                 card_id,
@@ -242,10 +236,10 @@ def origin(case_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/clearing")
 def over(case_id: int) -> Response:
     """When it is over, as a page, or as the lines for another."""
-    planning.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
         row: PestCase = queries.case(session, case_id)
-        found = clearing.of_case(
+        found = ending.of_case(
             session, catalogue(), case_id, today(), speech(), weigh=not render.wants_part()
         )
         return render.page(
@@ -267,5 +261,5 @@ def _group(row: PestCase) -> list[tuple[str, date | None]]:
             p.name,
             max((i.looked_on for i in looks if i.plant_id == p.id and not i.live), default=None),
         )
-        for p in clearing.plants_of(row)
+        for p in ending.plants_of(row)
     ]

@@ -6,7 +6,7 @@ from flask import Blueprint, Response, request, url_for
 
 from brood.catalogue.own import figures as figures_of
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services import guide, own
+from brood.services.guide import guide, own_figures
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import guide as form
@@ -60,7 +60,7 @@ def _figures(pest_id: str, key: str, values: object, wrong: dict[str, str]) -> R
             wrong = dict(error.by_field)
     with household().store.reading() as session:
         try:
-            result = own.build(
+            result = own_figures.build(
                 session,
                 shipped,
                 pest_id,
@@ -69,7 +69,7 @@ def _figures(pest_id: str, key: str, values: object, wrong: dict[str, str]) -> R
             )
         except InputError as error:
             wrong = {"value": error.message}
-            result = own.build(session, shipped, pest_id, today=today())
+            result = own_figures.build(session, shipped, pest_id, today=today())
         chosen = next((line for line in result.lines if line.figure.key == key), None)
         return render.page(
             "guide/figures.html",
@@ -96,10 +96,10 @@ def keep(pest_id: str) -> Response:
     try:
         with household().store.writing() as session:
             if request.form.get("act") == "restore":
-                own.restore(session, pest_id, key, now=now())
+                own_figures.restore(session, pest_id, key, now=now())
             else:
                 said = form.read(Reader(request.form, speech(), today()), _unit(pest_id, key))
-                own.keep(
+                own_figures.keep(
                     session,
                     household().catalogue,
                     pest_id,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask import Blueprint, Response
 
-from brood.services import household as living
+from brood.services.house import who_lives_here as living
 from brood.web import render
 from brood.web.context import catalogue, household
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import beside, neighbours
+from brood.services.cases import beside
+from brood.services.house import neighbours
 from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import catalogue, household, speech, today

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import household as living
+from brood.services.house import who_lives_here as living
 from brood.store.queries import cases as queries
 from brood.store.tables import Place
 from brood.web import render

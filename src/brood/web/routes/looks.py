@@ -5,8 +5,8 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import looking, looks, loupe, photos
-from brood.services.commands import stage_choices
+from brood.services.cases.commands import stage_choices
+from brood.services.diagnosis import look_log, look_page, loupe, photos
 from brood.store.queries import looks as queries
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -22,7 +22,7 @@ VIEWS = ("page", "suspects", "every")
 def begin(plant_id: int) -> Response:
     """Begin to look a plant over, or go on."""
     with household().store.writing() as session:
-        look_id = looks.begin(session, plant_id, now=now())
+        look_id = look_log.begin(session, plant_id, now=now())
     return render.go(url_for("looks.page", look_id=look_id))
 
 
@@ -30,7 +30,7 @@ def begin(plant_id: int) -> Response:
 def again(case_id: int) -> Response:
     """Ask again what a case's plant has."""
     with household().store.writing() as session:
-        look_id = looks.reopen_of_case(session, case_id, now=now())
+        look_id = look_log.reopen_of_case(session, case_id, now=now())
     return render.go(url_for("looks.suspects", look_id=look_id))
 
 
@@ -60,7 +60,7 @@ def _show(
     theme = request.values.get("theme", "")
     theme = theme if theme in themes else themes[0]
     with household().store.reading() as session:
-        result = looking.build(
+        result = look_page.build(
             session,
             held,
             look_id,
@@ -73,12 +73,12 @@ def _show(
             status,
             part=f"looks/_{view}.html",
             r=result,
-            tools=looks.TOOLS,
+            tools=look_log.TOOLS,
             wrong=wrong or {},
             view=view,
             theme=theme,
             themes=themes,
-            questions=looking.questions_of_theme(held, result.row, theme)
+            questions=look_page.questions_of_theme(held, result.row, theme)
             if view == "every"
             else (),
             phrases=held.evidence.observations,
@@ -105,7 +105,7 @@ def answer(look_id: int) -> Response:
     said, _, doubt = request.form.get("said", "").partition(" ")
     try:
         with household().store.writing() as session:
-            looks.answer(
+            look_log.answer(
                 session,
                 catalogue(),
                 look_id,
@@ -123,7 +123,7 @@ def choose(look_id: int) -> Response:
     """Keep the choice among the outcomes of one check."""
     try:
         with household().store.writing() as session:
-            looks.choose(
+            look_log.choose(
                 session,
                 catalogue(),
                 look_id,
@@ -143,7 +143,7 @@ def set_tools(look_id: int) -> Response:
         "looker", "Who looks", longest=60, needed=False
     )[:60]
     with household().store.writing() as session:
-        looks.set_tools(session, look_id, request.form.getlist("tool"), looker)
+        look_log.set_tools(session, look_id, request.form.getlist("tool"), looker)
     return _after(look_id, "tools")
 
 
@@ -151,7 +151,7 @@ def set_tools(look_id: int) -> Response:
 def close(look_id: int) -> Response:
     """Nothing to treat, or enough for now."""
     with household().store.writing() as session:
-        looks.close(session, look_id, now=now())
+        look_log.close(session, look_id, now=now())
         plant_id = queries.look(session, look_id).plant_id
     return render.go(url_for("plants.one", plant_id=plant_id))
 
@@ -188,7 +188,7 @@ def keep_stages(look_id: int, pest_id: str) -> Response:
             Reader(request.form, speech(), today()), stage_choices(record)
         )
         with household().store.writing() as session:
-            looks.keep_stages(session, look_id, pest_id, found, now=now(), affected=affected)
+            look_log.keep_stages(session, look_id, pest_id, found, now=now(), affected=affected)
             row = queries.look(session, look_id)
             plant_id, case_id = row.plant_id, row.case_id
     except FieldErrors as error:

@@ -7,7 +7,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import advising, choosing
+from brood.services.treatment import advice, choose
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms import means as form
@@ -24,7 +24,7 @@ def page(case_id: int) -> Response:
 
 def _page(case_id: int, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
-        result = choosing.build(session, catalogue(), case_id, today=today())
+        result = choose.build(session, catalogue(), case_id, today=today())
         again = request.method == "POST"
         ticked = (
             {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
@@ -39,12 +39,12 @@ def _page(case_id: int, wrong: dict[str, str]) -> Response:
             values=request.form,
             again=again,
             ticked=ticked,
-            rungs=choosing.RUNGS,
+            rungs=choose.RUNGS,
             own=_own(result),
         )
 
 
-def _own(result: choosing.MeansResult) -> dict[str, str]:
+def _own(result: choose.MeansResult) -> dict[str, str]:
     """The label's figures that stand in the case now."""
     out = {}
     for act in result.row.acts:
@@ -63,7 +63,7 @@ def put(case_id: int) -> Response:
         acts = form.acts(reader, catalogue().treatments)
         reader.done()
         with household().store.writing() as session:
-            choosing.put(
+            choose.put(
                 session,
                 catalogue(),
                 case_id,
@@ -82,9 +82,7 @@ def figures(case_id: int) -> Response:
     """What each means would do to the evenings and the chance."""
     with household().store.reading() as session:
         try:
-            now_, toggles, soil, triage = advising.whole(
-                session, catalogue(), case_id, today=today()
-            )
+            now_, toggles, soil, triage = advice.whole(session, catalogue(), case_id, today=today())
         except InputError as error:
             return render.page(
                 "means/figures.html",
@@ -101,7 +99,7 @@ def figures(case_id: int) -> Response:
             soil=soil,
             triage=triage,
             trouble="",
-            rungs=choosing.RUNGS,
+            rungs=choose.RUNGS,
         )
 
 
@@ -117,7 +115,7 @@ def cut(case_id: int) -> Response:
     with household().store.reading() as session:
         try:
             if worst and leaves:
-                said = advising.cut(session, catalogue(), case_id, worst, leaves, today=today())
+                said = advice.cut(session, catalogue(), case_id, worst, leaves, today=today())
         except InputError as error:
             wrong["worst"] = error.message
         status = 422 if wrong else 200

@@ -9,9 +9,11 @@ from flask import Blueprint, Response, request
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services import effort, mixing, shelf, shopping, units
-from brood.services import household as living
-from brood.services.plants import is_eaten
+from brood.services.cases import effort
+from brood.services.house import who_lives_here as living
+from brood.services.house.plants import is_eaten
+from brood.services.treatment import bench, shelf, shopping
+from brood.services.voice import units
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase, StockItem
 from brood.web import render
@@ -42,7 +44,7 @@ def _bench(values: Mapping[str, str]) -> Response:
         filled = {**_first(row, values, shelf.items(session)), **values}
         made, wrong = None, {}
         try:
-            made = mixing.mix(held, _command(session, row, filled))
+            made = bench.mix(held, _command(session, row, filled))
         except FieldErrors as error:
             wrong = error.by_field
         except InputError as error:
@@ -85,9 +87,7 @@ def _case(session: Session, values: Mapping[str, str]) -> PestCase | None:
     return None if number is None else queries.case(session, number)
 
 
-def _command(
-    session: Session, row: PestCase | None, values: Mapping[str, str]
-) -> mixing.MixCommand:
+def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) -> bench.MixCommand:
     bottles = {one.id: one for one in shelf.items(session)}
     eaten = is_eaten(row.plant) if row else bool(values.get("eaten"))
     return form.read(
@@ -144,7 +144,7 @@ def label() -> Response:
     with household().store.reading() as session:
         row = _case(session, request.args)
         try:
-            made = mixing.mix(catalogue(), _command(session, row, request.args))
+            made = bench.mix(catalogue(), _command(session, row, request.args))
         except FieldErrors as error:
             raise NotFound("; ".join(error.by_field.values())) from None
         until = now() + timedelta(days=made.keeps_days)

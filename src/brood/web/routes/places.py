@@ -7,7 +7,8 @@ from datetime import date, timedelta
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services import knowing, logger_files, places, sensor, weather
+from brood.services.house import places, warmth_facts
+from brood.services.warmth import logger_files, sensor, weather
 from brood.store.queries import cases, readings
 from brood.store.tables import Place, SetPoint
 from brood.web import render
@@ -27,7 +28,7 @@ def page() -> Response:
         return render.page(
             "places/page.html",
             lines=places.listing(session, today=today()),
-            sources=knowing.SOURCES,
+            sources=warmth_facts.SOURCES,
         )
 
 
@@ -65,7 +66,7 @@ def _one(
             status,
             part="places/_one.html",
             result=result,
-            facts=knowing.facts(result, speech()),
+            facts=warmth_facts.facts(result, speech()),
             problem=problem,
             wrong=wrong or {},
             values=request.form,

@@ -8,7 +8,8 @@ from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors
-from brood.services import beside, events, neighbours, plants, quarantine
+from brood.services.cases import beside
+from brood.services.house import events, neighbours, plants, quarantine
 from brood.store.queries import cases, looks
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today

@@ -7,7 +7,9 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import beside, inspecting, quarantine
+from brood.services.cases import beside
+from brood.services.followup import inspections
+from brood.services.house import quarantine
 from brood.store.queries import cases
 from brood.web import render, undo
 from brood.web.context import catalogue, household, now, speech, today
@@ -90,7 +92,7 @@ def _one(quarantine_id: int, values: Mapping[str, str], wrong: dict[str, str]) -
             wrong=wrong,
             steps=quarantine.STEPS,
             reasons=quarantine.REASONS,
-            how=inspecting,
+            how=inspections,
             classes=CLASSES,
             places=cases.places(session),
         )

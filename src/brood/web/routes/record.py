@@ -12,7 +12,9 @@ from pathlib import Path
 from flask import Blueprint, Response, request, send_file, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services import backup, costs, events, lessons, pasting, record, report, transfer
+from brood.services.archive import backup, costs, record, report, transfer
+from brood.services.followup import experience
+from brood.services.house import events, pasting
 from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
@@ -53,7 +55,7 @@ def learnt() -> Response:
     """What own cases teach of each treatment."""
     with household().store.reading() as session:
         return render.page(
-            "record/lessons.html", rows=lessons.lessons(session, catalogue(), today())
+            "record/lessons.html", rows=experience.lessons(session, catalogue(), today())
         )
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request
 
 from brood.errors import FieldErrors, InputError
-from brood.services import guide, rehearsal
-from brood.services.rehearsal import RehearsalResult
+from brood.services.cases import rehearsal
+from brood.services.cases.rehearsal import RehearsalResult
+from brood.services.guide import guide
 from brood.web import render
 from brood.web.context import catalogue, household, speech, today
 from brood.web.forms import rehearsal as form

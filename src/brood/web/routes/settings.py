@@ -7,8 +7,9 @@ from dataclasses import asdict
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import access, preferences
-from brood.services.speech import LOCALES
+from brood.services.house import access
+from brood.services.voice import preferences
+from brood.services.voice.speech import LOCALES
 from brood.web import render
 from brood.web.context import household, prefs, speech, today
 from brood.web.forms import settings as form

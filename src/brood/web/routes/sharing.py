@@ -10,7 +10,7 @@ from datetime import timedelta
 from flask import Blueprint, Response, make_response, render_template, request, url_for
 
 from brood.errors import FieldErrors, NotFound
-from brood.services import calendar, sharing
+from brood.services.archive import calendar, sharing
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms.reader import Reader

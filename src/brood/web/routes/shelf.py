@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services import household as living
-from brood.services import shelf
+from brood.services.house import who_lives_here as living
+from brood.services.treatment import shelf
 from brood.store.tables import StockItem
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today

@@ -8,7 +8,9 @@ from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.errors import InputError
-from brood.services import clearing, planning, plants, quarantine, today
+from brood.services.cases import plans
+from brood.services.followup import ending
+from brood.services.house import plants, quarantine, today
 from brood.store.queries import cases
 from brood.store.records import Quarantine
 from brood.store.tables import PestCase
@@ -46,7 +48,7 @@ def up_to_date() -> None:
     with household().store.reading() as session:
         ids = plants.open_ids(session)
     for case_id in ids:
-        planning.ensure(household().store, catalogue(), case_id, this_day(), now(), speech())
+        plans.ensure(household().store, catalogue(), case_id, this_day(), now(), speech())
 
 
 @bp.post("/today/keep")
@@ -93,7 +95,7 @@ Line = tuple[str, int | None, str]
 
 def _case(session: Session, row: PestCase) -> Line:
     try:
-        over = clearing.clearing_of(session, catalogue(), row, this_day()).all_clear
+        over = ending.clearing_of(session, catalogue(), row, this_day()).all_clear
     except InputError:
         over = None
     return (

@@ -1,0 +1,1 @@
+"""The record: kept, printed, exported, shared."""

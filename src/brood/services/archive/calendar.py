@@ -1,0 +1,100 @@
+"""The dates of a case as an iCalendar file that keeps its entries' identity over changes."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+from icalendar import Alarm, Calendar, Event
+from sqlalchemy.orm import Session
+
+from brood import __version__
+from brood.catalogue.holdings import Catalogue
+from brood.core.climate.hours import evening
+from brood.services.cases import history
+from brood.services.voice import words
+from brood.services.voice.preferences import Preferences
+from brood.store.queries import cases
+from brood.store.tables import Application, PestCase
+
+LENGTH = timedelta(minutes=45)
+
+
+def build(
+    session: Session, catalogue: Catalogue, case_id: int, preferences: Preferences, *, now: datetime
+) -> tuple[str, bytes]:
+    """(file name, contents) for a case. Dropped and skipped evenings stay in as
+    cancelled, so that calendars remove them.
+    """
+    row = cases.case(session, case_id)
+    calendar = _calendar(f"Brood: {row.plant.name}")
+    for slot in sorted(row.applications, key=lambda a: a.number):
+        calendar.add_component(_event(row, slot, catalogue, preferences))
+    name = (
+        "".join(c if c.isascii() and c.isalnum() else "-" for c in row.plant.name.lower()).strip(
+            "-"
+        )
+        or "plant"
+    )
+    return f"brood-{name}.ics", calendar.to_ical()
+
+
+def household(session: Session, catalogue: Catalogue, preferences: Preferences) -> bytes:
+    """Every evening of every case as one calendar, those of closed cases as they were."""
+    calendar = _calendar("Brood: treatment evenings")
+    for plant in cases.plants(session):
+        for row in plant.cases:
+            for slot in sorted(row.applications, key=lambda a: a.number):
+                if row.closed_at is None or slot.status != "planned":
+                    calendar.add_component(_event(row, slot, catalogue, preferences))
+    out: bytes = calendar.to_ical()
+    return out
+
+
+def _calendar(name: str) -> Calendar:
+    calendar = Calendar()
+    calendar.add("prodid", f"-//Brood//Brood {__version__}//EN")
+    calendar.add("version", "2.0")
+    calendar.add("method", "PUBLISH")
+    calendar.add("x-wr-calname", name)
+    return calendar
+
+
+def _event(
+    row: PestCase, slot: Application, catalogue: Catalogue, preferences: Preferences
+) -> Event:
+    speech = preferences.speech
+    record = history.last_word(slot)
+    done = record is not None and record.outcome == "done" and record.done_on is not None
+    day = record.done_on if record and record.done_on else slot.target_on
+    verb = words.evening_verb(slot.treatments, catalogue.treatments)
+    event = Event()
+    event.add("uid", slot.uid)
+    event.add("sequence", slot.sequence)
+    event.add("dtstamp", slot.changed_at)
+    event.add("last-modified", slot.changed_at)
+    event.add("dtstart", evening(day))
+    event.add("dtend", evening(day) + LENGTH)
+    summary = (
+        f"{'Done: ' if done else ''}{verb}: {row.plant.name} "
+        f"({catalogue.records[row.pest_id].name})"
+    )
+    event.add("summary", summary)
+    window = f"Window: {speech.span(slot.earliest_on, slot.latest_on)}.\n" if not done else ""
+    event.add(
+        "description",
+        f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{slot.why}\nThe "
+        "label and local rules come first.",
+    )
+    event.add("status", "CANCELLED" if slot.status in ("dropped", "skipped") else "CONFIRMED")
+    event.add("transp", "TRANSPARENT")
+    if slot.status == "planned":
+        event.add_component(_alarm(summary, int(preferences.alarm_hours)))
+    return event
+
+
+def _alarm(summary: str, hours: int) -> Alarm:
+    alarm = Alarm()
+    alarm.add("action", "DISPLAY")
+    alarm.add("description", summary)
+    alarm.add("trigger", timedelta(hours=-hours))
+    return alarm

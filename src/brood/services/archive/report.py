@@ -1,0 +1,95 @@
+"""A case on one page, for asking somebody who knows: evidence, stages, warmth, what was
+done, photos.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import PestRecord
+from brood.errors import InputError
+from brood.services.archive.record import Entry, build
+from brood.services.cases import history, verdict
+from brood.services.cases.commands import stage_choices
+from brood.services.diagnosis.look_log import standing
+from brood.services.followup import inspections
+from brood.services.voice.speech import Speech
+from brood.services.warmth.hourly import plant_series
+from brood.store.queries import cases, looks
+from brood.store.tables import PestCase, Photo
+
+DAYS = 14
+
+
+@dataclass(frozen=True)
+class Report:
+    """All that the page shows; `warmth` are the lowest, mean and highest °C of the last
+    fortnight, None where nothing is known.
+    """
+
+    row: PestCase
+    pest: PestRecord
+    warmth: tuple[float, float, float] | None
+    evidence: tuple[tuple[str, str, bool], ...]
+    stages: dict[str, str]
+    done: tuple[Entry, ...]
+    photos: tuple[Photo, ...]
+    verdict: str
+
+
+def report(
+    session: Session, catalogue: Catalogue, case_id: int, *, today: date, speech: Speech
+) -> Report:
+    """A case as a report."""
+    row = cases.case(session, case_id)
+    record = catalogue.records[row.pest_id]
+    looked = [
+        k for k in looks.of_plant(session, row.plant_id) if k.case_id == row.id or not k.case_id
+    ]
+    book = catalogue.evidence.observations
+    evidence = tuple(
+        (book[a.observation].phrase, a.said, a.sure)
+        for k in looked
+        for a in standing(k)
+        if a.observation in book
+    )
+    photos = [p for k in looked for p in looks.look(session, k.id).photos] + [
+        p for i in row.inspections for p in i.photos
+    ]
+    stages = {
+        **{s.id: s.plural for s in record.stage},
+        **dict(stage_choices(record)),
+        **inspections.class_names(record),
+    }
+    lines = build(session, catalogue, plant_id=row.plant_id).entries
+    done = tuple(e for e in reversed(lines) if e.url.startswith(f"/cases/{row.id}"))
+    return Report(
+        row,
+        record,
+        _warmth(session, row, today),
+        evidence,
+        stages,
+        done,
+        tuple(p for p in photos if p.withdrawn_at is None),
+        verdict.line(session, catalogue, row, today),
+    )
+
+
+def _warmth(session: Session, row: PestCase, today: date) -> tuple[float, float, float] | None:
+    first = min((f.found_on for f in history.standing(row.findings)), default=today)
+    try:
+        series = plant_series(
+            session, row.plant, max(first - timedelta(days=2), today - timedelta(days=DAYS)), today
+        )
+    except InputError:
+        return None
+    return (
+        float(np.min(series.celsius)),
+        float(series.celsius.mean()),
+        float(np.max(series.celsius)),
+    )

@@ -1,0 +1,86 @@
+"""What a course aims at and which days suit it: clearing the plant or holding the pest
+under a number, weekdays, absences, the harvest.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.biology.case import Limits
+from brood.services.cases import assemble, plans
+from brood.services.voice.speech import Speech
+from brood.store.queries import cases
+from brood.store.tables import PestCase
+
+
+@dataclass(frozen=True)
+class CourseCommand:
+    """What the form says: `keep_below` None clears the plant; `weekdays` (Monday 0)
+    None means any; `reach` a share.
+    """
+
+    keep_below: float | None
+    weekdays: frozenset[int] | None
+    away: tuple[tuple[date, date], ...]
+    harvest: date | None
+    reach: float
+
+
+def put(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    said: CourseCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Set a case's course and plan it again from the ground: what was promised for days
+    that no longer suit is given up.
+    """
+    row = cases.case(session, case_id)
+    row.keep_below, row.reach = said.keep_below, said.reach
+    row.limits = _stored(said)
+    row.own_dates = []
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech, anew=True)
+
+
+def _stored(said: CourseCommand) -> dict[str, Any]:
+    out: dict[str, Any] = {}
+    if said.weekdays is not None:
+        out["weekdays"] = sorted(said.weekdays)
+    if said.away:
+        out["away"] = [[first.isoformat(), last.isoformat()] for first, last in said.away]
+    if said.harvest:
+        out["harvest"] = said.harvest.isoformat()
+    return out
+
+
+def values_of(row: PestCase) -> dict[str, str]:
+    """A case's course as its form shows it."""
+    limits = assemble.limits_of(row)
+    out = {"aim": "clear" if row.keep_below is None else "hold", "reach": f"{row.reach * 100:.0f}"}
+    out["keep_below"] = "" if row.keep_below is None else f"{row.keep_below:g}"
+    out |= {f"day-{n}": "1" for n in range(7) if limits.weekdays is None or n in limits.weekdays}
+    for n, (first, last) in enumerate(limits.away):
+        out |= {f"from-{n}": first.isoformat(), f"to-{n}": last.isoformat()}
+    out["harvest"] = limits.harvest.isoformat() if limits.harvest else ""
+    return out
+
+
+def summary(row: PestCase, speech: Speech) -> str:
+    """What sets this course apart, in a line; empty where it simply clears the plant on any day."""
+    limits: Limits = assemble.limits_of(row)
+    parts = [] if row.keep_below is None else [f"held under {row.keep_below:g}, not cleared"]
+    if limits.weekdays is not None:
+        parts.append("only on " + ", ".join(speech.weekday(n) for n in sorted(limits.weekdays)))
+    parts += [f"away {speech.span(first, last)}" for first, last in limits.away]
+    if limits.harvest:
+        parts.append(f"harvest from {speech.day(limits.harvest)}")
+    return "; ".join(parts)

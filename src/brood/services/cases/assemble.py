@@ -1,0 +1,264 @@
+"""From the household's record to one case as the computation takes it."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import date, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.biology.case import Act, Case, Evening, Found, Limits
+from brood.core.biology.stage_times import generation_over
+from brood.core.biology.unseen import CLASSES, infer_hidden, spread_group
+from brood.core.climate.series import HourlySeries
+from brood.core.course import planner
+from brood.core.followup.all_clear import suspected
+from brood.core.followup.detection import found_by
+from brood.core.followup.posterior import Belief, updated
+from brood.errors import InputError, LeftAlone
+from brood.services.cases import counts, history, test_leaves
+from brood.services.warmth.hourly import plant_series
+from brood.store.tables import Finding, PestCase
+
+LEFT_ALONE = "left alone since "
+"""A plan key that begins so says that there are no dates until somebody has counted again."""
+
+
+LEAST_GAP_DAYS, MOST_GAP_DAYS = 7, 120
+"""A case is not called left alone sooner than this, however quick its pest is, and is
+called so after this, however slow (our judgement, C).
+"""
+
+
+RETURN_CHANCE = 0.3
+"""How likely something still lives where a look finds nothing after more than a
+generation without one (our judgement, C).
+"""
+
+
+def expected_count(finding: Finding) -> float:
+    """The number a find stands for."""
+    return finding.number if finding.number is not None else CLASSES[finding.rough or "few"]
+
+
+def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
+    """The core's case of a recorded one as what was counted leaves it today. Raises
+    InputError when finds or temperatures are missing.
+    """
+    case = as_found(session, catalogue, row, today)
+    held = belief_of(case, row, today)
+    return case if held is None else updated(held)
+
+
+def belief_of(case: Case, row: PestCase, today: date) -> Belief | None:
+    """What was counted says of a case as it was found; None where nothing was counted."""
+    return counts.belief(case, row, today, fingerprint(case))
+
+
+def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
+    """The core's case of a recorded one before anything was counted in its present
+    course.
+
+    Raises LeftAlone where it has to be counted again first, InputError when finds or
+    temperatures are missing.
+    """
+    finds = history.standing(row.findings)
+    began = history.course_began(row)
+    if not finds and began is None:
+        raise InputError(
+            "Every find of this case is withdrawn. Add what was found, and the plan is made again.",
+            field="found",
+        )
+    if _waits_for_a_count(row) and left_alone(session, catalogue, row, today):
+        raise LeftAlone(history.touched_on(row))
+    first = began or min(f.found_on for f in finds)
+    series = plant_series(
+        session,
+        row.plant,
+        first - timedelta(days=1),
+        max(today, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS),
+    )
+    acts, done, skipped = _evenings(session, catalogue, row, today, first if began else date.min)
+    promised = [
+        Evening(a.target_on, tuple(a.treatments))
+        for a in history.planned(row)
+        if a.target_on >= today
+    ]
+    return Case(
+        pest=catalogue.pest(row.pest_id),
+        start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
+        found=_found(catalogue, row, began, series),
+        series=series,
+        acts=acts,
+        reach=row.reach,
+        done=done,
+        fixed=_known(_fixed(row, today), acts),
+        keep_below=row.keep_below,
+        limits=limits_of(row),
+        promised=_known(promised, acts),
+    )
+
+
+def _found(
+    catalogue: Catalogue, row: PestCase, began: date | None, series: HourlySeries
+) -> tuple[Found, ...]:
+    """What was found, with what must be there too: of the whole case, or since its
+    present course `began` with a count.
+    """
+    pest, celsius = catalogue.pest(row.pest_id), float(series.celsius[: 24 * 7].mean())
+    finds = [f for f in history.standing(row.findings) if began is None or f.found_on >= began]
+    groups = [Found(f.found_on, f.stage, expected_count(f)) for f in finds]
+    found = [piece for group in groups for piece in spread_group(pest, group, celsius)]
+    for look in counts.looks_of(row) if began else ():
+        if look.on == began:
+            found += found_by(pest, look, celsius)
+    if not found and began is not None:
+        found = list(suspected(began, RETURN_CHANCE))
+    return infer_hidden(pest, tuple(found), series)
+
+
+def _evenings(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date, since: date
+) -> tuple[tuple[Act, ...], tuple[Evening, ...], list[date]]:
+    """The treatments at hand, the evenings done and those skipped since a day."""
+    said = [(a, r) for a in row.applications if (r := history.last_word(a))]
+    done = [
+        Evening(r.done_on, tuple(r.treatments), r.reach)
+        for _, r in said
+        if r.outcome == "done" and r.done_on and r.done_on >= since
+    ]
+    in_order = tuple(sorted(done, key=lambda d: d.on))
+    skipped = [a.target_on for a, r in said if r.outcome == "skipped" and a.target_on >= since]
+    return (
+        _acts(catalogue, row, in_order, today, history.repotted_on(session, row.plant_id)),
+        in_order,
+        skipped,
+    )
+
+
+def _waits_for_a_count(row: PestCase) -> bool:
+    """Whether a course runs whose dates would mean nothing after a long silence: it has
+    evenings to come, or lost them to one.
+    """
+    return row.closed_at is None and (
+        row.plan_key.startswith(LEFT_ALONE) or any(a.status == "planned" for a in row.applications)
+    )
+
+
+def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) -> bool:
+    """Whether by a day longer than a slow generation, or than four months, has passed
+    since anything was known of a case.
+    """
+    since = history.touched_on(row)
+    if not LEAST_GAP_DAYS < (on - since).days <= MOST_GAP_DAYS:
+        return (on - since).days > MOST_GAP_DAYS
+    try:
+        series = plant_series(session, row.plant, since, on)
+    except InputError:
+        return False
+    return generation_over(catalogue.pest(row.pest_id), series, since, on)
+
+
+def counted_again(
+    session: Session, catalogue: Catalogue, row: PestCase, on: date, *, live: bool
+) -> None:
+    """Begin a new course with a count about to be recorded, where the case was left
+    alone for longer than a generation.
+
+    A count that finds nothing begins one only where evenings were still to come: after
+    a whole course it is one of the looks that end it.
+    """
+    if (
+        on > history.touched_on(row)
+        and (live or _waits_for_a_count(row))
+        and left_alone(session, catalogue, row, on)
+    ):
+        row.course_from, row.own_dates, row.plan_key = on, [], ""
+
+
+def _acts(
+    catalogue: Catalogue,
+    row: PestCase,
+    done: tuple[Evening, ...],
+    today: date,
+    repotted: date | None,
+) -> tuple[Act, ...]:
+    """The treatments at hand, sprays from when their test leaves allow it and new roots
+    have taken. Those given up since they were used can be used no more, but what they
+    did counts; so with what marked the leaves.
+    """
+    uses = Counter(act for evening in done for act in evening.acts)
+    out = []
+    for a in row.every_act:
+        ready = test_leaves.first_evening(catalogue, row, a.treatment_id, today)
+        over = a.dropped_at is not None or ready == date.max
+        if over and not uses[a.treatment_id]:
+            continue
+        act = catalogue.act(
+            a.treatment_id,
+            row.pest_id,
+            min_gap_days=a.min_gap_days,
+            max_applications=uses[a.treatment_id] if over else a.max_applications,
+        )
+        harvest = act.harvest_days if a.harvest_days is None else a.harvest_days
+        rooted = (
+            repotted + timedelta(days=history.ROOTING_DAYS)
+            if repotted and catalogue.care[a.treatment_id].technique == "spray"
+            else None
+        )
+        waits = [] if over else [day for day in (ready, rooted) if day is not None]
+        out.append(replace(act, harvest_days=harvest, not_before=max(waits, default=None)))
+    return tuple(out)
+
+
+def limits_of(row: PestCase) -> Limits:
+    """The days that suit a case, as recorded."""
+    held = row.limits
+    days, away = held.get("weekdays"), held.get("away", ())
+    return Limits(
+        weekdays=None if days is None else frozenset(days),
+        away=tuple((date.fromisoformat(first), date.fromisoformat(last)) for first, last in away),
+        harvest=date.fromisoformat(held["harvest"]) if "harvest" in held else None,
+    )
+
+
+def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening, ...]:
+    """The evenings with those of their acts that are still at hand; without any, they
+    are left out.
+    """
+    ids = {a.id for a in acts}
+    kept = [replace(e, acts=tuple(i for i in e.acts if i in ids)) for e in evenings]
+    return tuple(e for e in kept if e.acts)
+
+
+def _fixed(row: PestCase, today: date) -> tuple[Evening, ...]:
+    """The dates that the keeper has set, from today on, with the acts planned for the
+    evening in the same place of the course.
+    """
+    days = sorted(day for text in row.own_dates if (day := date.fromisoformat(text)) >= today)
+    slots = history.planned(row)
+    every = [a.treatment_id for a in row.acts]
+    return tuple(
+        Evening(day, tuple(slots[n].treatments if n < len(slots) else every))
+        for n, day in enumerate(days)
+    )
+
+
+def fingerprint(case: Case) -> str:
+    """A digest of everything that a plan depends on: every field of the case and of its
+    further pests, and every array of their temperatures.
+    """
+    digest = hashlib.sha256()
+    for one in (case, *case.also):
+        digest.update(repr(replace(one, series=None, also=())).encode())  # type: ignore[arg-type]
+        series = one.series
+        digest.update(
+            f"{series.start.isoformat()} {series.warm_spot_c!r} {series.cool_spot_c!r}".encode()
+        )
+        for array in (series.celsius, series.spread_c, series.origin):
+            digest.update(array.tobytes())
+    return digest.hexdigest()

@@ -1,0 +1,450 @@
+"""What a keeper records in a case: opening it, finds, evenings, closing."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import PestRecord
+from brood.core.biology.pest import ADULT, Pest
+from brood.core.course.plan import Plan
+from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
+from brood.services.cases import assemble, history, plans
+from brood.services.voice import words
+from brood.services.voice.speech import Speech, days
+from brood.store.queries import cases
+from brood.store.records import Card, CasePlant
+from brood.store.tables import Application, ApplicationRecord, CaseAct, Finding, PestCase
+
+TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-drench")}
+
+
+WORTH = {True: 0.25, False: 0.5}
+"""What is ticked first, by hand and not, where it kills at least this share of the
+young stages on the mean; the mildest stand first.
+"""
+
+
+OFTEN_DAYS = 3
+"""An act by hand that is ticked to begin with can be done again within so many days."""
+
+
+@dataclass(frozen=True)
+class FindCommand:
+    """A group found: stage id, a number or a rough class, where."""
+
+    found_on: date
+    stage: str
+    number: float | None
+    rough: str | None
+    location: str
+
+
+@dataclass(frozen=True)
+class ActCommand:
+    """A chosen treatment with the keeper's own label figures, and the product on the
+    shelf that they come from.
+    """
+
+    treatment_id: str
+    min_gap_days: int | None
+    max_applications: int | None
+    harvest_days: int | None = None
+    stock_id: int | None = None
+
+
+@dataclass(frozen=True)
+class OpenCommand:
+    """What the form for a new case says; `keep_below` the number to hold the pest under
+    instead of clearing it.
+    """
+
+    plant_id: int
+    pest_id: str
+    found: tuple[FindCommand, ...]
+    acts: tuple[ActCommand, ...]
+    start_on: date
+    test_patch: bool
+    keep_below: float | None = None
+
+
+@dataclass(frozen=True)
+class MarkCommand:
+    """What is said of an evening: done on a day, or skipped; the acts that were done
+    (all that were planned when empty).
+
+    `parts` of the plant that were done and `missed` that were not reached, the share
+    `reach` that follows, a `tally` of what was seen, and the sender's `sent_key` where
+    it was recorded without a connection; `minutes` it took, where told.
+    """
+
+    outcome: str
+    done_on: date | None
+    note: str = ""
+    acts: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
+    missed: tuple[str, ...] = ()
+    tally: tuple[dict[str, object], ...] = ()
+    reach: float | None = None
+    sent_key: str = ""
+    minutes: int | None = None
+
+
+def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
+    """Stages a keeper may report: (id, name), adults last; larvae or nymphs, and pupae,
+    as one where nobody tells them apart.
+    """
+    shown: list[tuple[str, str]] = []
+    for stage in record.stage[:-1]:
+        choice = (stage.id, stage.plural)
+        if stage.display in ("larva", "nymph"):
+            choice = (
+                "young",
+                "larvae"
+                if stage.display == "larva"
+                else "larvae and nymphs"
+                if record.stage[1].id == "larva"
+                else "nymphs",
+            )
+        elif stage.display == "pupa":
+            choice = ("pupa", "pupae")
+        if choice not in shown:
+            shown.append(choice)
+    return [*shown, (ADULT, "adults")]
+
+
+def default_acts(
+    catalogue: Catalogue, pest_id: str, plant_kind: str = "", good: set[str] | None = None
+) -> tuple[str, ...]:
+    """The treatments ticked to begin with: one by hand that can be repeated often, and
+    one that is not, the mildest that does enough.
+
+    None that this kind of plant is often injured by, nor what dries the soil, which
+    rules out most else; only those of `good` where it is given.
+    """
+    young = [s.id for s in catalogue.records[pest_id].stage if s.display in ("larva", "nymph")]
+    chosen: list[str] = []
+    for hand in (True, False):
+        able = {
+            t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young)
+            for t in catalogue.offered(pest_id)
+            if t.by_hand == hand
+            and t.id != "pruning"
+            and plant_kind not in t.not_for
+            and (not hand or t.min_gap_days <= OFTEN_DAYS)
+            and (good is None or t.id in good)
+            and catalogue.care[t.id].soil != "dry"
+        }
+        mild = [act for act in TICKED_FIRST[hand] if able.get(act, 0.0) >= WORTH[hand]]
+        least = WORTH[hand] if good is not None and chosen else 0.0
+        chosen += (
+            mild[:1]
+            or sorted(
+                (act for act, share in able.items() if share > least), key=lambda act: -able[act]
+            )[:1]
+        )
+    return tuple(chosen)
+
+
+def open_case(
+    session: Session,
+    catalogue: Catalogue,
+    command: OpenCommand,
+    *,
+    today: date,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Open a case and plan it; its id. Where nothing develops it waits for warmth; for
+    anything else that cannot be planned InputError is raised, and nothing is kept.
+    """
+    catalogue.pest(command.pest_id)
+    plant = cases.plant(session, command.plant_id)
+    if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
+        raise FieldErrors(
+            {
+                "pest": f"{plant.name} already has an open case of "
+                f"{catalogue.records[command.pest_id].name}: add the find there."
+            }
+        )
+    row = PestCase(
+        plant_id=plant.id,
+        pest_id=command.pest_id,
+        start_on=command.start_on,
+        reach=0.9,
+        test_patch=command.test_patch,
+        keep_below=command.keep_below,
+        created_at=now,
+        plan_key="",
+        plant=plant,
+        every_act=[],
+        findings=[],
+        applications=[],
+    )
+    session.add(row)
+    row.every_act = [
+        CaseAct(
+            treatment_id=a.treatment_id,
+            min_gap_days=a.min_gap_days,
+            max_applications=a.max_applications,
+            harvest_days=a.harvest_days,
+            stock_id=a.stock_id,
+        )
+        for a in command.acts
+    ]
+    row.findings = [_finding(f, now) for f in command.found]
+    session.flush()
+    with suppress(NothingDevelops):
+        plans.plan_of(assemble.model(session, catalogue, row, today))
+    plans.replan(session, catalogue, row, today, now, speech)
+    return row.id
+
+
+def _finding(command: FindCommand, now: datetime) -> Finding:
+    return Finding(
+        found_on=command.found_on,
+        stage=command.stage,
+        number=command.number,
+        rough=command.rough,
+        location=command.location,
+        recorded_at=now,
+    )
+
+
+def mark(
+    session: Session,
+    catalogue: Catalogue,
+    application_id: int,
+    said: MarkCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Record an evening as done on a day, or skipped, plan again, and keep what the
+    slip has cost; the case's id.
+    """
+    row, slot = cases.case_of_application(session, application_id)
+    today = now.date()
+    if slot.status == "dropped" and not (
+        row.plan_key.startswith(assemble.LEFT_ALONE) and said.done_on
+    ):
+        raise NotFound("This evening is no longer in the plan.")
+    if said.done_on is not None:
+        _check_day(row, slot, said.done_on, today)
+    for record in slot.records:
+        record.withdrawn_at = record.withdrawn_at or now
+    session.flush()
+    promised, promised_latest = (
+        slot.missed_on or slot.target_on,
+        slot.missed_latest_on or slot.latest_on,
+    )
+    chosen = [a.treatment_id for a in row.acts]
+    planned = list(slot.treatments) or chosen
+    acts = [a for a in chosen if a in said.acts] or planned
+    before = history.course_end(row)
+    as_promised = (slot.missed_end_on or before[0], slot.missed_evenings or before[1])
+    slot.records.append(
+        ApplicationRecord(
+            outcome=said.outcome,
+            done_on=said.done_on,
+            treatments=acts,
+            note=said.note,
+            recorded_at=now,
+            cost="",
+            parts=list(said.parts),
+            missed=list(said.missed),
+            tally=list(said.tally),
+            reach=said.reach,
+            sent_key=said.sent_key,
+            minutes=said.minutes,
+        )
+    )
+    late = said.done_on is not None and said.done_on > promised_latest
+    slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"
+    slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = (
+        promised,
+        max(promised, promised_latest),
+        slot.sequence + 1,
+        now,
+    )
+    session.flush()
+    plan = plans.replan(session, catalogue, row, today, now, speech)
+    now_is = history.course_end(row)
+    change = words.course_change(as_promised[0], now_is[0], as_promised[1], now_is[1], speech)
+    slot.records[-1].cost = _cost(
+        catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech
+    )
+    return row.id
+
+
+def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> None:
+    if done_on > today:
+        raise FieldErrors({"done_on": "That day has not come yet. Record it when it is done."})
+    first = min((f.found_on for f in history.standing(row.findings)), default=row.start_on)
+    if done_on < first - timedelta(days=60):
+        raise FieldErrors({"done_on": "That is more than two months before anything was found."})
+    for other in row.applications:
+        record = history.last_word(other)
+        if other.id != slot.id and record and record.done_on == done_on:
+            raise FieldErrors({"done_on": "Another evening is already recorded for that day."})
+
+
+def _cost(
+    pest: Pest,
+    plan: Plan | None,
+    slot: Application,
+    done_on: date | None,
+    change: str,
+    speech: Speech,
+) -> str:
+    """What a slip has cost, in a sentence or two; empty for an evening done on its day."""
+    if done_on is None:
+        return (
+            f"Skipped. The next date is worked out from the last treatment that was done. {change}"
+        )
+    if done_on == slot.target_on:
+        return ""
+    if done_on < slot.target_on:
+        return f"Done sooner than planned. {change}"
+    if done_on <= slot.latest_on:
+        late = days((done_on - slot.target_on).days)
+        return (
+            f"{speech.day(done_on)} was {late} later than planned, still inside the window: it "
+            f"costs next to nothing. {change}"
+        )
+    slip = next((s for s in plan.slips if s.done == done_on), None) if plan else None
+    if slip is not None:
+        return f"{words.slip_cost(pest, replace(slip, latest=slot.latest_on), speech)} {change}"
+    overdue = days((done_on - slot.latest_on).days)
+    return (
+        f"{speech.day(done_on)} was {overdue} after the end of its window. What was laid "
+        f"meanwhile is in the plan. {change}"
+    )
+
+
+def unmark(
+    session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech
+) -> int:
+    """Withdraw what was recorded of an evening and plan again; the case's id. The
+    record is kept; a second time changes nothing.
+    """
+    row, slot = cases.case_of_application(session, application_id)
+    record = history.last_word(slot)
+    if record is None and slot.records:
+        return row.id
+    if record is None:
+        raise NotFound("Nothing is recorded for this evening.")
+    record.withdrawn_at = now
+    slot.status, slot.sequence, slot.changed_at = "planned", slot.sequence + 1, now
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech)
+    return row.id
+
+
+def add_find(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    command: FindCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Add a find to a case and plan again."""
+    row = cases.case(session, case_id)
+    assemble.counted_again(session, catalogue, row, command.found_on, live=True)
+    row.findings.append(_finding(command, now))
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech)
+
+
+def correct_find(
+    session: Session,
+    catalogue: Catalogue,
+    finding_id: int,
+    command: FindCommand | None,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Correct a find, or withdraw it with None, and plan again; the case's id. The old
+    values are kept.
+    """
+    row, finding = cases.case_of_finding(session, finding_id)
+    if finding.withdrawn_at is not None:
+        raise NotFound("This find was already corrected or withdrawn.")
+    finding.withdrawn_at = now
+    if command is not None:
+        fresh = _finding(command, now)
+        fresh.corrects_id = finding.id
+        row.findings.append(fresh)
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech)
+    return row.id
+
+
+def close(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    *,
+    closed: bool,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Close a case, or open it again; said twice it is the same as said once."""
+    row = cases.case(session, case_id)
+    if closed:
+        row.closed_at = row.closed_at or now
+    elif row.plant.gone_on is not None:
+        raise InputError(
+            f"{row.plant.name} is gone since {speech.day(row.plant.gone_on)}: take that "
+            "back first, on the page of the plant."
+        )
+    elif row.closed_at is not None:
+        row.closed_at = None
+        session.flush()
+        plans.replan(session, catalogue, row, now.date(), now, speech)
+
+
+ORIGINS = {
+    "": "not known",
+    "newcomer": "came with a new plant",
+    "neighbour": "from a plant beside it",
+    "outside": "from outdoors, a window or clothing",
+    "produce": "with cut flowers or produce",
+    "survived": "it never quite went",
+}
+
+
+def join(session: Session, case_id: int, plant_id: int, on: date) -> None:
+    """A case stands for another plant too; the same plant once only."""
+    row, plant = cases.case(session, case_id), cases.plant(session, plant_id)
+    if plant.id == row.plant_id or any(m.plant_id == plant.id for m in history.members(row)):
+        return
+    row.members.append(CasePlant(plant_id=plant.id, joined_on=on))
+
+
+def leave(session: Session, case_id: int, plant_id: int, on: date) -> None:
+    """A plant is no longer part of a case."""
+    for member in history.members(cases.case(session, case_id)):
+        if member.plant_id == plant_id:
+            member.left_on = on
+
+
+def came_from(session: Session, case_id: int, kind: str, note: str) -> None:
+    """Where a case came from."""
+    row = cases.bare_case(session, case_id)
+    row.origin, row.origin_note = kind, note
+
+
+def case_of_card(session: Session, card_id: int) -> int:
+    """The case that a card hangs in; raises NotFound."""
+    card = session.get(Card, card_id)
+    if card is None or card.withdrawn_at is not None:
+        raise NotFound("There is no such card.")
+    return card.case_id

@@ -1,0 +1,94 @@
+"""What was counted in a case, as the core takes it, and what it says; from memory when
+nothing has changed.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Sequence
+from datetime import date
+from threading import Lock
+
+from brood.core.biology.case import CardCatch, Case, Inspection
+from brood.core.followup.detection import THOROUGH
+from brood.core.followup.posterior import Belief, learn
+from brood.services.cases import history
+from brood.services.cases.history import members
+from brood.store.records import InspectionRecord
+from brood.store.tables import PestCase
+
+KEEP, TWO = 48, 2
+
+
+def looks_of(row: PestCase) -> tuple[Inspection, ...]:
+    """The inspections of a case; a look at one of several plants has seen that much
+    less of them all.
+    """
+    plants = 1 + len(members(row))
+    return tuple(as_look(i, plants) for i in history.looks(row))
+
+
+def as_look(record: InspectionRecord, plants: int = 1) -> Inspection:
+    """One inspection; `plants` is how many the case stands for."""
+    counts = {str(c["class"]): float(c["live"]) for c in record.counts if c["live"]}
+    return Inspection(
+        record.looked_on,
+        counts,
+        record.share / plants,
+        THOROUGH[record.thorough],
+        record.spread_days,
+    )
+
+
+def catches_of(row: PestCase) -> tuple[CardCatch, ...]:
+    """What cards caught between their counts."""
+    out = []
+    for card in (c for c in row.cards if c.withdrawn_at is None):
+        since = card.placed_on
+        for count in (c for c in card.counts if c.withdrawn_at is None):
+            if count.counted_on > since:
+                out.append(CardCatch(since, count.counted_on, float(count.number)))
+            since = count.counted_on
+    return tuple(sorted(out, key=lambda c: c.until))
+
+
+class _Beliefs:
+    """The latest posteriors by what they were made from."""
+
+    def __init__(self) -> None:
+        self._held: OrderedDict[str, Belief] = OrderedDict()
+        self._lock = Lock()
+
+    def get(
+        self,
+        key: str,
+        case: Case,
+        looks: Sequence[Inspection],
+        cards: Sequence[CardCatch],
+        until: date,
+    ) -> Belief:
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key]
+        belief = learn(case, looks, cards, until)
+        with self._lock:
+            self._held[key] = belief
+            while len(self._held) > KEEP:
+                self._held.popitem(last=False)
+        return belief
+
+
+_beliefs = _Beliefs()
+
+
+def belief(case: Case, row: PestCase, today: date, key: str) -> Belief | None:
+    """What the counts say, None where nothing was counted since the first find, or one
+    card once; `key` tells the case's figures apart.
+    """
+    first = min(f.on for f in case.found)
+    looks = tuple(x for x in looks_of(row) if first < x.on <= today)
+    cards = tuple(c for c in catches_of(row) if first <= c.since and c.until <= today)
+    if not looks and len(cards) < TWO:
+        return None
+    return _beliefs.get(f"{key} {looks!r} {cards!r} {today}", case, looks, cards, today)

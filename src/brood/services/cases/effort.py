@@ -1,0 +1,61 @@
+"""How long things take: by the catalogue's estimate, or as the keeper has told of
+evenings that are done.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from brood.catalogue.holdings import Catalogue
+from brood.services.cases import history
+from brood.store.tables import PestCase, Plant
+
+MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1}
+"""How long each takes, in minutes (our judgement, C)."""
+
+
+def by_catalogue(catalogue: Catalogue, treatments: Iterable[str]) -> float:
+    """Minutes that treatments take on one table plant, by the catalogue."""
+    return sum(catalogue.care[t].minutes for t in treatments if t in catalogue.care)
+
+
+def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> float:
+    """Minutes that an evening of a case takes: as its evenings took so far, else by the
+    catalogue for each of its plants.
+    """
+    told = [
+        (r.minutes, by_catalogue(catalogue, r.treatments))
+        for r in history.evenings_done(row)
+        if r.minutes is not None
+    ]
+    usual = by_catalogue(catalogue, treatments)
+    if told and (thought := sum(t for _, t in told)):
+        return usual * sum(m for m, _ in told) / thought
+    return usual * (1 + len(history.members(row)))
+
+
+USUAL_ML = {
+    "": 100.0,
+    "upright": 100.0,
+    "rosette": 30.0,
+    "orchid": 60.0,
+    "cactus": 30.0,
+    "head": 60.0,
+    "tray": 60.0,
+}
+"""Spray for one plant where nothing was measured: 30 ml for a windowsill plant, 100 ml
+for one on a table, 250 to 500 ml for one on the floor (C).
+"""
+
+
+SWAB_ML = 20.0
+
+
+def spray_ml(plant: Plant) -> float:
+    """How much one spraying of a plant takes: as last measured, or as usual for its build."""
+    return plant.mix_ml or USUAL_ML.get(plant.build, USUAL_ML[""])
+
+
+def mix_ml(catalogue: Catalogue, plant: Plant, treatment: str) -> float:
+    """How much of a mix one evening takes on a plant: little on swabs, else as a spraying takes."""
+    return SWAB_ML if catalogue.care[treatment].technique == "swab" else spray_ml(plant)

@@ -1,0 +1,223 @@
+"""What other dates would do to a recorded case, before anything is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.climate.hours import evening
+from brood.core.course.outcome import Outcome, outcomes
+from brood.core.course.plan import Plan
+from brood.core.course.planner import uses_of
+from brood.core.course.problem import Problem, Uses
+from brood.core.course.windows import Window, windows
+from brood.errors import FieldErrors
+from brood.services.cases import plans
+from brood.services.cases.chart_data import ChartData, chart_data
+from brood.services.voice.speech import Speech, days, listed
+from brood.store.queries import cases
+from brood.store.tables import PestCase
+
+MOST_DATES = 40
+
+
+@dataclass(frozen=True)
+class Moved:
+    """One evening of a try: where it stands in the plan, where it is tried, its window
+    there, and what the label says against it.
+    """
+
+    n: int
+    planned: date
+    tried: date
+    earliest: date
+    latest: date
+    objection: str
+
+
+@dataclass(frozen=True)
+class TryResult:
+    """What the tried dates come to beside the planned ones."""
+
+    row: PestCase
+    moved: tuple[Moved, ...]
+    tried: Outcome
+    planned: Outcome
+    chart: ChartData | None
+
+    @property
+    def dates(self) -> str:
+        """The tried dates as they stand in an address."""
+        return ",".join(m.tried.isoformat() for m in self.moved)
+
+    @property
+    def differs(self) -> bool:
+        """Whether any date is another than planned."""
+        return any(m.tried != m.planned for m in self.moved)
+
+    @property
+    def said(self) -> str:
+        """How the tried dates differ, in a sentence."""
+        shifted = [m for m in self.moved if m.tried != m.planned]
+        if not shifted:
+            return "These are the planned dates."
+        by = {(m.tried - m.planned).days for m in shifted}
+        if len(by) == 1:
+            step = by.pop()
+            return (
+                f"{'One evening' if len(shifted) == 1 else f'{len(shifted)} evenings'} "
+                f"{days(abs(step))} {'later' if step > 0 else 'earlier'}."
+            )
+        return f"{len(shifted)} evenings on other days."
+
+    @property
+    def allowed(self) -> bool:
+        """Whether no label speaks against any of them."""
+        return not any(m.objection for m in self.moved)
+
+
+def read_dates(text: str, count: int) -> list[date]:
+    """The dates of an address, one for each planned evening; raises FieldErrors in a sentence."""
+    try:
+        read = [date.fromisoformat(part) for part in text.split(",") if part]
+    except ValueError:
+        raise FieldErrors(
+            {"dates": "One of the dates cannot be read. Nothing was changed."}
+        ) from None
+    if len(read) != count or len(read) > MOST_DATES:
+        raise FieldErrors(
+            {"dates": f"The plan has {count} evenings; give a date for each of them."}
+        )
+    if len(set(read)) != len(read):
+        raise FieldErrors({"dates": "Two evenings fall on the same day."})
+    return sorted(read)
+
+
+def tried(
+    session: Session,
+    catalogue: Catalogue,
+    row: PestCase,
+    text: str,
+    *,
+    now: datetime,
+    speech: Speech,
+    chart: bool = False,
+) -> TryResult:
+    """What a case's planned evenings would do on other dates. Raises InputError when
+    there is no plan or a date cannot be computed.
+    """
+    held = plans.standing_plan(session, catalogue, row, now.date())
+    problem, plan = held.problem, held.plan
+    planned = uses_of(plan)
+    dates = read_dates(text, len(planned)) if text else [date.fromordinal(d) for d, _ in planned]
+    last = problem.last
+    if dates and not now.date() <= dates[0] <= dates[-1] <= last:
+        raise FieldErrors({"dates": f"The dates must lie from today to {speech.day(last)}."})
+    uses = tuple((day.toordinal(), ids) for day, (_, ids) in zip(dates, planned, strict=True))
+    new, old = outcomes(problem, [uses, planned])
+    spans = windows(problem, uses, new.in_90, problem.case.target)
+    moved = tuple(
+        _moved(problem, catalogue, n, planned, uses, spans[n], speech) for n in range(len(uses))
+    )
+    drawn = _chart(problem, catalogue, row, plan, moved, uses, now) if chart else None
+    return TryResult(row, moved, new, old, drawn)
+
+
+def _moved(
+    problem: Problem,
+    catalogue: Catalogue,
+    n: int,
+    planned: Uses,
+    uses: Uses,
+    span: Window,
+    speech: Speech,
+) -> Moved:
+    day = date.fromordinal(uses[n][0])
+    return Moved(
+        n,
+        date.fromordinal(planned[n][0]),
+        day,
+        date.fromordinal(span.earliest),
+        date.fromordinal(span.latest),
+        _objection(problem, catalogue, n, uses, speech),
+    )
+
+
+def _objection(problem: Problem, catalogue: Catalogue, n: int, uses: Uses, speech: Speech) -> str:
+    """What a label or the keeper's own days say against an evening."""
+    day, ids = uses[n]
+    early = []
+    for act in ids:
+        before = [d for d, done in (*problem.done, *uses[:n]) if act in done]
+        if not problem.allowed(act, day, before):
+            wait = max(before, default=day) + problem.gap(act)
+            name = catalogue.treatments[act].name
+            early.append(
+                f"{name}: wait until {speech.day(date.fromordinal(wait))}"
+                if wait > day
+                else f"{name}: not on this day"
+            )
+    if early:
+        return f"By the label or its usual gap, {listed(early)}."
+    return "" if problem.admits(day) else "You said you cannot treat on this day."
+
+
+def _chart(
+    problem: Problem,
+    catalogue: Catalogue,
+    row: PestCase,
+    plan: Plan,
+    moved: Sequence[Moved],
+    uses: Uses,
+    now: datetime,
+) -> ChartData:
+    """The brood chart over the tried dates, with their own windows."""
+    applications = tuple(
+        replace(a, target=m.tried, earliest=min(m.earliest, m.tried), latest=max(m.latest, m.tried))
+        for a, m in zip(plan.applications, moved, strict=True)
+    )
+    evenings = [(d.on, d.acts, "done") for d in problem.case.done]
+    evenings += [
+        (date.fromordinal(day), ids, "planned" if n else "next")
+        for n, (day, ids) in enumerate(uses)
+    ]
+    data = chart_data(
+        problem.case,
+        replace(plan, applications=applications),
+        catalogue.records[row.pest_id],
+        evenings,
+        now=now,
+    )
+    was = iter(
+        [None] * len(problem.done)
+        + [evening(m.planned) if m.planned != m.tried else None for m in moved]
+    )
+    return replace(
+        data, strokes=tuple(replace(stroke, was=next(was, None)) for stroke in data.strokes)
+    )
+
+
+def keep(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    text: str,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Keep the keeper's own dates, or go back to the planner's with an empty text, and
+    plan again. Raises InputError as `tried` does.
+    """
+    row = cases.case(session, case_id)
+    if text:
+        found = tried(session, catalogue, row, text, now=now, speech=speech)
+        row.own_dates = [m.tried.isoformat() for m in found.moved]
+    else:
+        row.own_dates = []
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech, anew=not text)

@@ -1,0 +1,1 @@
+"""The demo household, Tern Cottage."""

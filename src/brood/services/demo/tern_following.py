@@ -1,0 +1,169 @@
+"""What follows in the demo household: counts, a card, a newcomer kept apart, where
+everything stands.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.services.archive import costs
+from brood.services.cases import commands
+from brood.services.followup import inspections
+from brood.services.followup.inspections import CountCommand, InspectCommand
+from brood.services.house import neighbours, quarantine
+from brood.services.voice.speech import Speech
+from brood.store.queries import cases
+from brood.store.session import Store
+from brood.store.tables import Plant
+
+SPEECH = Speech()
+SPOTS = (
+    ("Aubergine", 1, 1, True, ""),
+    ("Sweet pepper", 1, 2, False, ""),
+    ("Fuchsia", 1, 1, False, ""),
+    ("Pelargonium", 1, 2, False, ""),
+    ("Bay laurel", 1, 1, False, ""),
+    ("Maidenhair fern", 2, 1, False, ""),
+    ("Coffee plant", 1, 1, False, "zinc tray"),
+    ("Calamondin", 1, 2, False, "zinc tray"),
+    ("Streptocarpus", 1, 1, True, ""),
+    ("Basil seedling tray", 1, 2, False, ""),
+    ("Pak choi", 1, 1, True, ""),
+    ("Kohlrabi", 1, 2, False, ""),
+)
+"""Plant, shelf, position, touches the next one, shared tray."""
+DRAUGHT = {"Lean-to": "right"}
+SEEN = (
+    (
+        "Aubergine",
+        1,
+        (("young", 4, 19, "moves"), ("adult", 1, 6, "moves")),
+        "usual",
+        "clean",
+        "undersides",
+    ),
+    ("Calamondin", 6, (("young", 24, 3, "wet"), ("adult", 6, 0, "holds")), "usual", "", "stems"),
+    (
+        "Calamondin",
+        2,
+        (("young", 31, 9, "wet"), ("adult", 5, 1, "holds")),
+        "lens",
+        "marked",
+        "axils",
+    ),
+    ("Sweet pepper", 1, (("young", 2, 30, "moves"),), "usual", "clean", "new-growth"),
+    ("Fuchsia", 3, (("young", 9, 4, ""), ("adult", 3, 0, "moves")), "glance", "", "undersides"),
+)
+"""Plant, days ago, what was seen (class, alive, dead, clue), how closely, new leaves, where."""
+CARDS = (
+    ("Basil seedling tray", "yellow", 4, ((2, 11),)),
+    ("Streptocarpus", "blue", 5, ((3, 6), (1, 4))),
+)
+SPENT = (
+    ("Soap concentrate for vegetables", 11.90, 6, "Aubergine"),
+    ("Yellow and blue cards, ten of each", 7.5, 5, None),
+    ("Nematodes, one sachet", 14.0, 4, "Basil seedling tray"),
+)
+"""What was bought, for how much, days ago, for the case of which plant."""
+NEWCOMER, APART_DAYS, LOOKED_DAYS = "Lemon", 12, (5,)
+
+
+def play(
+    store: Store, catalogue: Catalogue, plant_ids: Mapping[str, int], moment: datetime
+) -> None:
+    """Record it as a keeper would, day by day."""
+    with store.writing() as session:
+        _arrange(session, plant_ids)
+        _apart(session, plant_ids[NEWCOMER], moment)
+        for plant, colour, ago, counts in CARDS:
+            _card(session, catalogue, plant_ids[plant], colour, ago, counts, moment)
+        for plant, ago, seen, how, growth, spot in SEEN:
+            at = (moment - timedelta(days=ago)).replace(hour=9)
+            counted = tuple(CountCommand(kind, live, dead, clue) for kind, live, dead, clue in seen)
+            said = InspectCommand(at.date(), counted, 0.5, how, growth=growth, spot=spot)
+            inspections.record(
+                session, catalogue, _case(session, plant_ids[plant]), said, now=at, speech=SPEECH
+            )
+        for what, amount, ago, whose in SPENT:
+            at = moment - timedelta(days=ago)
+            costs.spend(
+                session,
+                what,
+                amount,
+                at.date(),
+                _case(session, plant_ids[whose]) if whose else None,
+                now=at,
+            )
+        commands.came_from(
+            session,
+            _case(session, plant_ids["Fuchsia"]),
+            "newcomer",
+            "with the young plants in April",
+        )
+
+
+def _case(session: Session, plant_id: int) -> int:
+    return next(c.id for c in cases.plant(session, plant_id).cases if c.closed_at is None)
+
+
+def _arrange(session: Session, plant_ids: Mapping[str, int]) -> None:
+    by_place: dict[int, list[neighbours.SpotCommand]] = {}
+    for name, shelf, position, touches, tray in SPOTS:
+        plant: Plant = cases.plant(session, plant_ids[name])
+        by_place.setdefault(plant.stays[-1].place_id, []).append(
+            neighbours.SpotCommand(plant.id, shelf, position, touches, tray)
+        )
+    for place in cases.places(session):
+        neighbours.arrange(
+            session, place.id, DRAUGHT.get(place.name, ""), by_place.get(place.id, [])
+        )
+
+
+def _apart(session: Session, plant_id: int, moment: datetime) -> None:
+    since = moment - timedelta(days=APART_DAYS)
+    kept = quarantine.keep_apart(
+        session, plant_id, "newcomer", since.date(), "bought at the spring market", now=since
+    )
+    for ago in LOOKED_DAYS:
+        at = moment - timedelta(days=ago)
+        quarantine.look_apart(session, kept, InspectCommand(at.date(), (), 1.0, "usual"), now=at)
+    for step in ("rim",):
+        quarantine.step(session, kept, step)
+
+
+def _card(
+    session: Session,
+    catalogue: Catalogue,
+    plant_id: int,
+    colour: str,
+    ago: int,
+    counts: tuple[tuple[int, int], ...],
+    moment: datetime,
+) -> None:
+    case_id = _case(session, plant_id)
+    inspections.hang(
+        session,
+        case_id,
+        colour,
+        (moment - timedelta(days=ago)).date(),
+        now=moment - timedelta(days=ago),
+    )
+    session.flush()
+    card = cases.case(session, case_id).cards[-1]
+    for days, number in counts:
+        at = moment - timedelta(days=days)
+        inspections.count(
+            session,
+            catalogue,
+            card.id,
+            at.date(),
+            number,
+            replaced=False,
+            gone=False,
+            now=at,
+            speech=SPEECH,
+        )

@@ -1,0 +1,400 @@
+"""What a look's pages show: the walk, what it could be, the next checks, and what follows."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.signs import Observation, Zone
+from brood.core.biology.unseen import CLASSES
+from brood.core.diagnosis.evidence import Setting, Verdict, group_chances, weigh
+from brood.core.diagnosis.next_check import next_checks
+from brood.core.diagnosis.severity import Severity, severity
+from brood.core.diagnosis.stages_present import StageChance
+from brood.services.diagnosis import look_log
+from brood.services.diagnosis.check_cards import CheckCard, card
+from brood.services.documents.identify import known_apart, setting_of, stages_of, telling
+from brood.services.voice.odds import frequency, likelihood, strokes
+from brood.store.queries import looks as queries
+from brood.store.tables import Look, LookAnswer, Photo, StageSeen
+
+HISTORY = timedelta(days=365)
+HONEYDEW = ("sticky-plant", "drops-sticky", "black-sooty-film")
+SUCKERS = ("aphid", "whitefly", "mealybug", "soft-scale")
+HUNTER, SPREAD = "predator-larva", "neighbours-affected"
+SEARCH = (
+    "Ants and stickiness come of something that drinks sap and prove nothing by "
+    "themselves. Look above the sticky spots: shoot tips, undersides "
+    "along the veins, axils, twigs all round, then the plants that stand over this one."
+)
+HARMLESS, ELSEWHERE = "Nothing to treat", "Not treated here"
+SURE_GROUP = 0.8
+"""From this chance on a group is named although its kind is open."""
+SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
+SEASONS = ("winter", "spring", "summer", "autumn")
+
+
+@dataclass(frozen=True)
+class Question:
+    """An observation with the answer that stands (yes, no, old or empty), and whether
+    the keeper was sure.
+    """
+
+    observation: Observation
+    said: str
+    sure: bool
+
+    @property
+    def damage(self) -> bool:
+        """Whether it can be a scar: then "only old" is an answer."""
+        return self.observation.theme == "damage" and self.observation.background != "half"
+
+
+@dataclass(frozen=True)
+class ZoneLine:
+    """A zone of the walk with its number, how many of its questions are answered, and
+    what was found in words.
+    """
+
+    n: int
+    id: str
+    zone: Zone
+    answered: int
+    found: str
+
+
+@dataclass(frozen=True)
+class Evidenced:
+    """An answer that speaks for or against a cause: in words, with one to three strokes
+    of weight.
+    """
+
+    text: str
+    strokes: int
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """A cause as the page ranks it."""
+
+    id: str
+    name: str
+    harmless: bool
+    chance: float
+    word: str
+    frequency: str
+    speaks_for: tuple[Evidenced, ...]
+    against: tuple[Evidenced, ...]
+    lead: str
+    why: str
+    instead: str
+    drawing: str
+
+
+@dataclass(frozen=True)
+class LookResult:
+    """All that a look's pages show."""
+
+    row: Look
+    build: str
+    place: str
+    zones: tuple[ZoneLine, ...]
+    zone: ZoneLine
+    questions: tuple[Question, ...]
+    answered: int
+    headline: str
+    advice: str
+    suspects: tuple[Suspect, ...]
+    present: tuple[Suspect, ...]
+    unknown: float
+    conflict: bool
+    checks: tuple[CheckCard, ...]
+    notices: tuple[tuple[str, str], ...]
+    stages: Mapping[str, tuple[StageChance, ...]]
+    seen: tuple[StageSeen, ...]
+    photos: tuple[Photo, ...]
+    severity: Severity | None
+    log: tuple[LookAnswer, ...]
+
+
+def build(
+    session: Session,
+    catalogue: Catalogue,
+    look_id: int,
+    zone_id: str,
+    *,
+    now: datetime,
+    hemisphere: str,
+) -> LookResult:
+    """A look as its pages show it now; `zone_id` is the zone whose questions are shown,
+    the first unanswered one when unknown.
+    """
+    row = queries.look(session, look_id)
+    held, plant = catalogue.evidence, row.plant
+    given = look_log.standing(row)
+    answers = {a.observation: a.said == "yes" for a in given if a.said != "old"}
+    unsure = [a.observation for a in given if not a.sure]
+    place = plant.stays[-1].place if plant.stays else None
+    setting = setting_of(
+        answers, place.setting if place else "", plant.kind, season(now, hemisphere)
+    )
+    setting = _with_house(session, row, setting, now)
+    asked = known_apart(answers)
+    verdict = weigh(held.model, asked, setting, unsure)
+    said = {a.observation: a for a in given}
+    built = plant.build or held.walk.of(plant.kind)
+    zones = tuple(
+        _zone_line(catalogue, n, z, said) for n, z in enumerate(held.walk.build[built], start=1)
+    )
+    here = next(
+        (z for z in zones if z.id == zone_id), next((z for z in zones if not z.answered), zones[0])
+    )
+    ranked = [
+        cause
+        for n, (cause, chance) in enumerate(verdict.chances.items())
+        if n < SHOWN_AT_LEAST or chance >= WORTH_SHOWING
+    ]
+    suspects = tuple(_suspect(catalogue, verdict, cause, answers) for cause in ranked[:SHOWN])
+    present = tuple(s for s in suspects if s.id in verdict.present)
+    checks = next_checks(held.model, asked, verdict, (*row.tools, "none"), most=3)
+    seen, (group, sure) = tuple(look_log.seen(row)), _likeliest_group(catalogue, verdict)
+    known = {catalogue.records[c].group for c in verdict.present if c in catalogue.records} | (
+        {group} if sure >= SURE_GROUP else set()
+    )
+    photos = tuple(p for p in row.photos if p.withdrawn_at is None)
+    return LookResult(
+        row,
+        built,
+        place.name if place else "",
+        zones,
+        here,
+        _questions(catalogue, here.zone.ask, said),
+        len(given),
+        *_headline(verdict, present, suspects, len(given), (catalogue.groups[group].name, sure)),
+        suspects,
+        present,
+        verdict.unknown,
+        verdict.conflict,
+        tuple(card(catalogue, check) for check in checks),
+        _notices(catalogue, verdict, answers, known),
+        {s.id: stages_of(catalogue, s.id, asked) for s in present if not s.harmless},
+        seen,
+        photos,
+        _severity(row, seen, answers),
+        tuple(reversed(row.answers)),
+    )
+
+
+def season(now: datetime, hemisphere: str) -> str:
+    """The season of a day: meteorological, so that December begins winter in the north."""
+    quarter = now.month % 12 // 3
+    return SEASONS[(quarter + 2) % 4 if hemisphere == "south" else quarter]
+
+
+def _with_house(session: Session, row: Look, setting: Setting, now: datetime) -> Setting:
+    """The setting with what was found in the house within a year, and what plants at
+    the same place have now.
+    """
+    place_id = row.plant.stays[-1].place_id if row.plant.stays else None
+    found = [c for c in queries.cases_since(session, now - HISTORY) if c.plant_id != row.plant_id]
+    near = {
+        c.pest_id
+        for c in found
+        if c.closed_at is None and c.plant.stays and c.plant.stays[-1].place_id == place_id
+    }
+    return Setting(
+        setting.place,
+        setting.kind,
+        setting.season,
+        frozenset({c.pest_id for c in found} - near),
+        frozenset(near),
+    )
+
+
+def _zone_line(
+    catalogue: Catalogue, n: int, zone_id: str, said: Mapping[str, LookAnswer]
+) -> ZoneLine:
+    zone = catalogue.evidence.walk.zone[zone_id]
+    given = [said[o] for o in zone.ask if o in said]
+    found = [catalogue.evidence.observations[a.observation] for a in given if a.said == "yes"]
+    words = (
+        ", ".join(o.phrase.lower() for o in found[:2])
+        if found
+        else "nothing"
+        if given
+        else "not looked"
+    )
+    return ZoneLine(n, zone_id, zone, len(given), words)
+
+
+def _questions(
+    catalogue: Catalogue, ids: Iterable[str], said: Mapping[str, LookAnswer]
+) -> tuple[Question, ...]:
+    return tuple(
+        Question(
+            catalogue.evidence.observations[o],
+            said[o].said if o in said else "",
+            said[o].sure if o in said else True,
+        )
+        for o in ids
+    )
+
+
+def questions_of_theme(catalogue: Catalogue, row: Look, theme: str) -> tuple[Question, ...]:
+    """Every question of a theme, with the answers that stand."""
+    said = {a.observation: a for a in look_log.standing(row)}
+    return _questions(
+        catalogue,
+        [o.id for o in catalogue.evidence.observations.values() if o.theme == theme],
+        said,
+    )
+
+
+def _suspect(
+    catalogue: Catalogue, verdict: Verdict, cause: str, answers: Mapping[str, bool]
+) -> Suspect:
+    chance, record = verdict.chances[cause], catalogue.evidence.causes[cause]
+    tells = [
+        (w, Evidenced(_said(catalogue, o, answers[o]), strokes(w)))
+        for w, o in telling(catalogue, verdict, cause)
+    ]
+    pest = catalogue.records.get(cause)
+    for_it, against = (tuple(e for w, e in tells if w * side > 0)[:MOST_TELLS] for side in (1, -1))
+    return Suspect(
+        cause,
+        catalogue.name(cause),
+        pest is None,
+        chance,
+        likelihood(chance),
+        frequency(chance),
+        for_it,
+        against,
+        ELSEWHERE if record.elsewhere else HARMLESS,
+        record.why,
+        record.instead,
+        pest.adult_drawing if pest else "",
+    )
+
+
+def _said(catalogue: Catalogue, observation: str, yes: bool) -> str:
+    phrase = catalogue.evidence.observations[observation].phrase
+    return phrase if yes else f"Not: {phrase[0].lower()}{phrase[1:]}"
+
+
+def _headline(
+    verdict: Verdict,
+    present: tuple[Suspect, ...],
+    suspects: tuple[Suspect, ...],
+    answered: int,
+    group: tuple[str, float],
+) -> tuple[str, str]:
+    """One sentence on what it is, and one on what to do."""
+    if not answered:
+        return (
+            "Nothing looked at yet.",
+            "Begin with any part of the plant. Leave out what you did not look at: only "
+            "looking counts.",
+        )
+    if verdict.conflict:
+        return (
+            "Undecided: the answers contradict each other.",
+            "Look again at those that you are least sure of, or mark them as not sure.",
+        )
+    if present:
+        names = " and ".join(s.name for s in present)
+        if all(s.harmless for s in present):
+            elsewhere = [s for s in present if s.lead == ELSEWHERE]
+            return f"{(elsewhere or present)[0].lead}: {names}, {present[0].frequency}.", " ".join(
+                f"{s.why} {s.instead}" for s in present
+            )
+        return (
+            f"{names[0].upper()}{names[1:]}, {present[0].frequency}.",
+            "Say which stages you see, then open the case."
+            if not any(s.harmless for s in present)
+            else "Some of what you found is harmless; the rest is worth a case.",
+        )
+    if verdict.unknown >= max(verdict.chances.values()):
+        return "Undecided: this fits nothing that Brood knows.", (
+            "Note the plant, the part, the size in mm, the day, and take a photo beside a "
+            "ruler. Show them to a plant clinic, an extension service "
+            "or a botanic garden before anything is sprayed."
+        )
+    if group[1] >= SURE_GROUP:
+        return (
+            f"{group[0]}, {frequency(group[1])}; which kind is open.",
+            f"Likeliest is {suspects[0].name}, {suspects[0].frequency}.",
+        )
+    return (
+        "Undecided so far.",
+        f"Likeliest is {suspects[0].name}, {suspects[0].frequency}. The check below would "
+        "settle most.",
+    )
+
+
+def _likeliest_group(catalogue: Catalogue, verdict: Verdict) -> tuple[str, float]:
+    """The id of the group of pests that is likeliest, with its chance."""
+    chances = group_chances(catalogue.evidence.model, verdict)
+    pests = {g: p for g, p in chances.items() if g in catalogue.groups}
+    best = max(pests, key=lambda g: pests[g])
+    return best, pests[best]
+
+
+def _notices(
+    catalogue: Catalogue, verdict: Verdict, answers: Mapping[str, bool], known: Collection[str]
+) -> tuple[tuple[str, str], ...]:
+    """What must be said whatever the verdict: leave a hunter alone; look for what ants
+    or stickiness point to unless a group is known.
+    """
+    out = []
+    if verdict.chances[HUNTER] >= 0.3:
+        out.append(
+            (
+                "Leave it:",
+                catalogue.evidence.causes[HUNTER].why
+                + " "
+                + catalogue.evidence.causes[HUNTER].instead,
+            )
+        )
+    if (answers.get("ants-on-plant") or any(answers.get(o) for o in HONEYDEW)) and not set(
+        known
+    ) & set(SUCKERS):
+        out.append(("Search:", SEARCH))
+    return tuple(out)
+
+
+def _severity(
+    row: Look, seen: tuple[StageSeen, ...], answers: Mapping[str, bool]
+) -> Severity | None:
+    alive = [s for s in seen if s.life != "dead"]
+    if not alive:
+        return None
+    kinds = {s.stage for s in alive}
+    return severity(
+        sum(whole_plant(s) for s in alive), row.affected, kinds, bool(answers.get(SPREAD))
+    )
+
+
+def carried_over(row: Look, pest_id: str) -> dict[str, str]:
+    """What a look found of a pest, as the form of a new case takes it: living stages,
+    on the whole plant; what is not sure counts as alive.
+    """
+    out = {"found_on": row.started_at.date().isoformat()}
+    for stage in look_log.seen(row, pest_id):
+        if stage.life != "dead":
+            key = f"rough-{stage.stage}" if stage.rough else f"number-{stage.stage}"
+            out[key] = stage.rough or f"{max(round(whole_plant(stage)), 1)}"
+            out[f"where-{stage.stage}"] = ", ".join(
+                w for w in (stage.clue, "not sure it lives" if stage.life == "unsure" else "") if w
+            )
+    return out
+
+
+def whole_plant(stage: StageSeen) -> float:
+    """The number on the whole plant: what was counted over the share that was looked
+    at, or the middle of a rough class.
+    """
+    return CLASSES[stage.rough] if stage.rough else (stage.number or 0.0) / (stage.share or 1.0)

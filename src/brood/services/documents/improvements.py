@@ -1,0 +1,70 @@
+"""What would help a case that no dates clear, in words and as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from typing import Any
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.course.improvements import Improvement, improvements
+from brood.core.course.plan import Plan
+from brood.core.course.problem import Problem
+from brood.services.voice.speech import Speech, listed
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change in words, what it comes to, and the ids of the acts it adds."""
+
+    text: str
+    improvement: Improvement
+    acts: tuple[str, ...]
+
+
+def changes(
+    problem: Problem,
+    plan: Plan,
+    catalogue: Catalogue,
+    speech: Speech,
+    allowed: Collection[str] | None = None,
+) -> list[Change]:
+    """What would help, best first; of the treatments only those `allowed` where that is given."""
+    case = problem.case
+    fitting = [t for t in catalogue.offered(case.pest.id) if allowed is None or t.id in allowed]
+    extras = [catalogue.act(t.id, case.pest.id) for t in fitting]
+    found = improvements(problem, extras, plan.chance)
+    return [
+        Change(_text(one, catalogue, case.reach, speech), one, tuple(a.id for a in one.acts))
+        for one in found
+    ]
+
+
+def _text(one: Improvement, catalogue: Catalogue, reach: float, speech: Speech) -> str:
+    if one.acts:
+        return f"add {listed([catalogue.treatments[a.id].name for a in one.acts])}"
+    if one.kind == "discard":
+        return (
+            "cut it back hard, or part with the plant in a closed bag before its neighbours "
+            "catch it"
+        )
+    if one.kind == "reach":
+        return (
+            f"reach {round(100 * (one.reach or 0))} in 100 of the animals on an evening "
+            f"instead of {round(100 * reach)}"
+        )
+    return f"move the plant to where it is {speech.difference(abs(one.celsius or 0), 0)} cooler"
+
+
+def improvements_json(problem: Problem, plan: Plan, catalogue: Catalogue) -> list[dict[str, Any]]:
+    """What would help, by the contract."""
+    return [
+        {
+            "change": one.text,
+            "chance_of_clearing": one.improvement.chance,
+            "applications": one.improvement.dates,
+            "reaches_target": one.improvement.reaches,
+            "treatments": list(one.acts),
+        }
+        for one in changes(problem, plan, catalogue, Speech())
+    ]

@@ -1,0 +1,1 @@
+"""Looking again: counts, what they say, why a course fails, when it is over."""

@@ -1,0 +1,240 @@
+"""Why a course does not do what it should: the usual causes in the order in which they
+are worth checking, with what the record says of each.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.course.plan import Plan
+from brood.core.followup.posterior import Belief
+from brood.services.cases import history
+from brood.services.voice.speech import Speech, days, listed
+from brood.store.queries import looks
+from brood.store.tables import ApplicationRecord, PestCase
+
+OFTEN = 3
+SPARED = 0.25
+
+
+@dataclass(frozen=True)
+class Cause:
+    """One possible cause: `speaks` says whether the record speaks for it; what is
+    known, what to do, and where.
+    """
+
+    id: str
+    title: str
+    speaks: bool
+    known: str
+    todo: str
+    link: str
+
+
+def causes(
+    session: Session,
+    catalogue: Catalogue,
+    row: PestCase,
+    belief: Belief,
+    plan: Plan | None,
+    today: date,
+    speech: Speech,
+) -> list[Cause]:
+    """All seven in order."""
+    done = history.evenings_done(row)
+    return [
+        _coverage(row, done, belief),
+        _mix(row, done, today),
+        _stage(catalogue, row),
+        _identity(session, row),
+        _timing(row, plan, speech),
+        _reentry(session, row, belief),
+        _resistance(catalogue, row, done),
+    ]
+
+
+def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> Cause:
+    missed = sorted({p for r in done for p in r.missed})
+    spots = {
+        i.spot
+        for i in history.looks(row)
+        if i.live and i.spot in ("undersides", "axils", "new-growth")
+    }
+    known = (
+        f"Not reached so far: {listed(missed)}."
+        if missed
+        else "Every part on the list was ticked, or no list was kept."
+    )
+    if spots:
+        known += f" What lives sits mostly in: {listed(sorted(spots))}."
+    known += (
+        f" By the counts an evening takes about {belief.effective * 20:.0f} in 20 of the young "
+        f"in the open, not {belief.expected * 20:.0f}."
+    )
+    return Cause(
+        "coverage",
+        "Are all parts reached?",
+        bool(missed or spots),
+        known,
+        "Go by the list part by part; undersides and axils first, and look under a leaf "
+        "afterwards: it should be wet.",
+        f"/cases/{row.id}/evening",
+    )
+
+
+def _mix(row: PestCase, done: list[ApplicationRecord], today: date) -> Cause:
+    used = {t for r in done for t in r.treatments}
+    old = [
+        a.stock.name
+        for a in row.acts
+        if a.stock and a.stock.expires_on and a.stock.expires_on < today
+    ]
+    unknown = [
+        a.treatment_id
+        for a in row.acts
+        if a.treatment_id in used and a.stock is None and a.min_gap_days is None
+    ]
+    known = f"Past its date: {listed(old)}." if old else "No bottle used here is past its date."
+    if unknown:
+        known += " No label figures are recorded for some of what was used."
+    return Cause(
+        "mix",
+        "Was the mix strong enough, and fresh?",
+        bool(old),
+        known,
+        "Measure it again from the label, mix it the same day, shake while you spray; hard "
+        "water weakens soap.",
+        f"/mix?case={row.id}",
+    )
+
+
+def _stage(catalogue: Catalogue, row: PestCase) -> Cause:
+    pest = catalogue.pest(row.pest_id)
+    kills = [catalogue.kill(a.treatment_id, row.pest_id) for a in row.acts]
+    spared = [s.plural for s in pest.development if all(k.get(s.id, 0.0) < SPARED for k in kills)]
+    known = (
+        f"Nothing chosen here kills {listed(spared)}."
+        if spared
+        else "Every stage is killed by something that you chose."
+    )
+    return Cause(
+        "stage",
+        "Is a stage left out?",
+        bool(spared),
+        known,
+        "The dates catch what comes out of hiding. Where it lives in the soil or in folded "
+        "leaves, add what gets there.",
+        f"/cases/{row.id}/means",
+    )
+
+
+def _identity(session: Session, row: PestCase) -> Cause:
+    looked = [
+        k
+        for k in looks.of_plant(session, row.plant_id)
+        if k.case_id == row.id and any(a.withdrawn_at is None for a in k.answers)
+    ]
+    known = (
+        f"It was looked over with tests {days_ago(len(looked))}."
+        if looked
+        else "It was never confirmed by a test in this case."
+    )
+    return Cause(
+        "identity",
+        "Is it really this pest?",
+        not looked,
+        known,
+        "Look it over again with the tests before you reach for anything stronger.",
+        f"/cases/{row.id}/look",
+    )
+
+
+def days_ago(times: int) -> str:
+    """How often."""
+    return "once" if times == 1 else f"{times} times"
+
+
+def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Cause:
+    late = [
+        a
+        for a in row.applications
+        if a.status in ("late", "skipped") or (a.status == "planned" and a.missed_on)
+    ]
+    slips = plan.slips if plan else ()
+    known = (
+        "Every evening was in its window."
+        if not late and not slips
+        else f"{len(late) or len(slips)} of the evenings came late or not at all."
+    )
+    if slips:
+        known += (
+            f" The longest gap: {days(max((s.done - s.latest).days for s in slips))} over, "
+            f"before {speech.day(slips[-1].done)}."
+        )
+    return Cause(
+        "timing",
+        "Were the evenings in time?",
+        bool(late or slips),
+        known,
+        "Do the next one inside its window; what the gap let through is already in the dates.",
+        f"/cases/{row.id}#dates",
+    )
+
+
+def _reentry(session: Session, row: PestCase, belief: Belief) -> Cause:
+    from brood.services.cases.beside import beside
+
+    near = [
+        n for n in beside(session, row.plant) if n.plant.id not in {m.plant_id for m in row.members}
+    ]
+    ill = [
+        n.plant.name
+        for n in near
+        if any(c.pest_id == row.pest_id and c.closed_at is None for c in n.plant.cases)
+    ]
+    unlooked = [n.plant.name for n in near if not n.looked_since(row.start_on)]
+    many = any(i.spot == "everywhere" and i.live for i in history.looks(row))
+    known = (
+        f"Beside it, with the same pest: {listed(ill)}."
+        if ill
+        else "No neighbour has an open case of it."
+    )
+    if unlooked:
+        known += f" Not looked at since it began: {listed(unlooked)}."
+    return Cause(
+        "re-entry",
+        "Does it come back from somewhere?",
+        bool(ill or many),
+        known,
+        "Look at the neighbours the same day and keep this one apart; more of a product "
+        "does not help against newcomers.",
+        f"/places/{row.plant.stays[-1].place_id}/plan" if row.plant.stays else "/plants",
+    )
+
+
+def _resistance(catalogue: Catalogue, row: PestCase, done: list[ApplicationRecord]) -> Cause:
+    uses: dict[str, int] = {}
+    for r in done:
+        for key in r.treatments:
+            record = catalogue.treatments[key]
+            if not record.by_hand and record.resistance_group not in ("", "none"):
+                uses[record.resistance_group] = uses.get(record.resistance_group, 0) + 1
+    often = [group for group, n in uses.items() if n >= OFTEN]
+    known = (
+        f"{listed(often)} was used {OFTEN} times or more."
+        if often
+        else "No mode of action was used so often that resistance is likely."
+    )
+    return Cause(
+        "resistance",
+        "Can it have become resistant?",
+        bool(often),
+        known,
+        "Only when all above is in order: change to another mode of action, never a "
+        "stronger dose of the same.",
+        f"/cases/{row.id}/means",
+    )

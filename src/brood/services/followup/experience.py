@@ -1,0 +1,71 @@
+"""What own cases teach of each treatment."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.services.cases import history
+from brood.services.followup.ending import belief
+from brood.services.voice.speech import listed
+from brood.store.queries import cases
+from brood.store.tables import PestCase
+
+
+@dataclass(frozen=True)
+class Lesson:
+    """What own cases say of a treatment: in how many it was used and on how many
+    evenings, what an evening took against what it should, and on which plants it marked
+    the test leaves.
+    """
+
+    name: str
+    cases: int
+    evenings: int
+    took: float | None
+    should: float | None
+    marked: str
+
+
+def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]:
+    """Own experience by treatment, the most used first; evenings with several
+    treatments count for each.
+    """
+    uses: dict[str, list[tuple[PestCase, int]]] = {}
+    marked: dict[str, list[str]] = {}
+    effects: dict[int, tuple[float, float]] = {}
+    for row in cases.every(session):
+        done = history.evenings_done(row)
+        for key in {t for r in done for t in r.treatments}:
+            uses.setdefault(key, []).append((row, sum(key in r.treatments for r in done)))
+        for patch in (p for p in row.patches if p.outcome == "marked" and p.withdrawn_at is None):
+            marked.setdefault(patch.treatment_id, []).append(row.plant.name)
+        if history.looks(row):
+            found = _effect(session, catalogue, row, today)
+            effects |= {row.id: found} if found else {}
+    out = []
+    for key, rows in uses.items():
+        known = [effects[r.id] for r, _ in rows if r.id in effects]
+        mean = [sum(v) / len(known) for v in zip(*known, strict=True)] if known else [None, None]
+        hurt = listed(sorted(set(marked.get(key, []))))
+        out.append(
+            Lesson(
+                catalogue.treatments[key].name,
+                len(rows),
+                sum(n for _, n in rows),
+                mean[0],
+                mean[1],
+                hurt,
+            )
+        )
+    return sorted(out, key=lambda lesson: (-lesson.evenings, lesson.name))
+
+
+def _effect(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date
+) -> tuple[float, float] | None:
+    held = belief(session, catalogue, row, today)
+    return (held.effective, held.expected) if held is not None and held.case.done else None

@@ -1,0 +1,277 @@
+"""What was expected beside what was seen, and what follows from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import PestRecord
+from brood.core.biology.case import Inspection
+from brood.core.followup.origin import origins
+from brood.core.followup.posterior import Belief
+from brood.errors import InputError
+from brood.services.cases import assemble, history, plans
+from brood.services.cases.verdict import VERDICTS, _verdict
+from brood.services.followup.causes import Cause, causes
+from brood.services.followup.inspections import class_names, of_class
+from brood.services.voice import odds
+from brood.services.voice.speech import Speech, listed
+from brood.store.queries import cases
+from brood.store.records import Card, InspectionRecord
+from brood.store.tables import PestCase
+
+ORIGIN_WORDS = {
+    "eggs": (
+        "from eggs",
+        "They were eggs on the last evening, which sprays spare, and have hatched since. "
+        "That is what the next dates are for.",
+    ),
+    "soil": (
+        "from the soil",
+        "They came up from pupae or larvae in the soil since the last evening. Leaves "
+        "alone will go on meeting them late.",
+    ),
+    "folds": (
+        "from folded growth",
+        "They sat where nothing reaches: folded leaves, axils, sheaths. Open those, or cut "
+        "them out.",
+    ),
+    "missed": (
+        "missed in the open",
+        "They sat in the open and were not met, or are young of such. Better coverage "
+        "helps; a stronger mix does not.",
+    ),
+    "outside": (
+        "from outside, or never counted",
+        "More than the course accounts for: not seen at the first count, or come from a "
+        "neighbour since.",
+    ),
+}
+AFTER_EFFECTS = (
+    "Dead scale and shells stay on for weeks, and more of them show two or three days "
+    "after an evening: that is the treatment working.",
+    "Cast skins and hatched, collapsed egg shells are empty: press one, nothing comes out.",
+    "Silvering, stipple and scars on old leaves never heal. Judge only leaves that have "
+    "opened since.",
+    "Old honeydew stays sticky until it is washed off; fresh drops on a clean leaf count.",
+)
+
+
+@dataclass(frozen=True)
+class Dot:
+    """What a look saw: day, number on the whole plant to a perfect look, as counted."""
+
+    on: date
+    count: float
+    seen: float
+    spread_days: int
+
+
+@dataclass(frozen=True)
+class FollowChart:
+    """Expected numbers in the open by day: low, middle and high by the catalogue, the
+    middle by what was counted; what was seen; evenings.
+    """
+
+    first: date
+    today: date
+    low: tuple[float, ...]
+    mid: tuple[float, ...]
+    high: tuple[float, ...]
+    learnt: tuple[float, ...]
+    dots: tuple[Dot, ...]
+    evenings: tuple[date, ...]
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where what was seen alive came from: the likeliest, how likely, and why."""
+
+    name: str
+    share: float
+    why: str
+    others: str
+
+
+@dataclass(frozen=True)
+class FollowResult:
+    """All that the page of looks shows."""
+
+    row: PestCase
+    pest: PestRecord
+    inspections: tuple[InspectionRecord, ...]
+    cards: tuple[Card, ...]
+    classes: dict[str, str]
+    verdict: str
+    headline: str
+    why: str
+    chart: FollowChart | None
+    origin: Origin | None
+    causes: tuple[Cause, ...]
+    after_effects: tuple[str, ...]
+    reopen: bool
+    problem: str = ""
+
+
+def build(
+    session: Session, catalogue: Catalogue, case_id: int, *, today: date, speech: Speech
+) -> FollowResult:
+    """A case as its counts leave it."""
+    row = cases.case(session, case_id)
+    record = catalogue.records[row.pest_id]
+    looks = tuple(reversed(history.looks(row)))
+    cards = tuple(c for c in row.cards if c.withdrawn_at is None)
+    common = (row, record, looks, cards, class_names(record))
+    try:
+        case = assemble.as_found(session, catalogue, row, today)
+        held = assemble.belief_of(case, row, today)
+    except InputError as error:
+        return FollowResult(
+            *common,
+            "",
+            "Nothing to compare with yet.",
+            error.message,
+            None,
+            None,
+            (),
+            AFTER_EFFECTS,
+            False,
+            error.message,
+        )
+    if held is None:
+        return FollowResult(
+            *common,
+            "",
+            "Not counted since.",
+            "Count once between evenings, and again a few days later: two counts tell whether it "
+            "works.",
+            None,
+            None,
+            (),
+            AFTER_EFFECTS,
+            False,
+        )
+    done = [d.on for d in case.done]
+    verdict, sure = _verdict(held, done)
+    headline, why = _said(held, verdict, sure, speech)
+    plan = plans.standing_plan(session, catalogue, row, today).plan
+    live = next((x for x in reversed(held.looks) if x.live), None)
+    over = not any(a.status == "planned" for a in row.applications)
+    failing = sure and verdict != "working"
+    return FollowResult(
+        *common,
+        verdict,
+        headline,
+        why,
+        _chart(held, done, today),
+        _origin(held, live) if live else None,
+        tuple(causes(session, catalogue, row, held, plan, today, speech))
+        if failing or (over and live)
+        else (),
+        AFTER_EFFECTS,
+        bool(failing or (over and live is not None and live.on >= max(done, default=live.on))),
+    )
+
+
+def _said(held: Belief, verdict: str, sure: bool, speech: Speech) -> tuple[str, str]:
+    """The verdict as a headline, and why."""
+    if not verdict:
+        return (
+            "Counted, but not treated yet.",
+            "The first count after an evening tells how well it worked.",
+        )
+    share = held.verdicts()[verdict]
+    effect = (
+        f"By the counts an evening takes {_twentieths(held.effective)} of the young in the "
+        f"open; it should take {_twentieths(held.expected)}."
+    )
+    numbers = (
+        f" At the find there were about {_times(held.scale)} as many as was thought."
+        if not 0.67 < held.scale < 1.5
+        else ""
+    )
+    likely = f"chance {odds.in_100(share)}"
+    if not sure:
+        rest = listed(
+            [
+                f"{VERDICTS[v].lower()} {odds.in_100(n)}"
+                for v, n in sorted(held.verdicts().items(), key=lambda item: -item[1])
+            ]
+        )
+        return (
+            "Too early to tell whether it works.",
+            f"{effect}{numbers} So far: {rest}. Count once more after the next evening.",
+        )
+    if verdict == "working":
+        return (
+            f"It is working: {likely}.",
+            f"{effect}{numbers} The dates stand; go on to the end of the course.",
+        )
+    if verdict == "rising":
+        return f"Their number is rising: {likely}.", (
+            f"{effect}{numbers} More are alive than at the find. The plan was made again "
+            "with this; check the causes below in order."
+        )
+    return f"It has stalled: {likely}.", (
+        f"{effect}{numbers} The plan was made again with this. Check the causes below in "
+        "order before the next evening."
+    )
+
+
+def _twentieths(share: float) -> str:
+    return f"{round(share * 20)} in 20"
+
+
+def _times(scale: float) -> str:
+    return f"{scale:.1f} times" if scale < 10 else "many times"
+
+
+def _chart(held: Belief, done: list[date], today: date) -> FollowChart:
+    days = (today - held.first).days + 1
+    low, mid, high = (tuple(map(float, v[:days])) for v in held.band())
+    _, learnt, _ = held.learnt()
+    dots = tuple(
+        Dot(x.on, x.live / (x.share * x.thorough), x.live, x.spread_days) for x in held.looks
+    )
+    return FollowChart(
+        held.first,
+        today,
+        low,
+        mid,
+        high,
+        tuple(map(float, learnt[:days])),
+        dots,
+        tuple(d for d in done if d <= today),
+    )
+
+
+def _origin(held: Belief, look: Inspection) -> Origin:
+    shares = origins(held, look)
+    order = sorted(shares, key=lambda k: -shares[k])
+    name, why = ORIGIN_WORDS[order[0]]
+    others = listed(
+        [f"{ORIGIN_WORDS[k][0]} ({_twentieths(shares[k])})" for k in order[1:] if shares[k] >= 0.1]
+    )
+    return Origin(name, shares[order[0]], why, others)
+
+
+def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
+    """What a look saw, in words."""
+    live = [
+        of_class(c["live"], names.get(c["class"], c["class"])) for c in record.counts if c["live"]
+    ]
+    dead = sum(c["dead"] for c in record.counts)
+    alive = f"{listed(live)} alive" if live else "nothing alive"
+    return f"{alive}{f', {dead:g} dead' if dead else ''}"
+
+
+def due_for_look(row: PestCase, today: date, every: int = 7) -> date:
+    """When a case is to be looked at next between its evenings."""
+    looks = history.looks(row)
+    done = [r.done_on for r in history.evenings_done(row) if r.done_on]
+    since = max([row.start_on, *(i.looked_on for i in looks)])
+    after = min(done) + timedelta(days=2) if done and not looks else since + timedelta(days=every)
+    return max(after, row.start_on + timedelta(days=1))

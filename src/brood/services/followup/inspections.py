@@ -1,0 +1,275 @@
+"""Looking again at what is known: what was counted, on cards too; a plan follows from
+every count.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import PestRecord
+from brood.core.followup.detection import CLASSES, class_of
+from brood.errors import FieldErrors, NotFound
+from brood.services.cases import assemble, plans
+from brood.services.diagnosis import photos
+from brood.services.voice.speech import Speech
+from brood.store.queries import cases
+from brood.store.records import Card, CardCount, InspectionRecord
+from brood.store.tables import PestCase, Photo
+
+SHARES = {"1": "all of it", "0.5": "about half", "0.25": "a quarter", "0.1": "a few leaves"}
+HOW = {
+    "glance": "at a glance",
+    "usual": "leaf by leaf, undersides too",
+    "lens": "leaf by leaf with a lens",
+}
+CLUES = {
+    "": "not said",
+    "moves": "moves",
+    "wet": "wet when crushed",
+    "holds": "holds fast, plump",
+    "dry": "dry when crushed",
+    "empty": "an empty shell",
+}
+GROWTH = {"": "did not look", "clean": "clean", "marked": "freshly marked"}
+HONEYDEW = {"": "did not look", "none": "none", "fresh": "fresh, sticky"}
+SMEARS = {
+    "": "did not wipe",
+    "none": "nothing on the cloth",
+    "green": "green or brown",
+    "red": "rust or red",
+    "yellow": "yellow",
+}
+SPOTS = {
+    "": "not said",
+    "undersides": "undersides of leaves",
+    "axils": "axils and joints",
+    "new-growth": "only in new, folded leaves",
+    "stems": "stems",
+    "flowers": "flowers",
+    "soil": "in or on the soil",
+    "everywhere": "all over, many at once",
+}
+VAGUE = {
+    "0": "exactly that day",
+    "2": "give or take two days",
+    "4": "about then, within four days",
+    "7": "within a week or so",
+}
+COLOURS = {"yellow": "yellow", "blue": "blue", "white": "white paper", "tape": "tape round a twig"}
+
+
+@dataclass(frozen=True)
+class CountCommand:
+    """What was seen of a class: alive, dead, and by which clue they were told apart."""
+
+    kind: str
+    live: float
+    dead: float
+    clue: str = ""
+
+
+@dataclass(frozen=True)
+class InspectCommand:
+    """What the form of a look says; no counts mean looked and found none."""
+
+    looked_on: date
+    counts: tuple[CountCommand, ...]
+    share: float = 1.0
+    thorough: str = "usual"
+    spread_days: int = 0
+    growth: str = ""
+    honeydew: str = ""
+    smear: str = ""
+    spot: str = ""
+    note: str = ""
+    sent_key: str = ""
+
+    @property
+    def live(self) -> float:
+        """All that was seen alive."""
+        return sum(c.live for c in self.counts)
+
+
+def class_names(record: PestRecord) -> dict[str, str]:
+    """The classes that a keeper counts of a pest, by their names."""
+    young = "larvae" if any(s.display == "larva" for s in record.stage) else "nymphs"
+    if record.stage[1].id == "larva" and any(s.display == "nymph" for s in record.stage):
+        young = "larvae and nymphs"
+    names = {"egg": "eggs", "young": young, "pupa": "pupae", "adult": "adults"}
+    there = {"adult", *(record_class(record, s.id) for s in record.stage)}
+    return {kind: names[kind] for kind in CLASSES if kind in there}
+
+
+ONE = {
+    "eggs": "egg",
+    "larvae": "larva",
+    "nymphs": "nymph",
+    "larvae and nymphs": "larva or nymph",
+    "pupae": "pupa",
+    "adults": "adult",
+}
+
+
+def of_class(count: float, name: str) -> str:
+    """So many of a class: "1 adult", "12 eggs"."""
+    return f"{count:g} {ONE.get(name, name) if count == 1 else name}"
+
+
+def record_class(record: PestRecord, stage: str) -> str:
+    """The class of a stage of the catalogue."""
+    display = next(s.display for s in record.stage if s.id == stage)
+    return {"larva": "young", "nymph": "young"}.get(display, display)
+
+
+def record(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    said: InspectCommand,
+    *,
+    plant_id: int | None = None,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Keep a look at a case's plant and plan again; its id. The same `sent_key` is
+    taken once only.
+    """
+    row = cases.case(session, case_id)
+    sent = next((i for i in row.inspections if said.sent_key and i.sent_key == said.sent_key), None)
+    if sent is not None:
+        return sent.id
+    pest = catalogue.pest(row.pest_id)
+    for count in said.counts:
+        class_of(pest, count.kind)
+    kept = written(said, plant_id or row.plant_id, case_id, now)
+    assemble.counted_again(session, catalogue, row, said.looked_on, live=said.live > 0)
+    row.inspections.append(kept)
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech)
+    return kept.id
+
+
+def written(
+    said: InspectCommand, plant_id: int, case_id: int | None, now: datetime
+) -> InspectionRecord:
+    """A look as its table has it."""
+    if said.looked_on > now.date():
+        raise FieldErrors({"looked_on": "That day has not come yet."})
+    return InspectionRecord(
+        plant_id=plant_id,
+        case_id=case_id,
+        looked_on=said.looked_on,
+        spread_days=said.spread_days,
+        share=said.share,
+        thorough=said.thorough,
+        counts=[
+            {"class": c.kind, "live": c.live, "dead": c.dead, "clue": c.clue} for c in said.counts
+        ],
+        growth=said.growth,
+        honeydew=said.honeydew,
+        smear=said.smear,
+        spot=said.spot,
+        note=said.note,
+        sent_key=said.sent_key,
+        recorded_at=now,
+        photos=[],
+    )
+
+
+def inspection(session: Session, inspection_id: int) -> InspectionRecord:
+    """A look; raises NotFound."""
+    found = session.get(InspectionRecord, inspection_id)
+    if found is None:
+        raise NotFound("There is no such look.")
+    return found
+
+
+def withdraw(
+    session: Session,
+    catalogue: Catalogue,
+    inspection_id: int,
+    *,
+    out: bool = True,
+    now: datetime,
+    speech: Speech,
+) -> int | None:
+    """Take a look out of the record, or put it back; its case's id. Its words are kept;
+    said twice it is the same as said once.
+    """
+    found = inspection(session, inspection_id)
+    if out == (found.withdrawn_at is not None):
+        return found.case_id
+    found.withdrawn_at = now if out else None
+    session.flush()
+    if found.case_id is not None:
+        plans.replan(
+            session, catalogue, cases.case(session, found.case_id), now.date(), now, speech
+        )
+    return found.case_id
+
+
+def add_photo(
+    session: Session, inspection_id: int, filename: str, data: bytes, *, now: datetime
+) -> None:
+    """Keep a photo with a look. Raises FieldErrors when it is empty, too large or no picture."""
+    found = inspection(session, inspection_id)
+    jpeg, width, height = photos.small(data)
+    found.photos.append(
+        Photo(
+            filename=filename[:120] or "photo",
+            jpeg=jpeg,
+            width=width,
+            height=height,
+            lengths_mm=[],
+            recorded_at=now,
+        )
+    )
+
+
+def hang(session: Session, case_id: int, colour: str, placed_on: date, *, now: datetime) -> None:
+    """A card was placed."""
+    row = cases.case(session, case_id)
+    row.cards.append(Card(colour=colour, placed_on=placed_on, recorded_at=now, counts=[]))
+
+
+def _card(session: Session, card_id: int) -> tuple[PestCase, Card]:
+    card = session.get(Card, card_id)
+    if card is None or card.withdrawn_at is not None:
+        raise NotFound("There is no such card.")
+    return cases.case(session, card.case_id), card
+
+
+def count(
+    session: Session,
+    catalogue: Catalogue,
+    card_id: int,
+    counted_on: date,
+    number: int,
+    *,
+    replaced: bool,
+    gone: bool,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """A card was counted, and left, replaced or taken away; its case's id."""
+    row, card = _card(session, card_id)
+    since = max([card.placed_on, *(c.counted_on for c in card.counts if c.withdrawn_at is None)])
+    if not since < counted_on <= now.date():
+        raise FieldErrors(
+            {
+                f"counted_on-{card_id}": "A card is counted after it was placed or last counted, "
+                "and not before that day has come."
+            }
+        )
+    card.counts.append(
+        CardCount(counted_on=counted_on, number=number, replaced=replaced, recorded_at=now)
+    )
+    if gone:
+        card.removed_on = counted_on
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech)
+    return row.id

@@ -1,0 +1,1 @@
+"""The field guide, and a keeper's own figures."""

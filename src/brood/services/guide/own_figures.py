@@ -1,0 +1,219 @@
+"""A keeper's own figures: kept beside the catalogue, weighed against it, restored."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brood.catalogue import own
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.own import Figure
+from brood.core.biology.pest import Span
+from brood.core.biology.stage_times import stage_times
+from brood.errors import FieldErrors, InputError, NotFound
+from brood.services.cases import assemble, plans
+from brood.store.queries import cases
+from brood.store.tables import OwnFigure, PestCase
+
+COMPARE_C = (15.0, 20.0, 25.0)
+
+
+@dataclass(frozen=True)
+class Line:
+    """One figure on the page, with the keeper's own where there is one, and earlier ones."""
+
+    figure: Figure
+    own: OwnFigure | None
+    earlier: tuple[OwnFigure, ...]
+
+
+@dataclass(frozen=True)
+class Effect:
+    """What a change does: days from egg (or birth) to adult and to the first young by
+    °C, and the evenings of every open case.
+
+    Each pair is (as shipped, with the own figures).
+    """
+
+    days: tuple[tuple[float, tuple[Span, Span], tuple[Span, Span]], ...]
+    cases: tuple[tuple[PestCase, tuple[date, ...], tuple[date, ...]], ...]
+
+
+@dataclass(frozen=True)
+class OwnResult:
+    """All that the page of own figures shows. `lost` are own figures for constants that
+    the catalogue no longer has.
+    """
+
+    pest_id: str
+    lines: tuple[Line, ...]
+    lost: tuple[OwnFigure, ...]
+    effect: Effect | None
+
+    @property
+    def parts(self) -> dict[str, list[Line]]:
+        """The lines by what they belong to, in the order of the catalogue."""
+        out: dict[str, list[Line]] = {}
+        for line in self.lines:
+            out.setdefault(line.figure.part, []).append(line)
+        return out
+
+
+def _standing(session: Session) -> list[OwnFigure]:
+    return list(
+        session.scalars(
+            select(OwnFigure).where(OwnFigure.withdrawn_at.is_(None)).order_by(OwnFigure.id)
+        )
+    )
+
+
+def _values(rows: list[OwnFigure], catalogue: Catalogue) -> dict[str, dict[str, float]]:
+    """Own values by pest and figure, without those that the catalogue no longer knows."""
+    out: dict[str, dict[str, float]] = {}
+    for row in rows:
+        out.setdefault(row.pest_id, {})[row.figure] = row.value
+    lost = {pest_id: own.unknown(catalogue, pest_id, values) for pest_id, values in out.items()}
+    return {
+        pest_id: kept
+        for pest_id, values in out.items()
+        if (kept := {k: v for k, v in values.items() if k not in lost[pest_id]})
+    }
+
+
+def adjusted(session: Session, catalogue: Catalogue) -> Catalogue:
+    """The catalogue with the keeper's own figures. A pest whose figures no longer fit
+    together keeps the shipped ones.
+    """
+    rows = _standing(session)
+    if not rows:
+        return catalogue
+    for pest_id, values in _values(rows, catalogue).items():
+        try:
+            catalogue = own.with_own(catalogue, {pest_id: values})
+        except InputError:
+            continue
+    return catalogue
+
+
+def in_use(session: Session, pest_id: str) -> int:
+    """How many own figures a keeper has set for a pest."""
+    return sum(row.pest_id == pest_id for row in _standing(session))
+
+
+def build(
+    session: Session,
+    shipped: Catalogue,
+    pest_id: str,
+    draft: Mapping[str, float] | None = None,
+    *,
+    today: date,
+) -> OwnResult:
+    """The figures of a pest with the keeper's own, and the effect of those kept, or of
+    `draft` on top of them, against the shipped ones.
+
+    Raises InputError for a draft that cannot be.
+    """
+    shipped.pest(pest_id)
+    every = list(
+        session.scalars(
+            select(OwnFigure).where(OwnFigure.pest_id == pest_id).order_by(OwnFigure.id.desc())
+        )
+    )
+    lines = []
+    for figure in own.figures(shipped, pest_id):
+        rows = [r for r in every if r.figure == figure.key]
+        stands = next((r for r in rows if r.withdrawn_at is None), None)
+        lines.append(Line(figure, stands, tuple(r for r in rows if r is not stands)))
+    values = {
+        **_values([r for r in every if r.withdrawn_at is None], shipped).get(pest_id, {}),
+        **(draft or {}),
+    }
+    known = {line.figure.key for line in lines}
+    lost = tuple(r for r in every if r.withdrawn_at is None and r.figure not in known)
+    effect = (
+        _effect(session, shipped, own.with_own(shipped, {pest_id: values}), pest_id, today)
+        if values
+        else None
+    )
+    return OwnResult(pest_id, tuple(lines), lost, effect)
+
+
+def _effect(
+    session: Session, shipped: Catalogue, changed: Catalogue, pest_id: str, today: date
+) -> Effect:
+    days = []
+    for celsius in COMPARE_C:
+        before, after = (stage_times(c.pest(pest_id), celsius) for c in (shipped, changed))
+        days.append(
+            (
+                celsius,
+                (before.egg_to_adult, after.egg_to_adult),
+                (before.generation, after.generation),
+            )
+        )
+    affected = []
+    for row in (
+        c
+        for p in cases.plants(session)
+        for c in p.cases
+        if c.pest_id == pest_id and c.closed_at is None
+    ):
+        affected.append(
+            (row, _evenings(session, shipped, row, today), _evenings(session, changed, row, today))
+        )
+    return Effect(tuple(days), tuple(affected))
+
+
+def _evenings(
+    session: Session, catalogue: Catalogue, row: PestCase, today: date
+) -> tuple[date, ...]:
+    try:
+        return tuple(
+            a.target
+            for a in plans.plan_of(assemble.model(session, catalogue, row, today)).applications
+        )
+    except InputError:
+        return ()
+
+
+def keep(
+    session: Session,
+    shipped: Catalogue,
+    pest_id: str,
+    key: str,
+    value: float,
+    note: str,
+    *,
+    now: datetime,
+) -> None:
+    """Keep an own figure with its source; the old one is withdrawn. Raises FieldErrors
+    when it cannot be.
+    """
+    if own.unknown(shipped, pest_id, [key]):
+        raise FieldErrors({"figure": "There is no such figure for this pest."})
+    try:
+        rows = [r for r in _standing(session) if r.pest_id == pest_id]
+        own.with_own(shipped, {pest_id: {**_values(rows, shipped).get(pest_id, {}), key: value}})
+    except InputError as error:
+        raise FieldErrors({"value": error.message}) from None
+    _withdraw(session, pest_id, key, now)
+    session.add(OwnFigure(pest_id=pest_id, figure=key, value=value, note=note, recorded_at=now))
+
+
+def restore(session: Session, pest_id: str, key: str, *, now: datetime) -> None:
+    """Go back to the shipped figure; the own one is kept as withdrawn. Raises NotFound
+    when there is none.
+    """
+    if not _withdraw(session, pest_id, key, now):
+        raise NotFound("There is no figure of your own to take back here.")
+
+
+def _withdraw(session: Session, pest_id: str, key: str, now: datetime) -> bool:
+    rows = [r for r in _standing(session) if r.pest_id == pest_id and r.figure == key]
+    for row in rows:
+        row.withdrawn_at = now
+    return bool(rows)

@@ -1,0 +1,1 @@
+"""The household: today, plants, places, neighbours, plants kept apart."""

@@ -1,0 +1,391 @@
+"""Plants kept apart: when they may go back, and how."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.biology.case import Case
+from brood.core.followup.all_clear import LOOK_GAP_DAYS, LOOKS_NEEDED, Clearing, suspected
+from brood.errors import FieldErrors, NotFound
+from brood.services.cases import counts
+from brood.services.cases.beside import everyone, stay_of
+from brood.services.followup.ending import OverResult, cleared, said
+from brood.services.followup.inspections import InspectCommand, written
+from brood.services.house.places import stay_since
+from brood.services.house.plants import PlantCommand, PlantTraits, add, prone_ids
+from brood.services.voice.speech import Speech, days, listed
+from brood.services.warmth.hourly import plant_series
+from brood.store.queries import cases
+from brood.store.records import InspectionRecord, Quarantine
+from brood.store.tables import Place, Plant
+
+AHEAD_DAYS = 300
+REASONS = {
+    "newcomer": "a newcomer",
+    "neighbour": "a neighbour of an infested plant",
+    "cutting": "a rescued cutting",
+    "sick": "looks unwell",
+}
+CHANCES = {"newcomer": 0.2, "neighbour": 0.3, "cutting": 0.3, "sick": 0.5}
+"""How likely a plant that shows nothing brings something, by why it is kept apart (our
+judgement, C).
+"""
+STEPS = {
+    "furled": "Unroll the youngest leaf and look into the axils with a lens.",
+    "soil": "Look over the top of the soil and lay a card on it for two days.",
+    "rim": "Wipe pot, rim, drain holes and tray with soapy water.",
+    "roots": "Slip it out of the pot: no white wool, no grubs between the roots.",
+    "near": "Put it back at the edge of its place, a hand's width from the next plant, for a week.",
+    "home": "Nothing seen after that week: back to its old spot.",
+}
+MOST_PESTS = 3
+LOOKED_BACK_DAYS = 60
+"""A mother's case that was closed no longer ago than this is still thought of in its cuttings."""
+MOTHERS_CHANCE = 0.6
+"""How likely a cutting brings a pest that its mother had (our judgement, C)."""
+
+
+def open_quarantines(session: Session) -> list[Quarantine]:
+    """Plants that are kept apart now, the longest first."""
+    return list(
+        session.scalars(
+            select(Quarantine)
+            .where(Quarantine.released_on.is_(None))
+            .order_by(Quarantine.since_on, Quarantine.id)
+        )
+    )
+
+
+def quarantine(session: Session, quarantine_id: int) -> Quarantine:
+    """One; raises NotFound."""
+    found = session.get(Quarantine, quarantine_id)
+    if found is None:
+        raise NotFound("This plant is not kept apart.")
+    return found
+
+
+@dataclass(frozen=True)
+class Room:
+    """A place in which plants are kept apart, and those that stand there now."""
+
+    place: Place
+    here: tuple[Plant, ...]
+
+    @property
+    def free(self) -> int:
+        """For how many more there is room."""
+        return max((self.place.apart_room or 0) - len(self.here), 0)
+
+
+def rooms(session: Session) -> list[Room]:
+    """The places in which plants can be kept apart, those with most room first."""
+    standing = [(p, stay.place_id) for p in everyone(session) if (stay := stay_of(p)) is not None]
+    found = [
+        Room(place, tuple(p for p, at in standing if at == place.id))
+        for place in cases.places(session)
+        if place.apart_room
+    ]
+    return sorted(found, key=lambda r: (-r.free, r.place.name))
+
+
+def keep_apart(
+    session: Session,
+    plant_id: int,
+    reason: str,
+    since_on: date,
+    note: str,
+    *,
+    now: datetime,
+    place_id: int | None = None,
+) -> int:
+    """Keep a plant apart, moved to a place for that where one is given; the id. One
+    that is kept apart already stays so.
+
+    Raises FieldErrors for a reason that is none, and for a place without room.
+    """
+    plant = cases.plant(session, plant_id)
+    if reason not in REASONS:
+        raise FieldErrors({"reason": "Choose why from the list."})
+    row = next((q for q in open_quarantines(session) if q.plant_id == plant.id), None)
+    if row is None:
+        row = Quarantine(
+            plant_id=plant.id,
+            reason=reason,
+            since_on=since_on,
+            steps=[],
+            note=note,
+            recorded_at=now,
+        )
+        session.add(row)
+    if place_id is not None:
+        _move(session, row, plant, place_id, since_on, now)
+    session.flush()
+    return row.id
+
+
+def _move(
+    session: Session, row: Quarantine, plant: Plant, place_id: int, since_on: date, now: datetime
+) -> None:
+    stay = stay_of(plant)
+    if stay is not None and stay.place_id == place_id:
+        return
+    room = next((r for r in rooms(session) if r.place.id == place_id), None)
+    if room is None:
+        raise FieldErrors(
+            {
+                "place": "Plants are not kept apart there. Choose another place, or say on its "
+                "page how many fit."
+            }
+        )
+    if not room.free:
+        held = listed([p.name for p in room.here])
+        raise FieldErrors(
+            {
+                "place": f"{room.place.name} is full: {held}. Choose another place, or say on its "
+                "page that more fit."
+            }
+        )
+    row.from_place_id = row.from_place_id or (stay.place_id if stay else None)
+    stay_since(
+        session, plant.id, place_id, max([since_on, *([stay.since_on] if stay else [])]), now
+    )
+
+
+def take_cutting(session: Session, plant_id: int, name: str, *, now: datetime) -> int:
+    """A rescued cutting: a plant of its own in the same place, kept apart from the day
+    it was taken; the quarantine's id.
+    """
+    parent = cases.plant(session, plant_id)
+    stay = parent.stays[-1] if parent.stays else None
+    if stay is None:
+        raise FieldErrors({"cutting": "Say first where the plant stands."})
+    traits = PlantTraits(
+        parent.species,
+        parent.build,
+        "seedling",
+        parent.growth,
+        parent.worth,
+        parent.eaten,
+        parent.sensitive,
+    )
+    command = PlantCommand(
+        name, parent.kind, f"Cutting of {parent.name}.", stay.place_id, now.date(), traits
+    )
+    cutting = cases.plant(session, add(session, command, now=now))
+    cutting.mother_id = parent.id
+    return keep_apart(session, cutting.id, "cutting", now.date(), f"of {parent.name}", now=now)
+
+
+def mothers_pests(session: Session, plant: Plant, since: date) -> list[str]:
+    """Ids of the pests that the plant which a cutting was taken from had then, or not
+    long before.
+    """
+    if plant.mother_id is None:
+        return []
+    had = cases.plant(session, plant.mother_id).cases
+    open_then = [
+        c
+        for c in had
+        if c.start_on <= since
+        and (c.closed_at is None or (since - c.closed_at.date()).days < LOOKED_BACK_DAYS)
+    ]
+    return list(dict.fromkeys(c.pest_id for c in open_then))
+
+
+def looks_apart(session: Session, row: Quarantine) -> list[InspectionRecord]:
+    """The looks at a plant since it is kept apart."""
+    query = select(InspectionRecord).where(
+        InspectionRecord.plant_id == row.plant_id,
+        InspectionRecord.withdrawn_at.is_(None),
+        InspectionRecord.looked_on >= row.since_on,
+    )
+    return list(session.scalars(query.order_by(InspectionRecord.looked_on, InspectionRecord.id)))
+
+
+def look_apart(
+    session: Session, quarantine_id: int, seen: InspectCommand, *, now: datetime
+) -> None:
+    """Keep a look at a plant that is kept apart."""
+    row = quarantine(session, quarantine_id)
+    if seen.looked_on < row.since_on:
+        raise FieldErrors({"looked_on": "That was before it was kept apart."})
+    session.add(written(seen, row.plant_id, None, now))
+
+
+def looked_over(session: Session, plant: Plant, sent_key: str, *, now: datetime) -> int:
+    """Keep that a plant was looked over leaf by leaf just now and nothing seen; the
+    look's id. The same `sent_key` is taken once only.
+    """
+    same = select(InspectionRecord).where(
+        InspectionRecord.plant_id == plant.id, InspectionRecord.sent_key == sent_key
+    )
+    before = session.scalars(same).first() if sent_key else None
+    if before is not None:
+        return before.id
+    seen = written(InspectCommand(now.date(), (), sent_key=sent_key), plant.id, None, now)
+    session.add(seen)
+    session.flush()
+    return seen.id
+
+
+def step(session: Session, quarantine_id: int, name: str, *, done: bool = True) -> None:
+    """Tick a step of the return, or take the tick back; said twice it is the same as said once."""
+    row = quarantine(session, quarantine_id)
+    if name not in STEPS:
+        raise NotFound("There is no such step.")
+    row.steps = [*(s for s in row.steps if s != name), *([name] if done else [])]
+
+
+def missing(session: Session, row: Quarantine, today: date) -> str:
+    """What speaks against letting a plant back, in a sentence; empty where nothing does."""
+    looks = looks_apart(session, row)
+    if any(i.live for i in looks) or any(c.closed_at is None for c in row.plant.cases):
+        return "Something living was found on it. Treat that first."
+    clean = [i.looked_on for i in looks]
+    if len(clean) < LOOKS_NEEDED:
+        made = (
+            f"{len(clean) or 'No'} look{'' if len(clean) == 1 else 's'} on record since it is "
+            "kept apart"
+        )
+        return f"{made}; {LOOKS_NEEDED} that find nothing are needed."
+    if (max(clean) - min(clean)).days < LOOK_GAP_DAYS:
+        return (
+            f"The looks lie too close together: {LOOK_GAP_DAYS} days between the first and the "
+            "last are needed."
+        )
+    if (today - max(clean)).days > LOOK_GAP_DAYS:
+        return "The last look is more than a week ago. Look once more."
+    return ""
+
+
+def release(
+    session: Session,
+    quarantine_id: int,
+    place_id: int | None = None,
+    *,
+    sure: bool = False,
+    now: datetime,
+) -> int:
+    """Let a plant back, to a place where one is given; the plant's id. Raises
+    FieldErrors while steps are open, and while looks are missing unless the keeper is
+    `sure`.
+    """
+    row = quarantine(session, quarantine_id)
+    if row.released_on is not None:
+        return row.plant_id
+    if any(s not in row.steps for s in STEPS):
+        raise FieldErrors({"steps": "Some steps of the return are still open."})
+    lacking = missing(session, row, now.date())
+    if lacking and not sure:
+        raise FieldErrors({"looks": lacking})
+    row.released_on = now.date()
+    stay = stay_of(row.plant)
+    if place_id is not None and (stay is None or stay.place_id != place_id):
+        stay_since(session, row.plant_id, cases.place(session, place_id).id, now.date(), now)
+    return row.plant_id
+
+
+def undo(session: Session, quarantine_id: int, to: str, *, now: datetime) -> int:
+    """Take back that a plant was kept apart (to `never`: it stands where it stood) or
+    let back (to `apart`); the plant's id.
+    """
+    row = quarantine(session, quarantine_id)
+    if to == "apart":
+        row.released_on = None
+    elif to == "never" and row.released_on is None:
+        row.released_on = row.since_on
+        if row.from_place_id is not None:
+            stay_since(session, row.plant_id, row.from_place_id, now.date(), now)
+    return row.plant_id
+
+
+def of_quarantine(
+    session: Session, catalogue: Catalogue, row: Quarantine, today: date, speech: Speech
+) -> OverResult:
+    """When a plant that shows nothing may go back: by the pest of its kind that takes
+    longest, at its place's warmth.
+    """
+    inherited = mothers_pests(session, row.plant, row.since_on)
+    ids = [*inherited, *(p for p in prone_ids(catalogue, row.plant) if p not in inherited)][
+        : max(MOST_PESTS, len(inherited))
+    ]
+    ended: list[tuple[date, str, Clearing]] = []
+    waiting: Clearing | None = None
+    looks = tuple(counts.as_look(i) for i in looks_apart(session, row))
+    if any(x.live for x in looks):
+        return OverResult(
+            None,
+            "Something living was found.",
+            "Open a case for it: its dates take over from here.",
+            (),
+            None,
+            "found",
+        )
+    for pest_id in ids:
+        chance = MOTHERS_CHANCE if pest_id in inherited else CHANCES[row.reason]
+        case = _thought_of(session, catalogue, row, pest_id, today, chance)
+        found = cleared(case, [], f"q{row.id}", looks, (), today, weigh=False)
+        if found.all_clear is None:
+            waiting = found
+        else:
+            ended.append((found.all_clear, catalogue.name(pest_id), found))
+    if not ended and waiting is None:
+        return OverResult(
+            None,
+            "No day can be told.",
+            "No pest is known that this plant is prone to.",
+            (),
+            None,
+            "none",
+        )
+    slow = max(ended, default=None, key=lambda e: e[0])
+    found = slow[2] if slow and waiting is None else waiting or slow[2]  # type: ignore[index]
+    result = said(found, today, speech)
+    thought = listed([catalogue.name(p) for p in ids])
+    seen = "Nothing was seen so far" if looks else "Nobody has looked yet"
+    mother = (
+        f" The plant it was taken from had {listed([catalogue.name(p) for p in inherited])}."
+        if inherited
+        else ""
+    )
+    why = f"{seen}; thought of: {thought}.{mother} Kept apart {days((today - row.since_on).days)}."
+    if found.all_clear is None or slow is None:
+        return replace(
+            result,
+            headline="No day can be told yet.",
+            why=f"{why} Where it stands is too cool for some of them to grow up and show.",
+        )
+    lacking = missing(session, row, today)
+    if found.settled:
+        return replace(
+            result,
+            headline="Not yet." if lacking else "It may go back.",
+            why=f"{why} {lacking}".strip(),
+            pest=slow[1],
+        )
+    head = f"Back from {speech.day(found.all_clear)}, if every look finds nothing."
+    return replace(
+        result,
+        headline=head,
+        why=f"{why} Of these the {slow[1]} takes longest to show itself at this warmth.",
+        pest=slow[1],
+    )
+
+
+def _thought_of(
+    session: Session,
+    catalogue: Catalogue,
+    row: Quarantine,
+    pest_id: str,
+    today: date,
+    chance: float,
+) -> Case:
+    series = plant_series(
+        session, row.plant, row.since_on - timedelta(days=1), today + timedelta(days=AHEAD_DAYS)
+    )
+    return Case(catalogue.pest(pest_id), row.since_on, suspected(row.since_on, chance), series, ())

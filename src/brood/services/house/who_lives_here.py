@@ -1,0 +1,66 @@
+"""Who lives in the household and where they go, and which local rules the keeper wants
+to be reminded of.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from brood.services.voice import preferences
+from brood.store.queries import cases
+from brood.store.tables import Place
+
+LIVING = {
+    "cats": "cats",
+    "dogs": "dogs",
+    "birds": "cage birds or poultry",
+    "fish": "an aquarium or a pond",
+    "children": "small children",
+    "asthma": "somebody with asthma",
+    "pregnancy": "somebody who is pregnant",
+    "bees": "bee hives near the plants",
+}
+VISITORS = ("cats", "dogs", "birds", "fish", "children")
+"""Who may be said to go to a place; an aquarium stands there."""
+KEY = "household"
+
+
+@dataclass(frozen=True)
+class Household:
+    """Who lives there, and what the keeper noted of local rules."""
+
+    living: frozenset[str] = frozenset()
+    region: str = ""
+
+    def says(self) -> list[str]:
+        """Who lives there, in words."""
+        return [LIVING[one] for one in LIVING if one in self.living]
+
+
+def load(session: Session) -> Household:
+    """The household as it stands; an empty one where nothing was said."""
+    stored = json.loads(preferences.get(session, KEY) or "{}")
+    return Household(
+        frozenset(stored.get("living", ())) & frozenset(LIVING), str(stored.get("region", ""))
+    )
+
+
+def put(session: Session, household: Household, visitors: dict[int, list[str]]) -> None:
+    """Keep who lives there and where they go; every plan that follows minds it."""
+    preferences.put(
+        session, KEY, json.dumps({"living": sorted(household.living), "region": household.region})
+    )
+    for place_id, who in visitors.items():
+        cases.place(session, place_id).visitors = [one for one in VISITORS if one in who]
+
+
+def goes_to(household: Household, place: Place | None, who: str) -> bool:
+    """Whether one of the household may be met at a place: indoors anywhere, elsewhere
+    where the keeper says so.
+    """
+    if who not in household.living or place is None:
+        return who in household.living
+    return place.setting == "indoor" or who in place.visitors

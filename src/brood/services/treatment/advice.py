@@ -1,0 +1,224 @@
+"""Three questions before a course: cut leaves or not, what to do with the soil, is the
+plant worth it; each with its reason in numbers.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.biology.case import Act
+from brood.core.biology.pest import ADULT
+from brood.errors import InputError
+from brood.services.cases import plans
+from brood.services.treatment import choose
+from brood.services.treatment.choose import Toggle, Weighed
+from brood.services.voice.speech import number
+from brood.store.queries import cases
+from brood.store.tables import PestCase
+
+MOST_CUT = 1 / 3
+"""No more than a third of the foliage at once (label practice, C)."""
+CROWDING = 2.0
+"""The worst leaves carry more than their share: of n in N leaves about 1 − (1 − n/N)²
+(our judgement, C).
+"""
+WORTH_WORDS = {"easy": "easily replaced", "dear": "dear to you", "only": "cannot be replaced"}
+HOPELESS, DOUBTFUL = 0.5, 0.8
+HOURS = 60.0
+
+
+@dataclass(frozen=True)
+class CutAdvice:
+    """Cutting `worst` of `leaves` infested leaves first: the share that goes with them,
+    and the course before and after.
+    """
+
+    worst: int
+    leaves: int
+    share: float
+    before: Weighed
+    after: Weighed
+    text: str
+
+
+def share_on_worst(worst: int, leaves: int) -> float:
+    """The share of the animals that sits on the worst leaves, 0 to 1: 1 − (1 − n/N)²
+    (our judgement, C).
+    """
+    return float(1 - (1 - worst / leaves) ** CROWDING)
+
+
+def cut(
+    session: Session, catalogue: Catalogue, case_id: int, worst: int, leaves: int, *, today: date
+) -> CutAdvice:
+    """What cutting the worst leaves on the first evening would save. Raises InputError
+    for numbers that cannot be, or without a plan.
+    """
+    if not 0 < worst <= leaves:
+        raise InputError(
+            "Cut at least one leaf, and no more than have the pest.",
+            field="worst",
+            value=worst,
+            allowed=f"1 to {leaves}",
+        )
+    row = cases.case(session, case_id)
+    problem = plans.standing_plan(session, catalogue, row, today).problem
+    case, share = problem.case, share_on_worst(worst, leaves)
+    on_leaves = {s.id: share for s in case.pest.stages if s.habitat != "in-soil"} | {
+        ADULT: share * 0.5
+    }
+    act = Act(
+        "cut-worst",
+        "cutting",
+        "cut",
+        {k: min(1.0, v / case.reach) for k, v in on_leaves.items()},
+        by_hand=True,
+        when="first",
+    )
+    before = choose.weighed(problem, catalogue, case.acts)
+    after = choose.weighed(problem, catalogue, (*case.acts, act))
+    return CutAdvice(
+        worst, leaves, share, before, after, _cut_words(worst, leaves, share, before, after)
+    )
+
+
+def _cut_words(worst: int, leaves: int, share: float, before: Weighed, after: Weighed) -> str:
+    many = "the worst leaf" if worst == 1 else f"the {worst} worst leaves"
+    takes = f"Cutting {many} of {leaves} takes about {round(share * 100)} in 100 with it, eggs too"
+    saved = before.dates - after.dates
+    if after.reaches and not before.reaches:
+        gain = (
+            f", and the course clears the plant: {round(after.chance * 100)} in 100 instead of "
+            f"{round(before.chance * 100)}"
+        )
+    elif saved > 0:
+        gain = f", and saves {saved} evening{'s' if saved > 1 else ''}"
+    elif after.chance > before.chance + 0.01:
+        gain = (
+            f", and lifts the chance from {round(before.chance * 100)} to "
+            f"{round(after.chance * 100)} in 100"
+        )
+    else:
+        gain = ", but saves no evening: keep the leaves and wipe them"
+    return takes + gain + "."
+
+
+@dataclass(frozen=True)
+class SoilAdvice:
+    """Whether a stage lives in the soil, in words, and each soil treatment with what it
+    would change.
+    """
+
+    lives_there: bool
+    text: str
+    toggles: tuple[Toggle, ...]
+
+
+def soil(catalogue: Catalogue, row: PestCase, now: Weighed, toggles: list[Toggle]) -> SoilAdvice:
+    """What to do with the soil for a case."""
+    pest = catalogue.pest(row.pest_id)
+    hidden = [s for s in pest.development if s.habitat == "in-soil"]
+    if not hidden:
+        return SoilAdvice(
+            False,
+            "No stage of it lives in the soil: leave the soil as it is, and wipe rim and saucer.",
+            (),
+        )
+    inside = [t for t in toggles if t.offer.care.in_soil and t.then is not None]
+    found = [(t.then, t.offer.record.name) for t in inside if not t.chosen and t.then is not None]
+    best = max(
+        found,
+        key=lambda pair: (pair[0].reaches, -pair[0].dates if pair[0].reaches else pair[0].chance),
+        default=None,
+    )
+    stages = " and ".join(dict.fromkeys(s.plural for s in hidden))
+    text = f"{stages.capitalize()} sit in the soil, where no leaf spray reaches."
+    if best is not None and (
+        best[0].chance > now.chance + 0.02 or (best[0].reaches and best[0].dates < now.dates)
+    ):
+        text += f" Best: {best[1]}, {_course(best[0])} instead of {_course(now)}."
+    elif any(t.chosen for t in inside):
+        text += " What you have chosen for the soil does it."
+    return SoilAdvice(True, text, tuple(inside))
+
+
+def _course(one: Weighed) -> str:
+    return f"{one.dates} evenings with {round(one.chance * 100)} in 100"
+
+
+@dataclass(frozen=True)
+class Triage:
+    """Whether the plant is worth the course: treat, cut hard, take cuttings, or part
+    with it; and why.
+    """
+
+    verdict: str
+    reasons: tuple[str, ...]
+
+
+def triage(row: PestCase, now: Weighed, neighbours: int, affected: float | None) -> Triage:
+    """What to do with the plant. `neighbours` stand at the same place; `affected` is
+    the share of the leaves that shows it, where said.
+    """
+    worth = row.plant.worth
+    reasons = [
+        f"The course takes {_course(now)}, about {number(round(now.minutes / HOURS, 1))} "
+        "hours in all."
+    ]
+    if worth:
+        reasons.append(f"The plant is {WORTH_WORDS[worth]}.")
+    if affected is not None:
+        reasons.append(f"About {round(affected * 100)} in 100 of the leaves show it.")
+    beside = (
+        "No other plant stands"
+        if not neighbours
+        else "One other plant stands"
+        if neighbours == 1
+        else f"{neighbours} other plants stand"
+    )
+    reasons.append(f"{beside} at the same place.")
+    return Triage(_verdict(now, worth, neighbours, affected), tuple(reasons))
+
+
+def _verdict(now: Weighed, worth: str, neighbours: int, affected: float | None) -> str:
+    if now.chance < HOPELESS and worth in ("easy", "") and neighbours:
+        return (
+            "Part with it, in a closed bag, before the neighbours catch it; or change the "
+            "means first."
+        )
+    if now.chance < DOUBTFUL and worth in ("dear", "only"):
+        return "Take clean cuttings as insurance, keep them apart, and treat."
+    if affected is not None and affected > 2 / 3:
+        return (
+            "Cut it back hard first: less leaf, fewer animals, better reach. Then treat what "
+            "shoots again."
+        )
+    if now.minutes > 5 * HOURS and worth == "easy":
+        return (
+            "A new plant costs less than this course: part with it in a closed bag, or cut it "
+            "back hard."
+        )
+    return "Worth treating."
+
+
+def neighbours_of(session: Session, row: PestCase) -> int:
+    """How many other plants stand at the same place now."""
+    place = row.plant.stays[-1].place_id if row.plant.stays else None
+    return sum(
+        1
+        for p in cases.plants(session)
+        if p.id != row.plant_id and p.stays and p.stays[-1].place_id == place
+    )
+
+
+def whole(
+    session: Session, catalogue: Catalogue, case_id: int, *, today: date
+) -> tuple[Weighed, list[Toggle], SoilAdvice, Triage]:
+    """Figures of the means with the advice on soil and plant."""
+    means, now, toggles = choose.figures(session, catalogue, case_id, today=today)
+    verdict = triage(means.row, now, neighbours_of(session, means.row), None)
+    return now, toggles, soil(catalogue, means.row, now, toggles), verdict

@@ -1,0 +1,139 @@
+"""The chance that a recorded case's dates clear the plant, for its page."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.course.outcome import Outcome
+from brood.core.course.planner import rule_uses, uses_of
+from brood.core.population.half_days import totals
+from brood.errors import InputError
+from brood.services.cases import assemble, plans
+from brood.services.documents.assess import RuleOutcome, considered, too_soon
+from brood.services.documents.improvements import Change, changes
+from brood.services.treatment.choose import setting_of
+from brood.services.treatment.permitted import offers
+from brood.services.voice.speech import Speech
+from brood.store.tables import PestCase
+
+LONGEST_COURSE = 70
+
+
+@dataclass(frozen=True)
+class Course:
+    """A schedule as a small picture: numbers by day, its evenings as days after the
+    first find, and those too early for a label.
+    """
+
+    totals: tuple[float, ...]
+    days: tuple[int, ...]
+    early: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class ChanceResult:
+    """The outlook of a case's dates, with how many evenings they are; `problem` says in
+    a sentence why there is none. The rules of thumb and their courses beside it, the
+    plan's own course first; `changes` are what would help where the target is missed.
+    """
+
+    outcome: Outcome | None
+    evenings: int
+    problem: str
+    rules: tuple[RuleOutcome, ...] = ()
+    courses: tuple[Course, ...] = ()
+    changes: tuple[Change, ...] = ()
+    reaches: bool = True
+
+    @property
+    def tallest(self) -> float:
+        """The number at the top of the courses' common scale."""
+        return max((c.totals[0] for c in self.courses), default=1.0) * 1.5
+
+    @property
+    def scenarios(self) -> tuple[tuple[float, ...], ...]:
+        """Chances by warmth (cool, usual, warm) and speed (slow, usual, quick)."""
+        by = self.outcome.by_scenario if self.outcome else ()
+        return tuple(tuple(by[n : n + 3]) for n in range(0, len(by), 3))
+
+
+def of_case(
+    session: Session,
+    catalogue: Catalogue,
+    row: PestCase,
+    today: date,
+    speech: Speech,
+    *,
+    rules: bool = False,
+) -> ChanceResult:
+    """What a recorded case's dates would do, as seen today; when asked for, the rules
+    of thumb beside them and what would help.
+    """
+    try:
+        held = plans.planned(assemble.model(session, catalogue, row, today))
+    except InputError as error:
+        return ChanceResult(None, 0, error.message)
+    evenings = len(held.plan.applications) + len(held.problem.done)
+    if not evenings:
+        return ChanceResult(None, 0, "There are no dates to judge.")
+    outcome, others = considered(held.problem, held.plan, rules=rules)
+    if not rules:
+        return ChanceResult(outcome, evenings, "", reaches=held.plan.reaches)
+    helps = (
+        ()
+        if held.plan.reaches
+        else tuple(
+            changes(
+                held.problem, held.plan, catalogue, speech, _offered(session, catalogue, row, today)
+            )
+        )
+    )
+    return ChanceResult(
+        outcome, evenings, "", others, _courses(held, others), helps, held.plan.reaches
+    )
+
+
+def _offered(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> set[str]:
+    """The treatments that may be proposed for this plant, here, without a warning against them."""
+    here = setting_of(session, row.plant, today=today, row=row)
+    return {
+        o.record.id for o in offers(catalogue, row.pest_id, here) if o.allowed and not o.warnings
+    }
+
+
+def _courses(held: plans.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Course, ...]:
+    """The plan's and every rule's expected numbers over the same days."""
+    case, problem = held.problem.case, held.problem
+    acts = {a.id: a for a in case.acts}
+    compared = [
+        uses_of(held.plan),
+        *(uses for name, uses in rule_uses(problem).items() if any(r.id == name for r in rules)),
+    ]
+    schedules = [
+        [
+            (date.fromordinal(d), [acts[i] for i in ids if i in acts])
+            for d, ids in (*problem.done, *plan)
+        ]
+        for plan in compared
+    ]
+    first = min(f.on for f in case.found)
+    until = min(
+        max(s[-1][0] for s in schedules if s) + timedelta(days=3),
+        problem.last,
+        case.start + timedelta(days=LONGEST_COURSE),
+    )
+    numbers = totals(case, schedules, until)
+    least = max(
+        (problem.gap(a) for a in problem.acts if not problem.label[a].by_hand),
+        default=problem.least_gap,
+    )
+    out: list[Course] = []
+    for schedule, one in zip(schedules, numbers, strict=True):
+        days = [(on - first).days for on, _ in schedule]
+        early = too_soon(days, least) if out else ()
+        out.append(Course(tuple(map(float, one)), tuple(days), early))
+    return tuple(out)

@@ -1,0 +1,274 @@
+"""Choosing the means of a case: what is offered here, and what each would do to the
+number of evenings and the chance of clearing.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from threading import Lock
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.biology.case import Act, Case
+from brood.core.course.improvements import beside, weigh
+from brood.core.course.problem import Problem
+from brood.errors import FieldErrors, InputError
+from brood.services.cases import assemble, effort, history, plans
+from brood.services.cases.commands import ActCommand
+from brood.services.house import who_lives_here
+from brood.services.house.plants import is_eaten
+from brood.services.treatment import permitted, shelf
+from brood.services.treatment.permitted import Offer, Setting, offers
+from brood.services.voice.speech import Speech
+from brood.store.queries import cases
+from brood.store.tables import CaseAct, PestCase, Place, Plant
+
+RUNGS = {
+    1: "by hand, or living helpers",
+    2: "contact, no known resistance",
+    3: "growth and gut",
+    4: "nerve poison",
+}
+KEEP = 8
+
+
+@dataclass(frozen=True)
+class Weighed:
+    """A set of acts: the chance that holds in nine of ten scenarios, the evenings, and
+    the minutes of the whole course.
+    """
+
+    chance: float
+    dates: int
+    minutes: float
+    reaches: bool
+
+
+@dataclass(frozen=True)
+class Toggle:
+    """One offer, whether it is chosen, and what the course comes to with it added, or
+    with it left out where it is chosen.
+    """
+
+    offer: Offer
+    chosen: bool
+    then: Weighed | None
+
+
+@dataclass(frozen=True)
+class MeansResult:
+    """The means of a case: what is chosen, what is offered and what not."""
+
+    row: PestCase
+    offers: tuple[Offer, ...]
+    chosen: frozenset[str]
+    eaten: bool
+    household: who_lives_here.Household
+
+
+def setting_of(
+    session: Session,
+    plant: Plant,
+    *,
+    today: date,
+    row: PestCase | None = None,
+    generation_days: float | None = None,
+) -> Setting:
+    """Where and for whom treatments are judged, of a plant and, where there is one, of its case."""
+    place: Place | None = plant.stays[-1].place if plant.stays else None
+    harvest = assemble.limits_of(row).harvest if row else None
+    chosen = frozenset(a.treatment_id for a in row.acts) if row else frozenset()
+    done = (
+        [(r.done_on, act) for r in history.evenings_done(row) if r.done_on for act in r.treatments]
+        if row
+        else []
+    )
+    return Setting(
+        plant,
+        place,
+        who_lives_here.load(session),
+        shelf.items(session),
+        today,
+        harvest,
+        chosen,
+        tuple(done),
+        generation_days,
+    )
+
+
+def build(session: Session, catalogue: Catalogue, case_id: int, *, today: date) -> MeansResult:
+    """The means of a case as they stand."""
+    row = cases.case(session, case_id)
+    here = setting_of(
+        session,
+        row.plant,
+        today=today,
+        row=row,
+        generation_days=_generation(session, catalogue, row, today),
+    )
+    return MeansResult(
+        row,
+        tuple(offers(catalogue, row.pest_id, here)),
+        here.chosen,
+        is_eaten(row.plant),
+        here.household,
+    )
+
+
+def _generation(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> float | None:
+    try:
+        return plans.standing_plan(session, catalogue, row, today).plan.generation.typical
+    except InputError:
+        return None
+
+
+def check(
+    catalogue: Catalogue, here: Setting, acts: tuple[ActCommand, ...]
+) -> tuple[ActCommand, ...]:
+    """The acts with their products' figures. Raises FieldErrors with the reason for the
+    first that is not offered here.
+    """
+    every = replace(here, chosen=frozenset(a.treatment_id for a in acts))
+    out = []
+    for act in acts:
+        found = permitted.offer(catalogue, act.treatment_id, every)
+        if not found.allowed:
+            raise FieldErrors({"acts": f"{found.record.name.capitalize()}: {found.refused[0]}"})
+        own = shelf.act_of(act.treatment_id, found.product)
+        out.append(
+            ActCommand(
+                act.treatment_id,
+                act.min_gap_days or own.min_gap_days,
+                act.max_applications or own.max_applications,
+                own.harvest_days,
+                own.stock_id,
+            )
+        )
+    return tuple(out)
+
+
+def put(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    acts: tuple[ActCommand, ...],
+    *,
+    test_patch: bool,
+    now: datetime,
+    speech: Speech,
+) -> None:
+    """Set a case's means and plan it again; what is left out stays in the record.
+    Raises FieldErrors for what is not offered here.
+    """
+    row = cases.case(session, case_id)
+    here = setting_of(session, row.plant, today=now.date(), row=row)
+    wanted = {a.treatment_id: a for a in check(catalogue, here, acts)}
+    if not wanted:
+        raise FieldErrors({"acts": "Choose at least one treatment."})
+    held = {a.treatment_id: a for a in row.every_act}
+    for key, one in held.items():
+        one.dropped_at = None if key in wanted else one.dropped_at or now
+    for key, said in wanted.items():
+        one = held.get(key) or CaseAct(treatment_id=key)
+        one.min_gap_days, one.max_applications = said.min_gap_days, said.max_applications
+        one.harvest_days, one.stock_id = said.harvest_days, said.stock_id
+        if key not in held:
+            row.every_act.append(one)
+    row.test_patch, row.own_dates = test_patch, []
+    session.flush()
+    plans.replan(session, catalogue, row, now.date(), now, speech, anew=True)
+
+
+class _Kept:
+    """The latest weighings by what they were made from."""
+
+    def __init__(self) -> None:
+        self._held: OrderedDict[str, tuple[Weighed, dict[str, Weighed]]] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: str) -> tuple[Weighed, dict[str, Weighed]] | None:
+        with self._lock:
+            return self._held.get(key)
+
+    def put(self, key: str, value: tuple[Weighed, dict[str, Weighed]]) -> None:
+        with self._lock:
+            self._held[key] = value
+            while len(self._held) > KEEP:
+                self._held.popitem(last=False)
+
+
+_kept = _Kept()
+
+
+def figures(
+    session: Session, catalogue: Catalogue, case_id: int, *, today: date
+) -> tuple[MeansResult, Weighed, list[Toggle]]:
+    """What the chosen means come to, and every offer with what it would change, best
+    first. Raises InputError where there is no plan.
+    """
+    means = build(session, catalogue, case_id, today=today)
+    problem = plans.standing_plan(session, catalogue, means.row, today).problem
+    allowed = [o for o in means.offers if o.allowed]
+    key = assemble.fingerprint(problem.case) + ",".join(o.record.id for o in allowed)
+    held = _kept.get(key)
+    if held is None:
+        held = _weighings(problem, catalogue, allowed, means.chosen)
+        _kept.put(key, held)
+    now, each = held
+    toggles = [Toggle(o, o.record.id in means.chosen, each.get(o.record.id)) for o in allowed]
+    return means, now, sorted(toggles, key=_order)
+
+
+def _weighings(
+    problem: Problem, catalogue: Catalogue, allowed: list[Offer], chosen: frozenset[str]
+) -> tuple[Weighed, dict[str, Weighed]]:
+    case = problem.case
+    each: dict[str, Weighed] = {}
+    for one in allowed:
+        key = one.record.id
+        acts = (
+            tuple(a for a in case.acts if a.id != key)
+            if key in chosen
+            else beside(case.acts, (_act(catalogue, case, one),))
+        )
+        if acts:
+            each[key] = weighed(problem, catalogue, acts)
+    return weighed(problem, catalogue, case.acts), each
+
+
+def _act(catalogue: Catalogue, case: Case, one: Offer) -> Act:
+    """An offer as it would act in this case, with its product's figures."""
+    own = shelf.act_of(one.record.id, one.product)
+    act = catalogue.act(
+        one.record.id,
+        case.pest.id,
+        min_gap_days=own.min_gap_days,
+        max_applications=own.max_applications,
+    )
+    return act if own.harvest_days is None else replace(act, harvest_days=own.harvest_days)
+
+
+def weighed(
+    problem: Problem, catalogue: Catalogue, acts: tuple[Act, ...], case: Case | None = None
+) -> Weighed:
+    """What a case comes to with these acts, from the tables at hand."""
+    chance, dates = weigh(problem.treated(replace(case or problem.case, acts=acts)))
+    minutes = dates * effort.by_catalogue(catalogue, [a.id for a in acts if a.when != "first"])
+    return Weighed(chance, dates, minutes, chance >= problem.case.target)
+
+
+def _order(one: Toggle) -> tuple[bool, bool, bool, float, float]:
+    """Chosen first; then what has no warning, what reaches the target, by evenings and
+    by chance.
+    """
+    then = one.then or Weighed(0.0, 0, 0.0, reaches=False)
+    return (
+        not one.chosen,
+        bool(one.offer.warnings),
+        not then.reaches,
+        then.dates if then.reaches else 0,
+        -then.chance,
+    )

@@ -1,0 +1,293 @@
+"""The treatment evening: what to do to this plant for this pest, part by part; and what
+its record sets going.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from brood.catalogue.care import EveningBook, TechniqueRecord, Timer
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import PestRecord, TreatmentRecord
+from brood.core.climate.hours import EVENING
+from brood.errors import InputError, NotFound
+from brood.services.cases import aftercare, commands, effort, history, test_leaves
+from brood.services.cases.commands import MarkCommand
+from brood.services.cases.effort import spray_ml
+from brood.services.cases.history import ROOTING_DAYS, repotted_on
+from brood.services.cases.test_leaves import Patch
+from brood.services.treatment import permitted
+from brood.services.treatment.choose import setting_of
+from brood.services.voice.speech import Speech
+from brood.services.warmth.hourly import plant_series
+from brood.store.queries import cases
+from brood.store.tables import Application, PestCase, Plant
+
+BUILD_OF_KIND = {
+    "rosette": "rosette",
+    "orchid": "orchid",
+    "cactus-succulent": "cactus",
+    "cabbage-family": "head",
+    "seedling-herb": "tray",
+}
+LEAST_REACH = 0.05
+FROST_C = 2.0
+DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
+"""The parts of an evening that is all in the soil, with the shares that count there (C)."""
+
+
+@dataclass(frozen=True)
+class PartRow:
+    """A part of the plant: its id, name, why, and the share of the animals that sits there."""
+
+    id: str
+    name: str
+    why: str
+    share: float
+
+
+@dataclass(frozen=True)
+class Act:
+    """A treatment of the evening with how it is done and its cautions here."""
+
+    record: TreatmentRecord
+    technique: TechniqueRecord
+    cautions: tuple[str, ...]
+    needs_mix: bool
+
+
+@dataclass(frozen=True)
+class EveningResult:
+    """All that the evening's page shows. `gates` speak against treating tonight;
+    `held_back` are sprays whose test leaves are not judged.
+    """
+
+    row: PestCase
+    pest: PestRecord
+    slot: Application
+    acts: tuple[Act, ...]
+    parts: tuple[PartRow, ...]
+    stages: tuple[tuple[str, str], ...]
+    gates: tuple[str, ...]
+    held_back: tuple[Patch, ...]
+    hygiene: tuple[str, ...]
+    timers: tuple[Timer, ...]
+    usual_ml: float
+    usual_minutes: int
+
+
+@dataclass(frozen=True)
+class FinishCommand:
+    """What was done: the acts, the parts reached, what was seen (stage, live, dead),
+    how much mix and how many minutes it took.
+    """
+
+    done_on: date
+    acts: tuple[str, ...]
+    parts: tuple[str, ...]
+    tally: tuple[dict[str, object], ...]
+    note: str = ""
+    mix_ml: float | None = None
+    sent_key: str = ""
+    minutes: int | None = None
+
+
+def build_of(plant: Plant) -> str:
+    """How a plant is built, as the keeper says or as usual for its kind."""
+    return plant.build or BUILD_OF_KIND.get(plant.kind, "upright")
+
+
+def parts_of(
+    book: EveningBook, build: str, group: str, *, in_soil: bool = False
+) -> tuple[PartRow, ...]:
+    """The parts of a build in their order, with the share of a group's animals on each:
+    the group's shares over the parts that there are.
+
+    Only soil, rim and drain holes where all acts are `in_soil`.
+    """
+    order = [p for p in book.build[build] if not in_soil or p in DRENCHED]
+    shares = {p: s for p, s in (DRENCHED if in_soil else book.sits[group]).items() if p in order}
+    total = sum(shares.values())
+    return tuple(
+        PartRow(
+            p, book.part[p].name, book.part[p].why, shares.get(p, 0.0) / total if total else 0.0
+        )
+        for p in order
+    )
+
+
+def _in_soil(catalogue: Catalogue, acts: Sequence[str]) -> bool:
+    return bool(acts) and all(catalogue.care[a].in_soil for a in acts)
+
+
+def reach_of(parts: tuple[PartRow, ...], done: tuple[str, ...], usual: float) -> float | None:
+    """The share that an evening touched, from the parts that were done; None where
+    nothing is known or nothing was left out.
+    """
+    if not done:
+        return None
+    covered = sum(p.share for p in parts if p.id in done)
+    return None if covered > 0.999 else max(LEAST_REACH, usual * covered)
+
+
+def build(
+    session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech
+) -> EveningResult:
+    """The next evening of a case. Raises NotFound when none is planned."""
+    row = cases.case(session, case_id)
+    slot = _next(row)
+    record, book = catalogue.records[row.pest_id], catalogue.evenings
+    held = [p for p in test_leaves.states(catalogue, row, now) if p.state != "fine"]
+    back = {p.treatment_id for p in held}
+    acts = [
+        _act(session, catalogue, row, key, now.date()) for key in slot.treatments if key not in back
+    ]
+    parts = parts_of(
+        book,
+        build_of(row.plant),
+        record.group,
+        in_soil=_in_soil(catalogue, [a.record.id for a in acts]),
+    )
+    timers = {t.text: t for a in acts for t in a.technique.timers}
+    return EveningResult(
+        row,
+        record,
+        slot,
+        tuple(acts),
+        parts,
+        tuple(commands.stage_choices(record)),
+        _gates(session, catalogue, row, slot, now, speech),
+        tuple(held),
+        tuple(h.text for h in book.hygiene),
+        tuple(timers.values()),
+        spray_ml(row.plant),
+        round(effort.evening(catalogue, row, [a.record.id for a in acts])),
+    )
+
+
+def _next(row: PestCase) -> Application:
+    planned = history.planned(row)
+    if not planned or row.closed_at is not None:
+        raise NotFound("No treatment evening is planned for this case.")
+    return planned[0]
+
+
+def _act(session: Session, catalogue: Catalogue, row: PestCase, key: str, today: date) -> Act:
+    care = catalogue.care[key]
+    offer = permitted.offer(catalogue, key, setting_of(session, row.plant, today=today, row=row))
+    return Act(
+        offer.record,
+        catalogue.evenings.technique[care.technique],
+        (*offer.warnings, *offer.cautions),
+        key in catalogue.recipes.recipe,
+    )
+
+
+def _gates(
+    session: Session,
+    catalogue: Catalogue,
+    row: PestCase,
+    slot: Application,
+    now: datetime,
+    speech: Speech,
+) -> tuple[str, ...]:
+    """What speaks against treating tonight: warmth outside a treatment's limits, frost
+    to come, a limp plant.
+    """
+    out = []
+    evening = datetime.combine(now.date(), EVENING)
+    try:
+        series = plant_series(session, row.plant, now.date(), now.date() + timedelta(days=2))
+    except InputError:
+        return ()
+    tonight = float(series.celsius[series.hour_of(evening)])
+    night = float(np.min(series.celsius[series.hour_of(evening) : series.hour_of(evening) + 12]))
+    for key in slot.treatments:
+        record, care = catalogue.treatments[key], catalogue.care[key]
+        if record.limits_c and not record.limits_c[0] <= tonight <= record.limits_c[1]:
+            low, high = record.limits_c
+            side = "cooler" if tonight > high else "warmer"
+            out.append(
+                f"About {speech.warmth(tonight)} at seven: {record.name} is for "
+                f"{speech.warmth(low)} to {speech.warmth(high)}. "
+                f"Wait for a {side} hour, or leave it out tonight."
+            )
+        if care.technique == "spray" and night < FROST_C:
+            out.append(
+                f"Down to {speech.warmth(night)} in the night: no {record.name} before frost."
+            )
+    potted = repotted_on(session, row.plant_id)
+    if potted is not None and (now.date() - potted).days < ROOTING_DAYS:
+        out.append(
+            f"Repotted {speech.day(potted)}: by hand only for {ROOTING_DAYS} days, until "
+            "it has rooted."
+        )
+    elif "weak" in row.plant.marks:
+        out.append(
+            "You marked this plant as dry, wilted or just repotted: by hand only until it "
+            "stands upright."
+        )
+    return tuple(dict.fromkeys(out))
+
+
+def finish(
+    session: Session,
+    catalogue: Catalogue,
+    case_id: int,
+    said: FinishCommand,
+    *,
+    now: datetime,
+    speech: Speech,
+) -> int:
+    """Record the next evening as done, set its after-care going and plan again; the
+    record's id. The same `sent_key` is taken once only.
+    """
+    row = cases.case(session, case_id)
+    sent = next(
+        (
+            r
+            for a in row.applications
+            for r in a.records
+            if said.sent_key and r.sent_key == said.sent_key
+        ),
+        None,
+    )
+    if sent is not None:
+        return sent.id
+    slot = _next(row)
+    in_soil = _in_soil(catalogue, said.acts or slot.treatments)
+    parts = parts_of(
+        catalogue.evenings,
+        build_of(row.plant),
+        catalogue.records[row.pest_id].group,
+        in_soil=in_soil,
+    )
+    known = {p.id for p in parts}
+    done = tuple(p for p in said.parts if p in known)
+    missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()
+    reach = reach_of(parts, done, row.reach)
+    command = MarkCommand(
+        "done",
+        said.done_on,
+        said.note,
+        said.acts,
+        done,
+        missed,
+        said.tally,
+        reach,
+        said.sent_key,
+        said.minutes,
+    )
+    commands.mark(session, catalogue, slot.id, command, now=now, speech=speech)
+    if said.mix_ml:
+        row.plant.mix_ml = said.mix_ml
+    written = history.last_word(slot)
+    assert written is not None
+    aftercare.write(catalogue, row, written)
+    session.flush()
+    return written.id

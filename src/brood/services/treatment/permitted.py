@@ -1,0 +1,264 @@
+"""What may be done to a plant, here, in this household: what is not offered and why,
+what to be warned of, which cautions go with it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from brood.catalogue.care import CareRecord
+from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import TreatmentRecord
+from brood.services.house.plants import is_eaten
+from brood.services.house.who_lives_here import Household, goes_to
+from brood.services.treatment.shelf import product_for, usable
+from brood.services.voice.speech import days, listed
+from brood.store.tables import Place, Plant, StockItem
+
+OUTDOORS = ("outdoor", "balcony")
+PETS = {"cats": "cats", "dogs": "dogs", "birds": "birds"}
+HOME_ONLY = ("alcohol-swab", "alcohol-spray", "peroxide-drench")
+"""Treatments that there is no product for: on what is eaten they are not offered at all."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """Where a treatment is to be used: the plant, its place, who lives there, what
+    stands on the shelf, what else is done.
+    """
+
+    plant: Plant
+    place: Place | None
+    household: Household
+    shelf: Sequence[StockItem]
+    today: date
+    harvest: date | None = None
+    chosen: frozenset[str] = frozenset()
+    used: tuple[tuple[date, str], ...] = ()
+    generation_days: float | None = None
+
+    @property
+    def kind(self) -> str:
+        """indoor, glasshouse, balcony or outdoor."""
+        return self.place.setting if self.place else "indoor"
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A treatment as it stands here: `refused` says why it is not offered, `warnings`
+    what speaks against it, `cautions` what to mind.
+    """
+
+    record: TreatmentRecord
+    care: CareRecord
+    refused: tuple[str, ...]
+    warnings: tuple[str, ...]
+    cautions: tuple[str, ...]
+    product: StockItem | None
+    home_mix: bool
+
+    @property
+    def allowed(self) -> bool:
+        """Whether it is offered."""
+        return not self.refused
+
+
+def offers(catalogue: Catalogue, pest_id: str, here: Setting) -> list[Offer]:
+    """Every treatment that does something to a pest, as it stands here: those offered
+    without a warning first, then by rung of the ladder.
+    """
+    every = [
+        offer(catalogue, key, here)
+        for key in catalogue.treatments
+        if any(catalogue.kill(key, pest_id).values())
+    ]
+    return sorted(every, key=lambda o: (not o.allowed, bool(o.warnings), o.care.rung))
+
+
+def offer(catalogue: Catalogue, treatment: str, here: Setting) -> Offer:
+    """One treatment as it stands here."""
+    record, care = catalogue.treatments[treatment], catalogue.care[treatment]
+    eaten = is_eaten(here.plant)
+    product = product_for(usable(list(here.shelf), here.today), treatment, here.kind, eaten=eaten)
+    refused = [*_creatures(care, here), *_food(record, care, here, product, eaten=eaten)]
+    refused += [*_soil(record, care, catalogue, here), *_enemies(care, catalogue, here)]
+    if care.needs_product and product is None:
+        refused.append(
+            "Only with a product whose label allows it at such a place, put on the shelf first."
+        )
+    home = care.supply == "home" and not eaten and product is None
+    warnings, cautions = (
+        _warnings(catalogue, record, care, here),
+        _cautions(record, care, here, eaten=eaten),
+    )
+    return Offer(record, care, tuple(refused), tuple(warnings), tuple(cautions), product, home)
+
+
+def _creatures(care: CareRecord, here: Setting) -> list[str]:
+    """Why it is not for this household or place."""
+    out = []
+    for who, hazard in care.hazards.items():
+        if hazard.level != "danger":
+            continue
+        near = goes_to(here.household, here.place, who)
+        if who == "bees":
+            lasting = care.technique == "granules"
+            near = here.kind in OUTDOORS and (lasting or "in-flower" in here.plant.marks)
+        elif who in ("asthma",):
+            near = who in here.household.living and here.kind not in OUTDOORS
+        elif who == "pregnancy":
+            near = who in here.household.living
+        if near:
+            out.append(hazard.text)
+    return out
+
+
+def _food(
+    record: TreatmentRecord,
+    care: CareRecord,
+    here: Setting,
+    product: StockItem | None,
+    *,
+    eaten: bool,
+) -> list[str]:
+    """Why it is not for what is eaten, or not so near the harvest."""
+    out = []
+    if eaten and care.edible == "never":
+        out.append("Not on plants of which parts are eaten.")
+    if eaten and product is None and record.id in HOME_ONLY:
+        out.append(
+            "Parts of this plant are eaten: no home mix, for nobody has tested what stays on it."
+        )
+    wait = (
+        product.harvest_days
+        if product and product.harvest_days is not None
+        else record.harvest_days
+    )
+    if (
+        here.harvest is not None
+        and care.supply != "hand"
+        and 0 <= (here.harvest - here.today).days < wait
+    ):
+        out.append(
+            f"The harvest comes in {days((here.harvest - here.today).days)}; it must wait "
+            f"{days(wait)} after this."
+        )
+    return out
+
+
+def _soil(
+    record: TreatmentRecord, care: CareRecord, catalogue: Catalogue, here: Setting
+) -> list[str]:
+    """Why it does not go with what is done to the soil, or with this plant's need of water."""
+    if care.soil == "any":
+        return []
+    if care.soil == "dry" and here.plant.kind in record.not_for:
+        return ["Seedlings and herbs need an even moisture: they would wilt before the larvae do."]
+    against = [
+        key
+        for key in here.chosen
+        if key != record.id and catalogue.care[key].soil not in ("any", care.soil)
+    ]
+    if not against:
+        return []
+    names = listed([catalogue.treatments[key].name for key in sorted(against)])
+    if care.soil == "dry":
+        return [f"It works in dry soil only, and {names} only in moist soil: one or the other."]
+    return [f"It works in moist soil only, and {names} only in dry soil: one or the other."]
+
+
+def _enemies(care: CareRecord, catalogue: Catalogue, here: Setting) -> list[str]:
+    """Until when natural enemies must wait after what was used; and that they and
+    sprays do not go together.
+    """
+    if care.supply != "living":
+        return []
+    out = []
+    waits = [
+        (day.toordinal() + catalogue.care[key].enemies_days[1], key)
+        for day, key in here.used
+        if catalogue.care[key].enemies_days[1]
+    ]
+    until, key = max(waits, default=(0, ""))
+    if until > here.today.toordinal():
+        out.append(
+            f"Wait until {date.fromordinal(until).isoformat()}: what "
+            f"{catalogue.treatments[key].name} left behind would harm them."
+        )
+    harms = [key for key in sorted(here.chosen) if catalogue.care[key].enemies_days[1] > 1]
+    if harms:
+        out.append(
+            f"The course uses {listed([catalogue.treatments[k].name for k in harms])}, "
+            "which harms them: choose one or the other."
+        )
+    return out
+
+
+def _warnings(
+    catalogue: Catalogue, record: TreatmentRecord, care: CareRecord, here: Setting
+) -> list[str]:
+    """What speaks against it without ruling it out."""
+    out = []
+    for one in catalogue.sensitivity.of(
+        f"{here.plant.name} {here.plant.species}", tuple(here.plant.marks)
+    ):
+        if record.id in one.injured_by:
+            note = getattr(one, "note", "")
+            out.append(f"Often injures {one.name}. {note}".strip())
+    if here.plant.kind in record.not_for:
+        out.append("Often injures this kind of plant.")
+    if here.plant.sensitive and care.technique == "spray":
+        out.append("You marked this plant as easily injured by sprays.")
+    if care.close is not None:
+        most, span = care.close
+        recent = sum(
+            1 for day, key in here.used if key == record.id and (here.today - day).days < span
+        )
+        if recent >= most:
+            out.append(
+                f"Used {recent} times in {days(span)}: more strips the leaf of its wax. "
+                "Wipe in between, or wait."
+            )
+    same = [day for day, key in here.used if _same_group(catalogue, key, record)]
+    if same and here.generation_days and (max(same) - min(same)).days > here.generation_days:
+        out.append(
+            f"Group {record.resistance_group} has been used over more than a generation: "
+            "change to another group before they are used to it."
+        )
+    return out
+
+
+def _same_group(catalogue: Catalogue, key: str, record: TreatmentRecord) -> bool:
+    return (
+        record.resistance_group not in ("none", "", "UNM")
+        and catalogue.treatments[key].resistance_group == record.resistance_group
+    )
+
+
+def _cautions(
+    record: TreatmentRecord, care: CareRecord, here: Setting, *, eaten: bool
+) -> list[str]:
+    """What goes with it here: the treatment's own, then those for who lives there."""
+    out = list(record.cautions)
+    if eaten and care.supply != "hand" and care.edible == "labelled":
+        text = (
+            "Parts of this plant are eaten: only a product labelled for this crop, at its rate "
+            "and with its waiting time; wash what you pick."
+        )
+        out.insert(0, text)
+    if care.local:
+        out.append(
+            care.local + (f" You noted: {here.household.region}" if here.household.region else "")
+        )
+    for who, hazard in care.hazards.items():
+        if who == "bees" and here.kind in OUTDOORS:
+            out.append(f"Bees: {hazard.text}")
+        elif (
+            who in here.household.living
+            and hazard.level == "care"
+            and (who in ("children", "asthma") or goes_to(here.household, here.place, who))
+        ):
+            out.append(f"{who.capitalize()}: {hazard.text}")
+    return out

@@ -1,0 +1,1 @@
+"""How things are said to this keeper: words, chances, units, dates."""

@@ -1,0 +1,1 @@
+"""The temperatures of places: from thermometers, loggers, sensors, the weather."""

@@ -1,0 +1,157 @@
+"""Weather for outdoor places: one interface, and a stand-in behind it that ships with
+the program.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from datetime import date, datetime, timedelta
+from typing import Protocol
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brood.services.warmth.hourly import normal_of
+from brood.store.queries import readings
+from brood.store.tables import Place, WeatherReport
+
+OBSERVED_DAYS, FORECAST_DAYS = 60, 8
+STALE = timedelta(hours=3)
+COAST = (
+    (3.0, 9.0),
+    (3.0, 9.5),
+    (4.5, 11.5),
+    (6.0, 14.0),
+    (8.5, 17.0),
+    (11.5, 20.0),
+    (13.5, 22.0),
+    (13.5, 22.0),
+    (11.5, 19.5),
+    (9.0, 15.5),
+    (6.0, 12.0),
+    (4.0, 9.5),
+)
+"""Normal minimum and maximum, °C, by month, at the made-up estuary of the stand-in
+(made up; no station's figures).
+"""
+
+
+@dataclass(frozen=True)
+class WeatherDay:
+    """A day's lowest and highest °C, observed or forecast."""
+
+    on: str
+    low_c: float
+    high_c: float
+    kind: str
+
+
+class WeatherService(Protocol):
+    """What a weather service must answer for a place."""
+
+    @property
+    def name(self) -> str:
+        """What the service is called on the page."""
+        ...
+
+    def days(self, today: date) -> list[WeatherDay]:
+        """Observed days up to yesterday, today and the forecast after it, in order.
+        Raises OSError when there is no answer.
+        """
+        ...
+
+    def normals(self) -> list[list[float]]:
+        """Normal minimum and maximum of the twelve months, °C, from January."""
+        ...
+
+
+@dataclass(frozen=True)
+class SimulatedWeather:
+    """A stand-in for a weather service: the same seed gives the same weather on the
+    same days.
+
+    `hemisphere` turns the year; `as_if_month` lays that month's normals on the month of
+    `today`, so that a demo is always in the same season. The forecast errs more with
+    each day ahead.
+    """
+
+    hemisphere: str = "north"
+    seed: int = 7
+    as_if_month: int | None = None
+    today: date | None = None
+    name: str = "simulated weather"
+
+    def normals(self) -> list[list[float]]:
+        """The months' normals, turned for the hemisphere or the demo."""
+        turn = 6 if self.hemisphere == "south" else 0
+        if self.as_if_month is not None and self.today is not None:
+            turn = self.as_if_month - self.today.month
+        return [list(COAST[(month + turn) % 12]) for month in range(12)]
+
+    def days(self, today: date) -> list[WeatherDay]:
+        """Sixty days observed, today and seven to come."""
+        out = []
+        for ahead in range(-OBSERVED_DAYS, FORECAST_DAYS):
+            day = today + timedelta(days=ahead)
+            low, high = self._day(day)
+            if ahead > 0:
+                miss = float(
+                    np.random.default_rng((self.seed, today.toordinal(), ahead)).normal(
+                        0, 0.25 * ahead
+                    )
+                )
+                low, high = low + miss, high + miss
+            out.append(
+                WeatherDay(
+                    day.isoformat(),
+                    round(low, 1),
+                    round(max(high, low + 0.5), 1),
+                    "observed" if ahead < 0 else "forecast",
+                )
+            )
+        return out
+
+    def _day(self, day: date) -> tuple[float, float]:
+        """A day around its normals: slow swings of several days and a quick one of its own."""
+        low, high = normal_of(self.normals(), day)
+        n = day.toordinal() - (
+            self.today.toordinal() - 700_000 if self.as_if_month and self.today else 0
+        )
+        slow = 2.0 * np.sin(n / 3.1 + self.seed) + 1.3 * np.sin(n / 7.3 + 2 * self.seed)
+        quick = np.random.default_rng((self.seed, n)).normal(0, 0.8, 2)
+        return float(low + 0.8 * slow + quick[0]), float(high + 1.2 * slow + quick[1])
+
+
+def refresh(
+    session: Session, service: WeatherService, now: datetime, *, force: bool = False
+) -> int:
+    """Fetch the weather for every place that lives by it and whose report is older than
+    three hours; how many were fetched.
+
+    A service that does not answer leaves the last report standing.
+    """
+    fetched = 0
+    for place in session.scalars(select(Place).where(Place.source == "weather")):
+        report = readings.weather(session, place.id)
+        if report is None or force or now - report.fetched_at >= STALE or report.fetched_at > now:
+            fetched += _fetch(session, service, place, now)
+    return fetched
+
+
+def _fetch(session: Session, service: WeatherService, place: Place, now: datetime) -> int:
+    try:
+        days, normals = service.days(now.date()), service.normals()
+    except OSError:
+        return 0
+    session.add(
+        WeatherReport(
+            place_id=place.id,
+            service=service.name,
+            days=[asdict(d) for d in days],
+            normals=normals,
+            fetched_at=now,
+        )
+    )
+    session.flush()
+    return 1
