@@ -10,7 +10,9 @@ import xml.etree.ElementTree as ET
 import pytest
 from conftest import NOW
 
-from brood.charts import bands, brood, brood_tall, spread, svg, warmth
+from brood.charts.cases import bands, brood, brood_tall, spread
+from brood.charts.pen import svg
+from brood.charts.warmth import ribbon
 from brood.services.cases import case_page
 from brood.services.house import places
 from brood.services.voice.speech import Speech
@@ -109,7 +111,7 @@ def test_a_places_ribbon_draws_gaps_and_refused_rows_in_the_keepers_unit(demo_st
     with demo_store.reading() as session:
         result = places.build(session, 1, now=NOW)
     for unit in ("C", "F"):
-        text = warmth.draw(result, Speech("en-US", unit))
+        text = ribbon.draw(result, Speech("en-US", unit))
         ET.fromstring(text)
         assert text.count("refused-mark") == 2
         assert "filled-gap" in text

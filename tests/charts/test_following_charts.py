@@ -10,7 +10,9 @@ from datetime import date, timedelta
 import pytest
 from conftest import NOW
 
-from brood.charts import evenings, falling, follow, shelves, svg, tally
+from brood.charts.followup import falling, follow
+from brood.charts.house import evenings, shelves
+from brood.charts.pen import svg, tally
 from brood.core.biology.case import Inspection
 from brood.core.followup.all_clear import Clearing, NeededLook
 from brood.services.followup import follow_page

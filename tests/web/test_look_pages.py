@@ -8,8 +8,8 @@ import re
 import pytest
 from PIL import Image
 
-from brood.charts import loupe as loupe_chart
-from brood.charts import plate
+from brood.charts.diagnosis import loupe as loupe_chart
+from brood.charts.diagnosis import plate
 from brood.services.diagnosis import look_page, loupe
 from brood.store.tables import Plant
 

@@ -15,30 +15,15 @@ from brood.store.session import open_store
 from brood.web import errors, filters, guard, undo
 from brood.web.context import Household
 from brood.web.forms.reader import KEY_DIGITS
-from brood.web.routes import (
-    cases,
-    course,
-    degree_days,
-    door,
-    evening,
-    follow,
-    guide,
-    help,
-    house,
-    looks,
-    means,
-    mix,
-    places,
-    plants,
-    quarantine,
-    record,
-    rehearsal,
-    settings,
-    sharing,
-    shelf,
-    today,
-)
-from brood.web.routes import household as living
+from brood.web.routes.archive import record, sharing
+from brood.web.routes.cases import cases, course, rehearsal
+from brood.web.routes.diagnosis import looks
+from brood.web.routes.followup import follow
+from brood.web.routes.guide import guide, help
+from brood.web.routes.house import door, house, places, plants, quarantine, settings, today
+from brood.web.routes.house import household as living
+from brood.web.routes.treatment import evening, means, mix, shelf
+from brood.web.routes.warmth import degree_days
 
 Clock = Callable[[], datetime]
 

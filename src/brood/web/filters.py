@@ -14,24 +14,13 @@ from flask import Flask, request
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts import (
-    brood,
-    brood_tall,
-    degree_days,
-    evenings,
-    falling,
-    follow,
-    guide,
-    loupe,
-    plate,
-    shelves,
-    small,
-    spread,
-    svg,
-    tally,
-    tornado,
-    warmth,
-)
+from brood.charts.cases import brood, brood_tall, small, spread, tornado
+from brood.charts.diagnosis import loupe, plate
+from brood.charts.followup import falling, follow
+from brood.charts.guide import guide
+from brood.charts.house import evenings, shelves
+from brood.charts.pen import svg, tally
+from brood.charts.warmth import degree_days, ribbon
 from brood.services.voice import odds, words
 from brood.services.voice.speech import UNITS, days, hours, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -129,7 +118,7 @@ def register(app: Flask) -> None:
         shelf_plan=lambda place, standings: Markup(
             shelves.draw(place.name, place.draught, standings)
         ),
-        place_ribbon=lambda result: Markup(warmth.draw(result, speech())),
+        place_ribbon=lambda result: Markup(ribbon.draw(result, speech())),
     )
     app.context_processor(_values)
 

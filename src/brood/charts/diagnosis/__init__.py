@@ -1,0 +1,1 @@
+"""Drawings for looking a plant over."""

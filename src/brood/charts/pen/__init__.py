@@ -1,0 +1,1 @@
+"""Small pieces of SVG that every chart draws with."""

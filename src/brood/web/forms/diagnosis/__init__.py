@@ -1,0 +1,1 @@
+"""Looking a plant over."""

@@ -1,0 +1,1 @@
+"""Looking again."""

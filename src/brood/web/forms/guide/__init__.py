@@ -1,0 +1,1 @@
+"""The field guide and help."""

@@ -1,0 +1,1 @@
+"""The household: today, plants, places, plants kept apart, settings."""

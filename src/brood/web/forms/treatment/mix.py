@@ -1,0 +1,66 @@
+"""The form of the mixing bench."""
+
+from __future__ import annotations
+
+from brood.catalogue.holdings import Catalogue
+from brood.services.treatment.bench import MixCommand
+from brood.store.tables import StockItem
+from brood.web.forms.reader import Reader, key_of
+from brood.web.forms.treatment.shelf import volume
+
+
+def read(
+    reader: Reader,
+    catalogue: Catalogue,
+    bottles: dict[int, StockItem],
+    household: frozenset[str],
+    *,
+    eaten: bool,
+) -> MixCommand:
+    """What is to be mixed; raises FieldErrors. A bottle from the shelf gives its
+    strength, a product its label's rate.
+    """
+    treatment = reader.raw("treatment")
+    ml = volume(reader, "amount", "How much", 100_000) or 0.0
+    if not ml:
+        reader.fault("amount", "Say how much is to be mixed.")
+    recipe = catalogue.recipes.recipe.get(treatment)
+    main = recipe.parts[0].ingredient if recipe else ""
+    taken, percent, rate = _bottle(reader, bottles, main)
+    strength = reader.number("strength", "The strength", 0.01, 100)
+    extra = reader.raw("extra")
+    share = reader.number("extra_percent", "Its share", 0.001, 100)
+    reader.done()
+    return MixCommand(
+        treatment,
+        ml,
+        {taken: percent} if percent else {},
+        {main: taken} if main and taken != main else {},
+        {main: strength} if strength else {},
+        {extra: share} if extra else {},
+        rate,
+        eaten,
+        household,
+        reader.raw("use"),
+    )
+
+
+def _bottle(
+    reader: Reader, bottles: dict[int, StockItem], main: str
+) -> tuple[str, float | None, float | None]:
+    """(ingredient, percent, label's rate) of what is taken from the cupboard."""
+    percent, rate = (
+        reader.number("percent", "The strength of the stock", 0.01, 100),
+        reader.number("label_rate", "The label's rate", 0.01, 999),
+    )
+    said = reader.raw("stock")
+    number = key_of(said.removeprefix("shelf:")) if said.startswith("shelf:") else None
+    if number is not None:
+        bottle = bottles.get(number)
+        if bottle is None:
+            reader.fault("stock", "That bottle no longer stands on the shelf.")
+            return main, percent, rate
+        if bottle.labelled:
+            return main, percent, rate or bottle.label_rate
+        return bottle.holds, percent or bottle.percent, rate
+    return said or main, percent, rate

@@ -1,0 +1,1 @@
+"""The degree-day bench."""

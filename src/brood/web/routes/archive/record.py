@@ -1,0 +1,262 @@
+"""The record: reading, searching, printing it; taking it out and in; what own cases teach."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from collections.abc import Iterator, Mapping
+from datetime import date
+from io import BytesIO
+from pathlib import Path
+
+from flask import Blueprint, Response, request, send_file, url_for
+
+from brood.errors import FieldErrors, InputError
+from brood.services.archive import backup, costs, record, report, transfer
+from brood.services.followup import experience
+from brood.services.house import events, pasting
+from brood.store.queries import cases
+from brood.web import render
+from brood.web.context import catalogue, household, now, speech, today
+from brood.web.forms.archive import record as form
+from brood.web.forms.reader import Reader, key_of
+from brood.web.routes.house import plants
+
+bp = Blueprint("record", __name__)
+
+
+@bp.get("/record")
+def page() -> Response:
+    """The lines of the record that fit."""
+    plant, skip = request.args.get("plant", ""), request.args.get("skip", "")
+    kind = request.args.get("kind", "")
+    with household().store.reading() as session:
+        found = record.build(
+            session,
+            catalogue(),
+            plant_id=key_of(plant),
+            kind=kind if kind in record.KINDS else "",
+            text=request.args.get("q", "")[:80],
+            skip=key_of(skip) or 0,
+        )
+        return render.page(
+            "archive/record/page.html",
+            r=found,
+            plants=cases.plants(session)[:500],
+            kinds=record.KINDS,
+            plant=plant,
+            kind=kind,
+            q=request.args.get("q", "")[:80],
+        )
+
+
+@bp.get("/record/lessons")
+def learnt() -> Response:
+    """What own cases teach of each treatment."""
+    with household().store.reading() as session:
+        return render.page(
+            "archive/record/lessons.html", rows=experience.lessons(session, catalogue(), today())
+        )
+
+
+@bp.get("/record/costs")
+def spent() -> Response:
+    """What a year came to: hours, money, plants lost."""
+    return _costs({}, {})
+
+
+def _costs(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    year = request.args.get("year", "")
+    with household().store.reading() as session:
+        found = costs.build(session, catalogue(), key_of(year), today())
+        return render.page(
+            "archive/record/costs.html", 422 if wrong else 200, c=found, values=values, wrong=wrong
+        )
+
+
+@bp.post("/record/costs")
+def spend() -> Response:
+    """Keep what was spent."""
+    try:
+        what, amount, on, case_id = form.expense(Reader(request.form, speech(), today()))
+        with household().store.writing() as session:
+            costs.spend(session, what, amount, on, case_id, now=now())
+    except FieldErrors as error:
+        return _costs(request.form, error.by_field)
+    return render.go(url_for("record.spent", year=on.year))
+
+
+@bp.post("/record/costs/<int:expense_id>/withdraw")
+def unspend(expense_id: int) -> Response:
+    """Take an expense back."""
+    with household().store.writing() as session:
+        year = costs.take_back(session, expense_id, now=now())
+    return render.go(url_for("record.spent", year=year))
+
+
+@bp.get("/cases/<int:case_id>/report")
+def one(case_id: int) -> Response:
+    """A case on one page, for asking an expert."""
+    with household().store.reading() as session:
+        return render.page(
+            "archive/record/report.html",
+            r=report.report(session, catalogue(), case_id, today=today(), speech=speech()),
+        )
+
+
+@bp.get("/record/data")
+def data() -> Response:
+    """Export, import, backup."""
+    return _data({})
+
+
+def _data(wrong: dict[str, str], said: str = "") -> Response:
+    with household().store.reading() as session:
+        empty = transfer.is_empty(session)
+    return render.page(
+        "archive/record/data.html",
+        422 if wrong else 200,
+        wrong=wrong,
+        empty=empty,
+        said=said,
+        tables=[t.name for t in transfer.tables()],
+    )
+
+
+def _download(response: Response, name: str, kind: str) -> Response:
+    response.headers["Content-Type"] = kind
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+@bp.get("/record/household.json")
+def export() -> Response:
+    """Everything as one JSON document."""
+    store = household().store
+
+    def pieces() -> Iterator[str]:
+        with store.reading() as session:
+            yield from transfer.export(session)
+
+    return _download(
+        Response(pieces()), f"brood-{today().isoformat()}.json", "application/json; charset=utf-8"
+    )
+
+
+@bp.get("/record/tables.zip")
+def tables() -> Response:
+    """Every table as CSV, in one archive."""
+    body = BytesIO()
+    with household().store.reading() as session:
+        transfer.archive(session, body)
+    body.seek(0)
+    return send_file(
+        body,
+        "application/zip",
+        as_attachment=True,
+        download_name=f"brood-{today().isoformat()}.zip",
+    )
+
+
+@bp.get("/record/backup.sqlite")
+def copy() -> Response:
+    """The database as it is at this moment."""
+    with tempfile.TemporaryDirectory() as folder:
+        target = Path(folder) / "backup.sqlite"
+        backup.backup(household().settings.database, target)
+        body = BytesIO(target.read_bytes())
+    return send_file(
+        body,
+        "application/vnd.sqlite3",
+        as_attachment=True,
+        download_name=f"brood-{today().isoformat()}.sqlite",
+    )
+
+
+@bp.post("/record/import")
+def take_in() -> Response:
+    """An exported household into this empty one: as large as an export may be, whatever
+    the limit is for other files.
+    """
+    request.max_content_length = transfer.LARGEST
+    given = request.files.get("file")
+    if given is None or not given.filename:
+        return _data({"file": "Choose the file that was exported."})
+    try:
+        held = transfer.taken_in(given.read())
+        with household().store.writing() as session:
+            transfer.load(session, held)
+    except InputError as error:
+        return _data({"file": error.message})
+    return render.go(url_for("today.page"))
+
+
+@bp.post("/plants/<int:plant_id>/event")
+def befell(plant_id: int) -> Response:
+    """What befell a plant."""
+    reader = Reader(request.form, speech(), today())
+    kind = reader.choice("kind", events.EVENTS, "what happened")
+    on: date = reader.day("on", "The day", back=800) if reader.raw("on") else today()
+    note = reader.text("note", "The note", longest=300, needed=False)
+    try:
+        reader.done()
+        with household().store.writing() as session:
+            events.befell(
+                session,
+                catalogue(),
+                plant_id,
+                kind,
+                on,
+                note,
+                told=bool(reader.raw("told")),
+                now=now(),
+            )
+    except FieldErrors as error:
+        return plants.show(plant_id, request.form, error.by_field)
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.post("/events/<int:event_id>/withdraw")
+def unsaid(event_id: int) -> Response:
+    """Take back what was said to have befallen a plant."""
+    with household().store.writing() as session:
+        plant_id = events.take_back(session, event_id, now=now())
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.get("/plants/paste")
+def paste() -> Response:
+    """A list of plants to paste."""
+    return _paste("", (), {})
+
+
+def _paste(text: str, rows: tuple[pasting.Line, ...], wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        return render.page(
+            "archive/record/paste.html",
+            422 if wrong else 200,
+            text=text,
+            rows=rows,
+            wrong=wrong,
+            places=cases.places(session),
+        )
+
+
+@bp.post("/plants/paste")
+def pasted() -> Response:
+    """Read a pasted list: shown first, then kept."""
+    text = re.sub(r"\r\n?", "\n", request.form.get("list", ""))
+    with household().store.reading() as session:
+        rows = pasting.lines(session, text)
+    wrong = (
+        {"list": "Some lines cannot be used; they are marked below. What you pasted is still here."}
+        if any(r.fault for r in rows)
+        else {}
+    )
+    if not rows:
+        wrong = {"list": "Paste at least one line."}
+    if wrong or request.form.get("act") != "keep":
+        return _paste(text, rows, wrong)
+    with household().store.writing() as session:
+        pasting.keep(session, rows, now=now())
+    return render.go(url_for("plants.page"))

@@ -1,0 +1,1 @@
+"""A case: its page, its course, a rehearsal."""

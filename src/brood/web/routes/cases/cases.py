@@ -1,0 +1,336 @@
+"""Cases: opening one, its page, what is recorded in it, its calendar file."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from flask import Blueprint, Response, make_response, request, url_for
+from sqlalchemy.orm import Session
+
+from brood.errors import FieldErrors, InputError
+from brood.services.archive import calendar
+from brood.services.cases import assemble, assumptions, case_page, commands, plans, trial
+from brood.services.cases.chart_data import stage_drawing
+from brood.services.diagnosis import look_log, look_page
+from brood.services.documents import develop
+from brood.services.followup import ending
+from brood.services.guide import guide, own_figures
+from brood.services.house import progress
+from brood.services.house.plants import is_eaten
+from brood.services.treatment import chance_page, choose
+from brood.services.treatment.permitted import Offer, offers
+from brood.store.queries import cases as queries
+from brood.store.queries import looks as look_queries
+from brood.store.tables import Plant
+from brood.web import render, undo
+from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.forms.cases import cases as form
+from brood.web.forms.reader import Reader, key_of
+
+bp = Blueprint("cases", __name__)
+
+
+@bp.get("/plants/<int:plant_id>/case")
+def new(plant_id: int) -> Response:
+    """Which pest, then what was seen."""
+    pest_id, values = request.args.get("pest", ""), {}
+    number = key_of(request.args.get("look", ""))
+    if number is not None:
+        with household().store.reading() as session:
+            values = look_page.carried_over(look_queries.look(session, number), pest_id)
+    return _new(plant_id, pest_id, values, {})
+
+
+def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> Response:
+    held, again = catalogue(), request.method == "POST"
+    with household().store.reading() as session:
+        plant = queries.plant(session, plant_id)
+        place = plant.stays[-1].place if plant.stays else None
+        if pest_id not in held.records:
+            return render.page(
+                "cases/cases/which.html", plant=plant, place=place, groups=guide.by_group(held)
+            )
+        record = held.records[pest_id]
+        return render.page(
+            "cases/cases/new.html",
+            422 if wrong else 200,
+            plant=plant,
+            place=place,
+            record=record,
+            stages=commands.stage_choices(record),
+            rough=form.ROUGH,
+            offers=_offers(session, plant, pest_id),
+            ticked=_ticked(session, plant, pest_id, again=again),
+            own={},
+            drawings={
+                stage: stage_drawing(record, stage) for stage, _ in commands.stage_choices(record)
+            },
+            values=values,
+            wrong=wrong,
+            eaten=is_eaten(plant),
+            again=again,
+            look_id=request.values.get("look", ""),
+        )
+
+
+def _offers(session: Session, plant: Plant, pest_id: str) -> list[Offer]:
+    return [
+        o
+        for o in offers(catalogue(), pest_id, choose.setting_of(session, plant, today=today()))
+        if o.care.supply != "living"
+    ]
+
+
+def _ticked(session: Session, plant: Plant, pest_id: str, *, again: bool) -> set[str]:
+    """What is ticked: as sent, or to begin with the mildest that does enough and is
+    offered here without a warning.
+    """
+    if again:
+        return {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
+    good = {o.record.id for o in _offers(session, plant, pest_id) if o.allowed and not o.warnings}
+    return set(commands.default_acts(catalogue(), pest_id, plant.kind, good))
+
+
+@bp.post("/plants/<int:plant_id>/case")
+def open_case(plant_id: int) -> Response:
+    """Open a case and plan it."""
+    held = catalogue()
+    pest_id = request.form.get("pest", "")
+    try:
+        record = held.records[held.pest(pest_id).id]
+        command = form.open_case(
+            _reader(), plant_id, pest_id, commands.stage_choices(record), held.treatments
+        )
+        with household().store.writing() as session:
+            here = choose.setting_of(session, queries.plant(session, plant_id), today=today())
+            command = replace(command, acts=choose.check(held, here, command.acts))
+            case_id = commands.open_case(
+                session, held, command, today=today(), now=now(), speech=speech()
+            )
+            look_id = key_of(request.form.get("look", ""))
+            if look_id is not None:
+                look_log.close(session, look_id, now=now(), case_id=case_id)
+    except FieldErrors as error:
+        return _new(plant_id, pest_id, request.form, error.by_field)
+    except InputError as error:
+        return _new(plant_id, pest_id, request.form, {"whole": error.message})
+    return render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.get("/cases/<int:case_id>")
+def page(case_id: int) -> Response:
+    """A case: what to do next, and why."""
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    return _page(case_id)
+
+
+def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) -> Response:
+    held = catalogue()
+    with household().store.reading() as session:
+        result = case_page.build(session, held, case_id, now=now(), speech=speech())
+        return render.page(
+            "cases/cases/page.html",
+            status,
+            part="cases/cases/_case.html",
+            r=result,
+            steps=progress.of_case(session, held, result.row, today()),
+            wrong=wrong or {},
+            values=request.form,
+            rough=form.ROUGH,
+            stages=commands.stage_choices(result.pest),
+            stage_names=_stage_names(case_id, result),
+            sources=develop.sources(held, result.pest),
+            own_figures=own_figures.in_use(session, result.pest.id),
+        )
+
+
+def _stage_names(case_id: int, result: case_page.CaseResult) -> dict[str, str]:
+    return {
+        **{s.id: s.plural for s in result.pest.stage},
+        **dict(commands.stage_choices(result.pest)),
+    }
+
+
+def _after(case_id: int) -> Response:
+    return (
+        _page(case_id) if render.wants_part() else render.go(url_for("cases.page", case_id=case_id))
+    )
+
+
+@bp.post("/evenings/<int:application_id>")
+def mark(application_id: int) -> Response:
+    """Record an evening as done today, done on another day, or skipped."""
+    with household().store.reading() as session:
+        row, _ = queries.case_of_application(session, application_id)
+    try:
+        said = form.mark(_reader(), catalogue().treatments)
+        with household().store.writing() as session:
+            commands.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
+    except FieldErrors as error:
+        return _page(
+            row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()}
+        )
+    undo.offer(
+        f"{row.plant.name}: {'evening skipped' if said.outcome == 'skipped' else 'evening done'}.",
+        f"/evenings/{application_id}/withdraw",
+    )
+    return render.back("") if request.form.get("back") else _after(row.id)
+
+
+@bp.post("/evenings/<int:application_id>/withdraw")
+def unmark(application_id: int) -> Response:
+    """Withdraw what was recorded of an evening."""
+    with household().store.writing() as session:
+        case_id = commands.unmark(session, catalogue(), application_id, now=now(), speech=speech())
+    return render.back("") if request.form.get("back") else _after(case_id)
+
+
+@bp.post("/cases/<int:case_id>/finds")
+def add_find(case_id: int) -> Response:
+    """Add a find."""
+    with household().store.reading() as session:
+        record = catalogue().records[queries.case(session, case_id).pest_id]
+    try:
+        command = form.find(_reader(), commands.stage_choices(record))
+        with household().store.writing() as session:
+            commands.add_find(session, catalogue(), case_id, command, now=now(), speech=speech())
+    except FieldErrors as error:
+        return _page(case_id, 422, {f"find-{name}": text for name, text in error.by_field.items()})
+    return _after(case_id)
+
+
+@bp.post("/finds/<int:finding_id>")
+def correct_find(finding_id: int) -> Response:
+    """Correct or withdraw a find."""
+    with household().store.reading() as session:
+        row, finding = queries.case_of_finding(session, finding_id)
+        record = catalogue().records[row.pest_id]
+        stages = [*commands.stage_choices(record), (finding.stage, finding.stage)]
+    try:
+        command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
+        with household().store.writing() as session:
+            commands.correct_find(
+                session, catalogue(), finding_id, command, now=now(), speech=speech()
+            )
+    except FieldErrors as error:
+        return _page(
+            row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()}
+        )
+    return _after(row.id)
+
+
+@bp.post("/cases/<int:case_id>/close")
+def close(case_id: int) -> Response:
+    """Close a case, or open it again, as the form says; one that is not clear by its
+    record asks first.
+    """
+    closed = request.form.get("to") != "open"
+    with household().store.reading() as session:
+        row = queries.case(session, case_id)
+        early = (
+            closed
+            and row.closed_at is None
+            and not request.form.get("sure")
+            and ending.unsettled(session, catalogue(), row, today())
+        )
+    if early:
+        return render.go(url_for("follow.over", case_id=case_id, closing=1))
+    with household().store.writing() as session:
+        commands.close(session, catalogue(), case_id, closed=closed, now=now(), speech=speech())
+    done, back = ("closed", "open") if closed else ("opened again", "closed")
+    undo.offer(f"{row.plant.name}: case {done}.", f"/cases/{case_id}/close", to=back, sure="1")
+    return render.back("") if request.form.get("back") else _after(case_id)
+
+
+@bp.get("/cases/<int:case_id>/chance")
+def chance(case_id: int) -> Response:
+    """The chance that the dates clear the plant, and what common rules would do."""
+    with household().store.reading() as session:
+        row = queries.case(session, case_id)
+        found = chance_page.of_case(
+            session, catalogue(), row, today(), speech(), rules=not render.wants_part()
+        )
+        return render.page(
+            "cases/cases/chance.html", part="cases/cases/_chance.html", row=row, r=found
+        )
+
+
+@bp.get("/cases/<int:case_id>/assumptions")
+def rests_on(case_id: int) -> Response:
+    """Every number that the chance rests on, and what it would be at the number's ends."""
+    with household().store.reading() as session:
+        row = queries.case(session, case_id)
+        try:
+            held = plans.planned(assemble.model(session, catalogue(), row, today()))
+        except InputError as error:
+            return render.page(
+                "cases/cases/assumptions.html", row=row, rows=[], plan=None, trouble=error.message
+            )
+        rows = assumptions.build(held, catalogue(), speech())
+        return render.page(
+            "cases/cases/assumptions.html", row=row, rows=rows, plan=held.plan, trouble=""
+        )
+
+
+@bp.get("/cases/<int:case_id>/try")
+def try_dates(case_id: int) -> Response:
+    """What other evenings would do: the whole page, the consequences alone, or the chart alone."""
+    text = request.args.get("dates") or ",".join(
+        sorted(day for day in request.args.getlist("day") if day)
+    )
+    chart = request.args.get("part") == "chart"
+    with household().store.reading() as session:
+        row, wrong = queries.bare_case(session, case_id), {}
+        try:
+            found = trial.tried(
+                session,
+                catalogue(),
+                row,
+                text,
+                now=now(),
+                speech=speech(),
+                chart=chart or not render.wants_part(),
+            )
+        except FieldErrors as error:
+            found, wrong = (
+                trial.tried(session, catalogue(), row, "", now=now(), speech=speech(), chart=True),
+                error.by_field,
+            )
+        part = "cases/cases/_chart.html" if chart else "cases/cases/_consequences.html"
+        title = "Brood chart of the tried evenings"
+        return render.page(
+            "cases/cases/try.html",
+            422 if wrong else 200,
+            part=part,
+            t=found,
+            chart=found.chart,
+            title=title,
+            wrong=wrong,
+            was=request.args.get("was", ""),
+        )
+
+
+@bp.post("/cases/<int:case_id>/dates")
+def keep_dates(case_id: int) -> Response:
+    """Keep the keeper's own evenings, or go back to the planner's when none are given."""
+    with household().store.writing() as session:
+        trial.keep(
+            session, catalogue(), case_id, request.form.get("dates", ""), now=now(), speech=speech()
+        )
+    return render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.get("/cases/<int:case_id>/calendar.ics")
+def ics(case_id: int) -> Response:
+    """The dates for a calendar."""
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    with household().store.reading() as session:
+        name, body = calendar.build(session, catalogue(), case_id, prefs(), now=now())
+    response = make_response(body)
+    response.headers["Content-Type"] = "text/calendar; charset=utf-8"
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+def _reader() -> Reader:
+    return Reader(request.form, speech(), today())

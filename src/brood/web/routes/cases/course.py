@@ -1,0 +1,52 @@
+"""What a case's course aims at, and which days suit it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors
+from brood.services.cases import aim
+from brood.services.voice.speech import WEEK_STARTS
+from brood.store.queries import cases as queries
+from brood.web import render
+from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.forms.cases import course as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("course", __name__)
+
+
+@bp.get("/cases/<int:case_id>/course")
+def page(case_id: int) -> Response:
+    """The aim, the days, the harvest and the reach of a course."""
+    with household().store.reading() as session:
+        return _page(case_id, aim.values_of(queries.bare_case(session, case_id)), {})
+
+
+def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    first = WEEK_STARTS[prefs().week]
+    with household().store.reading() as session:
+        row = queries.bare_case(session, case_id)
+        return render.page(
+            "cases/course/page.html",
+            422 if wrong else 200,
+            row=row,
+            values=values,
+            wrong=wrong,
+            absences=form.ABSENCES,
+            weekdays=[(first + n) % 7 for n in range(7)],
+        )
+
+
+@bp.post("/cases/<int:case_id>/course")
+def put(case_id: int) -> Response:
+    """Set the course and plan it."""
+    try:
+        said = form.read(Reader(request.form, speech(), today()))
+    except FieldErrors as error:
+        return _page(case_id, request.form, error.by_field)
+    with household().store.writing() as session:
+        aim.put(session, catalogue(), case_id, said, now=now(), speech=speech())
+    return render.go(url_for("cases.page", case_id=case_id))

@@ -1,0 +1,280 @@
+"""Looking a plant over: the walk, the suspects, the loupe, photos."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, make_response, request, url_for
+
+from brood.errors import FieldErrors
+from brood.services.cases.commands import stage_choices
+from brood.services.diagnosis import look_log, look_page, loupe, photos
+from brood.store.queries import looks as queries
+from brood.web import render
+from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.forms.cases.cases import ROUGH
+from brood.web.forms.diagnosis import looks as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("looks", __name__)
+VIEWS = ("page", "suspects", "every")
+
+
+@bp.post("/plants/<int:plant_id>/look")
+def begin(plant_id: int) -> Response:
+    """Begin to look a plant over, or go on."""
+    with household().store.writing() as session:
+        look_id = look_log.begin(session, plant_id, now=now())
+    return render.go(url_for("looks.page", look_id=look_id))
+
+
+@bp.post("/cases/<int:case_id>/look")
+def again(case_id: int) -> Response:
+    """Ask again what a case's plant has."""
+    with household().store.writing() as session:
+        look_id = look_log.reopen_of_case(session, case_id, now=now())
+    return render.go(url_for("looks.suspects", look_id=look_id))
+
+
+@bp.get("/looks/<int:look_id>")
+def page(look_id: int) -> Response:
+    """The walk over the plant."""
+    return _show(look_id, "page")
+
+
+@bp.get("/looks/<int:look_id>/suspects")
+def suspects(look_id: int) -> Response:
+    """What it could be, and what would settle it."""
+    return _show(look_id, "suspects")
+
+
+@bp.get("/looks/<int:look_id>/every")
+def every(look_id: int) -> Response:
+    """Every question, by theme."""
+    return _show(look_id, "every")
+
+
+def _show(
+    look_id: int, view: str, status: int = 200, wrong: dict[str, str] | None = None
+) -> Response:
+    held = catalogue()
+    themes = list(dict.fromkeys(o.theme for o in held.evidence.observations.values()))
+    theme = request.values.get("theme", "")
+    theme = theme if theme in themes else themes[0]
+    with household().store.reading() as session:
+        result = look_page.build(
+            session,
+            held,
+            look_id,
+            request.values.get("zone", ""),
+            now=now(),
+            hemisphere=prefs().hemisphere,
+        )
+        return render.page(
+            f"diagnosis/looks/{view}.html",
+            status,
+            part=f"diagnosis/looks/_{view}.html",
+            r=result,
+            tools=look_log.TOOLS,
+            wrong=wrong or {},
+            view=view,
+            theme=theme,
+            themes=themes,
+            questions=look_page.questions_of_theme(held, result.row, theme)
+            if view == "every"
+            else (),
+            phrases=held.evidence.observations,
+        )
+
+
+def _after(look_id: int, mark: str = "") -> Response:
+    """The view that the form came from, or its part."""
+    view = request.form.get("view", "page")
+    view = view if view in VIEWS else "page"
+    if render.wants_part():
+        return _show(look_id, view)
+    zone = request.form.get("zone") if view == "page" else None
+    theme = request.form.get("theme") if view == "every" else None
+    return render.go(
+        url_for(f"looks.{view}", look_id=look_id, zone=zone, theme=theme, _anchor=mark or None)
+    )
+
+
+@bp.post("/looks/<int:look_id>/answers")
+def answer(look_id: int) -> Response:
+    """Keep one answer."""
+    observation = request.form.get("observation", "")
+    said, _, doubt = request.form.get("said", "").partition(" ")
+    try:
+        with household().store.writing() as session:
+            look_log.answer(
+                session,
+                catalogue(),
+                look_id,
+                {observation: said},
+                now=now(),
+                sure=doubt != "unsure",
+            )
+    except FieldErrors as error:
+        return _show(look_id, "page", 422, error.by_field)
+    return _after(look_id, f"q-{observation}")
+
+
+@bp.post("/looks/<int:look_id>/choice")
+def choose(look_id: int) -> Response:
+    """Keep the choice among the outcomes of one check."""
+    try:
+        with household().store.writing() as session:
+            look_log.choose(
+                session,
+                catalogue(),
+                look_id,
+                request.form.getlist("option"),
+                request.form.get("chosen", ""),
+                now=now(),
+            )
+    except FieldErrors as error:
+        return _show(look_id, "suspects", 422, error.by_field)
+    return _after(look_id, "check")
+
+
+@bp.post("/looks/<int:look_id>/tools")
+def set_tools(look_id: int) -> Response:
+    """What is at hand, and who looks."""
+    looker = Reader(request.form, speech(), today()).text(
+        "looker", "Who looks", longest=60, needed=False
+    )[:60]
+    with household().store.writing() as session:
+        look_log.set_tools(session, look_id, request.form.getlist("tool"), looker)
+    return _after(look_id, "tools")
+
+
+@bp.post("/looks/<int:look_id>/close")
+def close(look_id: int) -> Response:
+    """Nothing to treat, or enough for now."""
+    with household().store.writing() as session:
+        look_log.close(session, look_id, now=now())
+        plant_id = queries.look(session, look_id).plant_id
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.get("/looks/<int:look_id>/loupe/<pest_id>")
+def glass(look_id: int, pest_id: str) -> Response:
+    """A suspect's stages, magnified and at life size."""
+    return _glass(look_id, pest_id, {})
+
+
+def _glass(look_id: int, pest_id: str, wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        shown = loupe.build(session, catalogue(), look_id, pest_id, now=now())
+        return render.page(
+            "diagnosis/looks/loupe.html",
+            422 if wrong else 200,
+            r=shown,
+            wrong=wrong,
+            values=request.form,
+            rough=ROUGH,
+            life=form.LIFE,
+            clues=form.CLUES,
+            shares=form.SHARES,
+            affected=form.AFFECTED,
+        )
+
+
+@bp.post("/looks/<int:look_id>/loupe/<pest_id>")
+def keep_stages(look_id: int, pest_id: str) -> Response:
+    """Keep the stages as seen, and go on to the case, or back."""
+    record = catalogue().records[catalogue().pest(pest_id).id]
+    try:
+        found, affected = form.stages(
+            Reader(request.form, speech(), today()), stage_choices(record)
+        )
+        with household().store.writing() as session:
+            look_log.keep_stages(session, look_id, pest_id, found, now=now(), affected=affected)
+            row = queries.look(session, look_id)
+            plant_id, case_id = row.plant_id, row.case_id
+    except FieldErrors as error:
+        return _glass(look_id, pest_id, error.by_field)
+    if request.form.get("then") == "case" and any(f.life != "dead" for f in found):
+        return render.go(url_for("cases.new", plant_id=plant_id, pest=pest_id, look=look_id))
+    return render.go(
+        url_for("looks.suspects", look_id=look_id)
+        if case_id is None
+        else url_for("cases.page", case_id=case_id)
+    )
+
+
+@bp.post("/looks/<int:look_id>/photos")
+def add_photo(look_id: int) -> Response:
+    """Keep a photo."""
+    file = request.files.get("photo")
+    try:
+        with household().store.writing() as session:
+            photo_id = photos.add(
+                session,
+                look_id,
+                (file.filename or "") if file else "",
+                file.read() if file else b"",
+                now=now(),
+            )
+    except FieldErrors as error:
+        return _show(look_id, "suspects", 422, error.by_field)
+    return render.go(url_for("looks.photo", photo_id=photo_id))
+
+
+@bp.get("/photos/<int:photo_id>")
+def photo(photo_id: int) -> Response:
+    """A photo, to be given a scale and measured."""
+    return _photo(photo_id, {})
+
+
+def _photo(photo_id: int, wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        found = queries.photo(session, photo_id)
+        look = queries.look(session, found.look_id or 0)
+        return render.page(
+            "diagnosis/looks/photo.html",
+            422 if wrong else 200,
+            photo=found,
+            look=look,
+            wrong=wrong,
+            values=request.form,
+        )
+
+
+@bp.get("/photos/<int:photo_id>/image.jpg")
+def image(photo_id: int) -> Response:
+    """The photo itself."""
+    with household().store.reading() as session:
+        response = make_response(queries.photo(session, photo_id).jpeg)
+    response.headers["Content-Type"] = "image/jpeg"
+    response.headers["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+@bp.post("/photos/<int:photo_id>")
+def mark(photo_id: int) -> Response:
+    """A mark on a photo: its scale, or the length of a body."""
+    reader = Reader(request.form, speech(), today())
+    try:
+        ends = form.ends(reader)
+        with household().store.writing() as session:
+            if request.form.get("what") == "scale":
+                photos.set_scale(session, photo_id, ends, form.known_mm(reader))
+            else:
+                photos.measure(session, catalogue(), photo_id, ends, now=now())
+    except FieldErrors as error:
+        return _photo(photo_id, error.by_field)
+    return render.go(url_for("looks.photo", photo_id=photo_id))
+
+
+@bp.post("/photos/<int:photo_id>/withdraw")
+def withdraw(photo_id: int) -> Response:
+    """Take a photo out of its look."""
+    with household().store.writing() as session:
+        look_id = photos.withdraw(session, photo_id, now=now())
+    return render.go(url_for("looks.suspects", look_id=look_id))
+
+
+@bp.get("/ruler")
+def ruler() -> Response:
+    """Calibrate the screen with a card."""
+    return render.page("diagnosis/looks/ruler.html")

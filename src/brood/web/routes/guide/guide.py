@@ -1,0 +1,113 @@
+"""The field guide, and a keeper's own figures beside it."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.catalogue.own import figures as figures_of
+from brood.errors import FieldErrors, InputError, NotFound
+from brood.services.guide import guide, own_figures
+from brood.web import render
+from brood.web.context import catalogue, household, now, speech, today
+from brood.web.forms.guide import guide as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("guide", __name__, url_prefix="/guide")
+
+
+@bp.get("")
+def page() -> Response:
+    """Every pest by group."""
+    return render.page("guide/guide/page.html", groups=guide.by_group(catalogue()))
+
+
+@bp.get("/<pest_id>")
+def one(pest_id: str) -> Response:
+    """One pest."""
+    _known(pest_id)
+    with household().store.reading() as session:
+        result = guide.build(
+            session, catalogue(), pest_id, request.args.get("stage", ""), today=today()
+        )
+        return render.page(
+            "guide/guide/one.html",
+            part="guide/guide/_curve.html" if "stage" in request.args else None,
+            r=result,
+        )
+
+
+def _known(pest_id: str) -> None:
+    if pest_id not in household().catalogue.pests:
+        raise NotFound("There is no such pest in the field guide.")
+
+
+@bp.get("/<pest_id>/figures")
+def figures(pest_id: str) -> Response:
+    """Every constant, with the keeper's own; a typed value shows its effect before it is kept."""
+    _known(pest_id)
+    return _figures(pest_id, request.args.get("figure", ""), request.args, {})
+
+
+def _figures(pest_id: str, key: str, values: object, wrong: dict[str, str]) -> Response:
+    shipped = household().catalogue
+    draft = None
+    if request.args.get("value") and not wrong:
+        try:
+            draft = form.read(
+                Reader(request.args, speech(), today()), _unit(pest_id, key), note_needed=False
+            )
+        except FieldErrors as error:
+            wrong = dict(error.by_field)
+    with household().store.reading() as session:
+        try:
+            result = own_figures.build(
+                session,
+                shipped,
+                pest_id,
+                {draft.figure: draft.value} if draft else None,
+                today=today(),
+            )
+        except InputError as error:
+            wrong = {"value": error.message}
+            result = own_figures.build(session, shipped, pest_id, today=today())
+        chosen = next((line for line in result.lines if line.figure.key == key), None)
+        return render.page(
+            "guide/guide/figures.html",
+            422 if wrong else 200,
+            r=result,
+            record=shipped.records[pest_id],
+            sources=shipped.sources,
+            chosen=chosen,
+            values=values,
+            wrong=wrong,
+            draft=draft,
+        )
+
+
+def _unit(pest_id: str, key: str) -> str:
+    return next((f.unit for f in figures_of(household().catalogue, pest_id) if f.key == key), "")
+
+
+@bp.post("/<pest_id>/figures")
+def keep(pest_id: str) -> Response:
+    """Keep an own figure, or go back to the shipped one."""
+    _known(pest_id)
+    key = request.form.get("figure", "")
+    try:
+        with household().store.writing() as session:
+            if request.form.get("act") == "restore":
+                own_figures.restore(session, pest_id, key, now=now())
+            else:
+                said = form.read(Reader(request.form, speech(), today()), _unit(pest_id, key))
+                own_figures.keep(
+                    session,
+                    household().catalogue,
+                    pest_id,
+                    said.figure,
+                    said.value,
+                    said.note,
+                    now=now(),
+                )
+    except FieldErrors as error:
+        return _figures(pest_id, key, request.form, error.by_field)
+    return render.go(url_for("guide.figures", pest_id=pest_id, figure=key) + "#figure")

@@ -1,0 +1,115 @@
+"""The whole house, and the plan of each place."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors
+from brood.services.cases import beside
+from brood.services.house import neighbours
+from brood.store.queries import cases
+from brood.web import render
+from brood.web.context import catalogue, household, speech, today
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("house", __name__)
+MOST_SHELVES = 12
+
+
+@bp.get("/house")
+def page() -> Response:
+    """Every place with its plants: infested, suspect, watched, clear."""
+    with household().store.reading() as session:
+        places = [
+            (place, rows) for place, rows in neighbours.house(session, catalogue(), today()) if rows
+        ]
+        risky = [
+            r
+            for r in neighbours.risks(session, catalogue(), today())
+            if r.chance >= neighbours.CHECKED
+        ]
+        states = {
+            state: sum(r.state == state for _, rows in places for r in rows)
+            for state in neighbours.STATES
+        }
+        return render.page(
+            "house/house/page.html",
+            places=places,
+            risks=risky,
+            states=states,
+            checked=neighbours.CHECKED,
+        )
+
+
+@bp.get("/places/<int:place_id>/plan")
+def plan(place_id: int) -> Response:
+    """The plan of a place: shelves, what touches, trays, draught."""
+    return _plan(place_id, {})
+
+
+def _plan(place_id: int, wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        place, rows = next(
+            (
+                (p, r)
+                for p, r in neighbours.house(session, catalogue(), today())
+                if p.id == place_id
+            ),
+            (cases.place(session, place_id), []),
+        )
+        stays = [(row.plant, beside.stay_of(row.plant)) for row in rows]
+        return render.page(
+            "house/house/plan.html",
+            422 if wrong else 200,
+            place=place,
+            rows=rows,
+            stays=stays,
+            draughts=neighbours.DRAUGHTS,
+            shelves=MOST_SHELVES,
+            wrong=wrong,
+        )
+
+
+@bp.post("/places/<int:place_id>/plan")
+def arrange(place_id: int) -> Response:
+    """Keep the plan of a place, or move one plant a step along its shelf."""
+    reader = Reader(request.form, speech(), today())
+    with household().store.reading() as session:
+        here = [
+            p.id
+            for p in beside.everyone(session)
+            if (s := beside.stay_of(p)) is not None and s.place_id == place_id
+        ]
+    spots = [_spot(reader, plant_id) for plant_id in here]
+    step = reader.raw("move")
+    if ":" in step:
+        spots = [_stepped(s, step) for s in spots]
+    try:
+        reader.done()
+        with household().store.writing() as session:
+            neighbours.arrange(session, place_id, reader.raw("draught"), spots)
+    except FieldErrors as error:
+        return _plan(place_id, error.by_field)
+    return render.go(url_for("house.plan", place_id=place_id))
+
+
+def _spot(reader: Reader, plant_id: int) -> neighbours.SpotCommand:
+    shelf = reader.whole(f"shelf-{plant_id}", "The shelf", 1, MOST_SHELVES) or 1
+    position = reader.whole(f"position-{plant_id}", "The place on the shelf", 0, 500) or 0
+    tray = reader.text(f"tray-{plant_id}", "The tray", longest=30, needed=False)
+    return neighbours.SpotCommand(
+        plant_id, shelf, 10 * position, bool(reader.raw(f"touches-{plant_id}")), tray
+    )
+
+
+def _stepped(spot: neighbours.SpotCommand, step: str) -> neighbours.SpotCommand:
+    plant, _, way = step.partition(":")
+    if plant != str(spot.plant_id):
+        return spot
+    return neighbours.SpotCommand(
+        spot.plant_id,
+        spot.shelf,
+        spot.position + (15 if way == "right" else -15),
+        spot.touches,
+        spot.tray,
+    )

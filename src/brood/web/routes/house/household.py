@@ -1,0 +1,60 @@
+"""Who lives in the household and where they go."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors
+from brood.services.house import who_lives_here as living
+from brood.store.queries import cases as queries
+from brood.store.tables import Place
+from brood.web import render
+from brood.web.context import household, speech, today
+from brood.web.forms.house import household as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("household", __name__)
+
+
+@bp.get("/household")
+def page() -> Response:
+    """Who lives there, and at which places."""
+    return _page({})
+
+
+def _page(wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        held, places = living.load(session), queries.places(session)
+        values = request.form if wrong else _values(held, places)
+        return render.page(
+            "house/household/page.html",
+            422 if wrong else 200,
+            values=values,
+            wrong=wrong,
+            places=places,
+            living=living.LIVING,
+            visitors=living.VISITORS,
+        )
+
+
+def _values(held: living.Household, places: Sequence[Place]) -> dict[str, str]:
+    out = {f"living-{one}": "1" for one in held.living} | {"region": held.region}
+    for place in places:
+        out |= {f"at-{place.id}-{one}": "1" for one in place.visitors}
+    return out
+
+
+@bp.post("/household")
+def put() -> Response:
+    """Keep it."""
+    with household().store.reading() as session:
+        ids = [place.id for place in queries.places(session)]
+    try:
+        held, visitors = form.read(Reader(request.form, speech(), today()), ids)
+    except FieldErrors as error:
+        return _page(error.by_field)
+    with household().store.writing() as session:
+        living.put(session, held, visitors)
+    return render.go(url_for("shelf.page"))

@@ -1,0 +1,172 @@
+"""Plants: the list, one plant, adding and changing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from flask import Blueprint, Response, request, url_for
+from sqlalchemy.orm import Session
+
+from brood.errors import FieldErrors
+from brood.services.cases import beside
+from brood.services.house import events, neighbours, plants, quarantine
+from brood.store.queries import cases, looks
+from brood.web import render
+from brood.web.context import catalogue, household, now, speech, today
+from brood.web.forms.house import plants as form
+from brood.web.forms.reader import Reader
+from brood.web.routes.house.today import up_to_date
+
+bp = Blueprint("plants", __name__, url_prefix="/plants")
+MOST_NEAR, MOST_SHOWN = 12, 120
+
+
+@bp.get("")
+def page() -> Response:
+    """Every plant and what is next for it."""
+    up_to_date()
+    with household().store.reading() as session:
+        lines = plants.listing(session, catalogue(), today=today(), speech=speech())
+        words = request.args.get("q", "")[:80]
+        others = [n for n in lines if not n.cases and plants.fits(n, words)]
+        return render.page(
+            "house/plants/page.html",
+            lines=lines,
+            others=others[:MOST_SHOWN],
+            more=len(others) - MOST_SHOWN,
+            q=words,
+            places=cases.places(session),
+        )
+
+
+@bp.get("/new")
+def new() -> Response:
+    """The form for a plant."""
+    with household().store.reading() as session:
+        return _form(session, {"place": request.args.get("place", "")})
+
+
+@bp.post("/new")
+def add() -> Response:
+    """Keep a new plant."""
+    try:
+        with household().store.writing() as session:
+            command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
+            plant_id = plants.add(session, command, now=now())
+    except FieldErrors as error:
+        with household().store.reading() as session:
+            return _form(session, request.form, error.by_field)
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.get("/<int:plant_id>")
+def one(plant_id: int) -> Response:
+    """One plant."""
+    return show(plant_id, {}, {})
+
+
+def show(plant_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    """The page of a plant, with what was typed and what is wrong with it."""
+    with household().store.reading() as session:
+        plant = cases.plant(session, plant_id)
+        lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
+        apart = next(
+            (q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None
+        )
+        return render.page(
+            "house/plants/one.html",
+            422 if wrong else 200,
+            values=values,
+            wrong=wrong,
+            plant=plant,
+            lines=lines,
+            kinds=plants.KINDS,
+            prone=plants.prone_to(catalogue(), plant),
+            looks=looks.of_plant(session, plant_id),
+            near=beside.beside(session, plant)[:MOST_NEAR],
+            apart=apart,
+            reasons=quarantine.REASONS,
+            events=events.EVENTS,
+            treated=plants.last_treated(plant),
+            befell=events.of_plant(session, plant_id),
+            repot=events.repotting(catalogue(), plant),
+            carries=events.what_it_carries(session, catalogue(), plant),
+            went_with=[catalogue().name(c.pest_id) for c in neighbours.sources(plant, today())]
+            if plant.gone_on
+            else [],
+        )
+
+
+@bp.get("/<int:plant_id>/edit")
+def edit(plant_id: int) -> Response:
+    """The form for a plant that is there."""
+    with household().store.reading() as session:
+        plant = cases.plant(session, plant_id)
+        place = plant.stays[-1].place_id if plant.stays else ""
+        kept = {
+            key: getattr(plant, key)
+            for key in (
+                "name",
+                "kind",
+                "note",
+                "species",
+                "build",
+                "age",
+                "growth",
+                "worth",
+                "eaten",
+                "sensitive",
+            )
+        }
+        return _form(
+            session,
+            {**kept, "place": str(place), **{f"mark-{m}": "1" for m in plant.marks}},
+            plant_id=plant_id,
+        )
+
+
+@bp.post("/<int:plant_id>/edit")
+def change(plant_id: int) -> Response:
+    """Keep a changed plant."""
+    try:
+        with household().store.writing() as session:
+            command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
+            plants.change(session, plant_id, command, now=now())
+    except FieldErrors as error:
+        with household().store.reading() as session:
+            return _form(session, request.form, error.by_field, plant_id=plant_id)
+    return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+def _marks() -> list[str]:
+    return [m.id for m in catalogue().sensitivity.marked]
+
+
+def _reader() -> Reader:
+    return Reader(request.form, speech(), today())
+
+
+def _form(
+    session: Session,
+    values: object,
+    wrong: dict[str, str] | None = None,
+    plant_id: int | None = None,
+) -> Response:
+    places = cases.places(session)
+    return render.page(
+        "house/plants/form.html",
+        422 if wrong else 200,
+        values=values,
+        wrong=wrong or {},
+        places=places,
+        kinds=plants.KINDS,
+        plant_id=plant_id,
+        marks=catalogue().sensitivity.marked,
+        choices={
+            "build": plants.BUILDS.items(),
+            "age": plants.AGES.items(),
+            "growth": plants.GROWTHS.items(),
+            "worth": plants.WORTHS.items(),
+            "eaten": plants.EATEN_CHOICES.items(),
+        },
+    )

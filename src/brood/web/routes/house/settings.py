@@ -1,0 +1,97 @@
+"""Settings: units, dates, page, calendar alarm, shortcuts, passcode."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors
+from brood.services.house import access
+from brood.services.voice import preferences
+from brood.services.voice.speech import LOCALES
+from brood.web import render
+from brood.web.context import household, prefs, speech, today
+from brood.web.forms.house import settings as form
+from brood.web.forms.reader import Reader
+from brood.web.guard import from_this_machine
+
+bp = Blueprint("settings", __name__)
+
+ALARMS = {
+    "0": "at the hour itself",
+    "2": "two hours before",
+    "10": "the same morning",
+    "34": "the morning before",
+}
+
+
+@bp.get("/settings")
+def page() -> Response:
+    """All settings."""
+    return _page({}, {})
+
+
+def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Response:
+    values = request.form if wrong else asdict(prefs())
+    with household().store.reading() as session:
+        has = access.has_passcode(session)
+    return render.page(
+        "house/settings/page.html",
+        status,
+        locales=LOCALES,
+        themes=preferences.THEMES,
+        alarms=ALARMS,
+        values=values,
+        zones=preferences.zones(),
+        wrong=wrong,
+        said=said,
+        has_passcode=has,
+        may_set=from_this_machine(),
+    )
+
+
+@bp.post("/settings")
+def save() -> Response:
+    """Keep the settings."""
+    try:
+        chosen = form.read(Reader(request.form, speech(), today()), prefs())
+    except FieldErrors as error:
+        return _page(error.by_field, {}, 422)
+    with household().store.writing() as session:
+        preferences.save(session, chosen)
+    return render.go(url_for("settings.page"))
+
+
+@bp.post("/settings/passcode")
+def passcode() -> Response:
+    """Set the household passcode; only on this machine."""
+    if not from_this_machine():
+        return _page(
+            {"passcode": "The passcode can only be changed on the machine that Brood runs on."},
+            {},
+            422,
+        )
+    try:
+        with household().store.writing() as session:
+            access.set_passcode(session, request.form.get("passcode", "")[:200])
+        access.new_secret(household().settings.data)
+    except FieldErrors as error:
+        return _page(error.by_field, {}, 422)
+    return _page(
+        {},
+        {
+            "passcode": "The new passcode is kept. It is asked for when Brood is started with "
+            "--lan; start it again to end open sessions."
+        },
+    )
+
+
+@bp.post("/theme")
+def theme() -> Response:
+    """Turn the page from day to evening or back."""
+    with household().store.writing() as session:
+        preferences.put(
+            session, "theme", "light" if request.form.get("theme") == "light" else "dark"
+        )
+    return render.back("/")

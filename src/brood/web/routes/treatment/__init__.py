@@ -1,0 +1,1 @@
+"""Choosing, mixing and doing a treatment."""

@@ -1,0 +1,106 @@
+"""The treatment evening, test leaves, and what comes after."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors
+from brood.services.cases import aftercare, commands, plans, test_leaves
+from brood.services.treatment import evening_page
+from brood.store.queries import cases as queries
+from brood.web import render, undo
+from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.forms.reader import Reader
+from brood.web.forms.treatment import evening as form
+from brood.web.forms.treatment.shelf import VOLUME_UNITS
+
+bp = Blueprint("evening", __name__)
+
+
+@bp.get("/cases/<int:case_id>/evening")
+def page(case_id: int) -> Response:
+    """What to do tonight, part by part."""
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    return _page(case_id, {}, {})
+
+
+def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        result = evening_page.build(session, catalogue(), case_id, now=now(), speech=speech())
+        key = values.get("sent_key") or uuid.uuid4().hex
+        return render.page(
+            "treatment/evening/page.html",
+            422 if wrong else 200,
+            e=result,
+            values=values,
+            wrong=wrong,
+            sent_key=key,
+            units=VOLUME_UNITS,
+            unit="ml" if prefs().measure == "metric" else "fl oz",
+        )
+
+
+@bp.post("/cases/<int:case_id>/evening")
+def finish(case_id: int) -> Response:
+    """Record the evening, set the after-care going and plan again."""
+    with household().store.reading() as session:
+        stages = commands.stage_choices(
+            catalogue().records[queries.bare_case(session, case_id).pest_id]
+        )
+    try:
+        said = form.read(Reader(request.form, speech(), today()), catalogue(), stages)
+        with household().store.writing() as session:
+            evening_page.finish(session, catalogue(), case_id, said, now=now(), speech=speech())
+    except FieldErrors as error:
+        if render.wants_receipt():
+            raise
+        return _page(case_id, request.form, error.by_field)
+    return (
+        render.kept(said.sent_key)
+        if render.wants_receipt()
+        else render.go(url_for("cases.page", case_id=case_id))
+    )
+
+
+@bp.post("/cases/<int:case_id>/patch")
+def start_patch(case_id: int) -> Response:
+    """Test leaves were sprayed just now."""
+    reader = Reader(request.form, speech(), today())
+    leaf = reader.text("leaf", "Which leaves", longest=120, needed=False)
+    with household().store.writing() as session:
+        test_leaves.start(session, catalogue(), case_id, reader.raw("treatment"), leaf, now=now())
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    return render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.post("/patches/<int:patch_id>")
+def judge(patch_id: int) -> Response:
+    """How the test leaves look."""
+    reader = Reader(request.form, speech(), today())
+    note = reader.text("note", "The note", longest=300, needed=False)
+    with household().store.writing() as session:
+        case_id = test_leaves.judge(
+            session, patch_id, reader.raw("outcome"), note, now=now(), speech=speech()
+        )
+    if reader.raw("outcome") in test_leaves.OUTCOMES:
+        undo.offer(
+            f"The test leaves are {reader.raw('outcome')}.",
+            f"/patches/{patch_id}",
+            outcome=test_leaves.NOT_JUDGED,
+        )
+    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    return render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.post("/tasks/<int:task_id>")
+def tick(task_id: int) -> Response:
+    """Tick a task off, or take the tick back, as the form says."""
+    done = request.form.get("to") != "open"
+    with household().store.writing() as session:
+        case_id, text = aftercare.tick(session, task_id, done=done, now=now())
+    if done:
+        undo.offer(text, f"/tasks/{task_id}", to="open")
+    return render.back(url_for("cases.page", case_id=case_id))

@@ -1,0 +1,130 @@
+"""The means of a case: what is offered here, what each would change, leaves, soil, and
+whether the plant is worth it.
+"""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.errors import FieldErrors, InputError
+from brood.services.treatment import advice, choose
+from brood.web import render
+from brood.web.context import catalogue, household, now, speech, today
+from brood.web.forms.reader import Reader
+from brood.web.forms.treatment import means as form
+
+bp = Blueprint("means", __name__)
+
+
+@bp.get("/cases/<int:case_id>/means")
+def page(case_id: int) -> Response:
+    """What may be done to this plant, here."""
+    return _page(case_id, {})
+
+
+def _page(case_id: int, wrong: dict[str, str]) -> Response:
+    with household().store.reading() as session:
+        result = choose.build(session, catalogue(), case_id, today=today())
+        again = request.method == "POST"
+        ticked = (
+            {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
+            if again
+            else set(result.chosen)
+        )
+        return render.page(
+            "treatment/means/page.html",
+            422 if wrong else 200,
+            m=result,
+            wrong=wrong,
+            values=request.form,
+            again=again,
+            ticked=ticked,
+            rungs=choose.RUNGS,
+            own=_own(result),
+        )
+
+
+def _own(result: choose.MeansResult) -> dict[str, str]:
+    """The label's figures that stand in the case now."""
+    out = {}
+    for act in result.row.acts:
+        out[f"gap-{act.treatment_id}"] = "" if act.min_gap_days is None else str(act.min_gap_days)
+        out[f"most-{act.treatment_id}"] = (
+            "" if act.max_applications is None else str(act.max_applications)
+        )
+    return out
+
+
+@bp.post("/cases/<int:case_id>/means")
+def put(case_id: int) -> Response:
+    """Set the means and plan again."""
+    reader = Reader(request.form, speech(), today())
+    try:
+        acts = form.acts(reader, catalogue().treatments)
+        reader.done()
+        with household().store.writing() as session:
+            choose.put(
+                session,
+                catalogue(),
+                case_id,
+                acts,
+                test_patch=bool(reader.raw("test_patch")),
+                now=now(),
+                speech=speech(),
+            )
+    except FieldErrors as error:
+        return _page(case_id, error.by_field)
+    return render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.get("/cases/<int:case_id>/means/figures")
+def figures(case_id: int) -> Response:
+    """What each means would do to the evenings and the chance."""
+    with household().store.reading() as session:
+        try:
+            now_, toggles, soil, triage = advice.whole(session, catalogue(), case_id, today=today())
+        except InputError as error:
+            return render.page(
+                "treatment/means/figures.html",
+                part="treatment/means/_figures.html",
+                case_id=case_id,
+                trouble=error.message,
+            )
+        return render.page(
+            "treatment/means/figures.html",
+            part="treatment/means/_figures.html",
+            case_id=case_id,
+            now_=now_,
+            toggles=toggles,
+            soil=soil,
+            triage=triage,
+            trouble="",
+            rungs=choose.RUNGS,
+        )
+
+
+@bp.get("/cases/<int:case_id>/means/cut")
+def cut(case_id: int) -> Response:
+    """What cutting the worst leaves would save."""
+    reader = Reader(request.args, speech(), today())
+    worst, leaves = (
+        reader.whole("worst", "How many to cut", 1, 500),
+        reader.whole("leaves", "How many have it", 1, 5000),
+    )
+    said, wrong = None, dict(reader.wrong)
+    with household().store.reading() as session:
+        try:
+            if worst and leaves:
+                said = advice.cut(session, catalogue(), case_id, worst, leaves, today=today())
+        except InputError as error:
+            wrong["worst"] = error.message
+        status = 422 if wrong else 200
+        return render.page(
+            "treatment/means/cut.html",
+            status,
+            part="treatment/means/_cut.html",
+            case_id=case_id,
+            cut=said,
+            wrong=wrong,
+            values=request.args,
+        )

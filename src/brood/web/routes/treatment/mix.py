@@ -1,0 +1,158 @@
+"""The mixing bench and the label for the bottle."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import timedelta
+
+from flask import Blueprint, Response, request
+from sqlalchemy.orm import Session
+
+from brood.errors import FieldErrors, InputError, NotFound
+from brood.services.cases import effort
+from brood.services.house import who_lives_here as living
+from brood.services.house.plants import is_eaten
+from brood.services.treatment import bench, shelf, shopping
+from brood.services.voice import units
+from brood.store.queries import cases as queries
+from brood.store.tables import PestCase, StockItem
+from brood.web import render
+from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.forms.reader import Reader, key_of
+from brood.web.forms.treatment import mix as form
+from brood.web.forms.treatment.shelf import VOLUME_UNITS
+
+bp = Blueprint("mix", __name__)
+
+
+@bp.get("/mix")
+def page() -> Response:
+    """The bench, with what a case needs filled in where one is given."""
+    return _bench(request.args)
+
+
+@bp.post("/mix")
+def work() -> Response:
+    """The bench with an answer, or the reason why not."""
+    return _bench(request.form)
+
+
+def _bench(values: Mapping[str, str]) -> Response:
+    held = catalogue()
+    with household().store.reading() as session:
+        row = _case(session, values)
+        filled = {**_first(row, values, shelf.items(session)), **values}
+        made, wrong = None, {}
+        try:
+            made = bench.mix(held, _command(session, row, filled))
+        except FieldErrors as error:
+            wrong = error.by_field
+        except InputError as error:
+            wrong = {"whole": error.message}
+        bottles = [
+            (
+                f"shelf:{b.item.id}",
+                f"{b.item.name}: {b.holds}" + (f", {b.item.percent:g} %" if b.item.percent else ""),
+            )
+            for b in shelf.bottles(session, held, today())
+        ]
+        stuff = [
+            (key, held.recipes.name(key)) for key in (*held.recipes.ingredient, *held.recipes.other)
+        ]
+        wanted = (
+            shopping.of_case(held, row, shelf.usable(shelf.items(session), today()))
+            if row
+            else None
+        )
+        status = 422 if wrong and request.method == "POST" else 200
+        return render.page(
+            "treatment/mix/page.html",
+            status,
+            values=filled,
+            made=made,
+            wrong=wrong,
+            row=row,
+            recipes=_choices(),
+            bottles=bottles,
+            stuff=stuff,
+            others=[(key, one.name) for key, one in held.recipes.other.items()],
+            units=VOLUME_UNITS,
+            wanted=wanted,
+            part="treatment/mix/_made.html",
+        )
+
+
+def _case(session: Session, values: Mapping[str, str]) -> PestCase | None:
+    number = key_of(values.get("case", ""))
+    return None if number is None else queries.case(session, number)
+
+
+def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) -> bench.MixCommand:
+    bottles = {one.id: one for one in shelf.items(session)}
+    eaten = is_eaten(row.plant) if row else bool(values.get("eaten"))
+    return form.read(
+        Reader(values, speech(), today()),
+        catalogue(),
+        bottles,
+        living.load(session).living,
+        eaten=eaten,
+    )
+
+
+def _first(
+    row: PestCase | None, values: Mapping[str, str], bottles: list[StockItem]
+) -> dict[str, str]:
+    """What the bench is filled in with to begin with: what the case uses, from the
+    bottle that holds it.
+    """
+    metric = prefs().measure == "metric"
+    recipes = catalogue().recipes.recipe
+    chosen = [a.treatment_id for a in row.acts if a.treatment_id in recipes] if row else []
+    first = values.get("treatment") or (chosen[0] if chosen else next(iter(recipes)))
+    ml = (
+        effort.mix_ml(catalogue(), row.plant, first) if row and first in catalogue().care else 500.0
+    )
+    product = (
+        next((a.stock for a in row.acts if a.treatment_id == first and a.stock), None)
+        if row
+        else None
+    )
+    main = recipes[first].parts[0].ingredient if first in recipes else ""
+    bottle = product or next((b for b in bottles if not b.labelled and b.holds == main), None)
+    stock = {"stock": f"shelf:{bottle.id}"} if bottle and not values.get("stock") else {}
+    amount = ml if metric else ml / units.factor("fluid_ounce", "milliliter")
+    return {
+        **stock,
+        "amount": f"{amount:.3g}",
+        "amount_unit": "ml" if metric else "fl oz",
+        "treatment": first,
+    }
+
+
+def _choices() -> list[tuple[str, str]]:
+    held = catalogue()
+    return [
+        (key, held.treatments[key].name)
+        for key in held.treatments
+        if key in held.recipes.recipe or held.care[key].supply == "product"
+    ]
+
+
+@bp.get("/mix/label")
+def label() -> Response:
+    """A label to print for the bottle."""
+    with household().store.reading() as session:
+        row = _case(session, request.args)
+        try:
+            made = bench.mix(catalogue(), _command(session, row, request.args))
+        except FieldErrors as error:
+            raise NotFound("; ".join(error.by_field.values())) from None
+        until = now() + timedelta(days=made.keeps_days)
+        return render.page(
+            "treatment/mix/label.html",
+            made=made,
+            row=row,
+            until=until,
+            care=catalogue().care[made.treatment],
+            now=now(),
+        )
