@@ -18,8 +18,8 @@ from brood.services.house.plants import PlantCommand
 from brood.services.house.plants import add as add_plant
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases as queries
-from brood.store.records import CasePlant, Quarantine
-from brood.store.tables import AfterTask, Plant
+from brood.store.records import Quarantine
+from brood.store.tables import AfterTask, CasePlant, Plant
 
 
 def at(day, hour=19):

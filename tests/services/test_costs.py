@@ -13,9 +13,10 @@ from brood.services.house import events, plants, quarantine, today
 from brood.services.treatment import evening_page
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, hours
+from brood.store.place_tables import Place
 from brood.store.queries import cases as queries
 from brood.store.records import Quarantine
-from brood.store.tables import Place, Plant
+from brood.store.tables import Plant
 
 SPEECH = Speech()
 TODAY = NOW.date()

@@ -21,8 +21,7 @@ from brood.services.house.plants import add as add_plant
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
-from brood.store.records import InspectionRecord
-from brood.store.tables import Plant
+from brood.store.tables import InspectionRecord, Plant
 
 SPEECH = Speech()
 

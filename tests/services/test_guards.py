@@ -10,7 +10,8 @@ import pytest
 from brood.catalogue.loader import shipped
 from brood.services.house.who_lives_here import Household
 from brood.services.treatment.permitted import Setting, offer, offers
-from brood.store.tables import Place, Plant, StockItem
+from brood.store.place_tables import Place
+from brood.store.tables import Plant, StockItem
 
 CATALOGUE = shipped()
 TODAY = date(2026, 6, 9)

@@ -10,9 +10,12 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
 
 from brood.errors import SettingError
+from brood.store.base import Table
+from brood.store.engine import migration_engine
 from brood.store.migrate import newest
-from brood.store.session import migration_engine, open_store
-from brood.store.tables import Place, Plant, Setting, Stay, Table
+from brood.store.place_tables import Place
+from brood.store.session import open_store
+from brood.store.tables import Plant, Setting, Stay
 
 NOW = datetime(2026, 6, 8)
 

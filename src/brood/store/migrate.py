@@ -9,7 +9,7 @@ from pathlib import Path
 from sqlalchemy.engine import Connection
 
 from brood.errors import SettingError
-from brood.store.session import migration_engine
+from brood.store.engine import migration_engine
 
 VERSIONS = Path(__file__).parent / "migrations"
 

@@ -12,31 +12,14 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from sqlalchemy import Engine, create_engine, event
-from sqlalchemy.engine import Connection
 from sqlalchemy.orm import Session
 
 from brood.errors import SettingError
+from brood.store.engine import open_engine
+from brood.store.migrate import upgrade
 
 OWNER_ONLY = 0o600
 """Nobody else on the machine reads a household."""
-
-
-def _engine(path: Path, begin: str, *, foreign_keys: bool = True) -> Engine:
-    engine = create_engine(f"sqlite:///{path}")
-
-    @event.listens_for(engine, "connect")
-    def _connect(connection: sqlite3.Connection, _record: object) -> None:
-        connection.isolation_level = None
-        connection.execute("PRAGMA journal_mode = WAL")
-        connection.execute("PRAGMA busy_timeout = 8000")
-        connection.execute(f"PRAGMA foreign_keys = {'ON' if foreign_keys else 'OFF'}")
-
-    @event.listens_for(engine, "begin")
-    def _begin(connection: Connection) -> None:
-        connection.exec_driver_sql(begin)
-
-    return engine
 
 
 class Store:
@@ -44,8 +27,8 @@ class Store:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self._readers = _engine(path, "BEGIN")
-        self._writers = _engine(path, "BEGIN IMMEDIATE")
+        self._readers = open_engine(path, "BEGIN")
+        self._writers = open_engine(path, "BEGIN IMMEDIATE")
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
@@ -69,8 +52,6 @@ def open_store(path: Path) -> Store:
     """Open a household's database, making or migrating it first. Raises SettingError
     when the folder cannot be used.
     """
-    from brood.store.migrate import upgrade
-
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         upgrade(path)
@@ -80,10 +61,3 @@ def open_store(path: Path) -> Store:
             f"The household's folder {path.parent} cannot be used: {error}"
         ) from error
     return Store(path)
-
-
-def migration_engine(path: Path) -> Engine:
-    """An engine for migrations: foreign keys off, for rebuilding a parent table would
-    empty its children.
-    """
-    return _engine(path, "BEGIN IMMEDIATE", foreign_keys=False)

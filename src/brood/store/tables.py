@@ -6,28 +6,14 @@ All temperatures are °C; `*_on` is a date, `*_at` a naive local moment.
 
 from __future__ import annotations
 
-from datetime import date, datetime, time
-from typing import TYPE_CHECKING, Any
+from datetime import date, datetime
+from typing import Any
 
-from sqlalchemy import JSON, CheckConstraint, ForeignKey, Index, MetaData, UniqueConstraint
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy import JSON, CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-if TYPE_CHECKING:
-    from brood.store.records import Card, CasePlant, InspectionRecord
-
-NAMES = {
-    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
-    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
-    "ck": "ck_%(table_name)s_%(constraint_name)s",
-    "fk": "fk_%(table_name)s_%(column_0_name)s",
-    "pk": "pk_%(table_name)s",
-}
-
-
-class Table(DeclarativeBase):
-    """Base of all tables."""
-
-    metadata = MetaData(naming_convention=NAMES)
+from brood.store.base import Table
+from brood.store.place_tables import Place
 
 
 class Setting(Table):
@@ -52,155 +38,6 @@ class OwnFigure(Table):
     figure: Mapped[str]
     value: Mapped[float]
     note: Mapped[str]
-    recorded_at: Mapped[datetime]
-    withdrawn_at: Mapped[datetime | None]
-
-
-class Place(Table):
-    """Where plants stand. `source` says where the temperature comes from.
-
-    `offset_c` shifts every hour (a shelf above a radiator); `warm_spot_c` and
-    `cool_spot_c` say how much warmer and cooler than that its warmest and coolest plant
-    stands, 0 or more. `sensor_url` is the address of a live sensor, `visitors` who goes
-    there; `draught` is right or left where air moves along the shelves that way;
-    `apart_room` how many plants can stand there to be kept apart, None where none do.
-    """
-
-    __tablename__ = "place"
-    __table_args__ = (
-        CheckConstraint(
-            "source in ('constant', 'set-points', 'diary', 'logger', 'sensor', 'weather')",
-            name="source",
-        ),
-        CheckConstraint(
-            "setting in ('indoor', 'glasshouse', 'balcony', 'outdoor')", name="setting"
-        ),
-        CheckConstraint("offset_c between -15 and 15", name="offset"),
-        CheckConstraint(
-            "warm_spot_c between 0 and 15 and cool_spot_c between 0 and 15", name="spots"
-        ),
-    )
-    id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(unique=True)
-    note: Mapped[str] = mapped_column(default="")
-    setting: Mapped[str] = mapped_column(default="indoor", server_default="indoor")
-    source: Mapped[str] = mapped_column(default="set-points")
-    offset_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
-    warm_spot_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
-    cool_spot_c: Mapped[float] = mapped_column(default=0.0, server_default="0")
-    sensor_url: Mapped[str] = mapped_column(default="", server_default="")
-    visitors: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
-    draught: Mapped[str] = mapped_column(default="", server_default="")
-    apart_room: Mapped[int | None]
-    created_at: Mapped[datetime]
-
-
-class SetPoint(Table):
-    """What a keeper says of a place's warmth: day and night and when each begins. The
-    newest row of a season counts.
-
-    `season` is empty for the whole year, or heating for the months in which the house
-    is heated.
-    """
-
-    __tablename__ = "set_point"
-    __table_args__ = (
-        CheckConstraint("day_c between -30 and 60 and night_c between -30 and 60", name="range"),
-        CheckConstraint("season in ('', 'heating')", name="season"),
-    )
-    id: Mapped[int] = mapped_column(primary_key=True)
-    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
-    day_c: Mapped[float]
-    night_c: Mapped[float]
-    day_from: Mapped[time]
-    night_from: Mapped[time]
-    season: Mapped[str] = mapped_column(default="", server_default="")
-    recorded_at: Mapped[datetime]
-    withdrawn_at: Mapped[datetime | None]
-
-
-class DiaryDay(Table):
-    """A day's lowest and highest °C as a keeper read them off, or as a file gave them.
-    A correction withdraws the old row.
-    """
-
-    __tablename__ = "diary_day"
-    __table_args__ = (
-        Index("ix_diary_day_place_id_on", "place_id", "on"),
-        CheckConstraint(
-            "low_c between -30 and 60 and high_c between -30 and 60 and low_c <= high_c",
-            name="range",
-        ),
-    )
-    id: Mapped[int] = mapped_column(primary_key=True)
-    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
-    upload_id: Mapped[int | None] = mapped_column(ForeignKey("upload.id"), index=True)
-    on: Mapped[date]
-    low_c: Mapped[float]
-    high_c: Mapped[float]
-    recorded_at: Mapped[datetime]
-    withdrawn_at: Mapped[datetime | None]
-
-
-class Poll(Table):
-    """One asking of a live sensor: its answer in °C, or in `trouble` why there was none."""
-
-    __tablename__ = "poll"
-    __table_args__ = (Index("ix_poll_place_id_at", "place_id", "at"),)
-    id: Mapped[int] = mapped_column(primary_key=True)
-    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
-    at: Mapped[datetime]
-    celsius: Mapped[float | None]
-    trouble: Mapped[str] = mapped_column(default="")
-
-
-class WeatherReport(Table):
-    """What a weather service said for a place: observed, forecast and normal days, as
-    it was fetched. The newest row counts.
-    """
-
-    __tablename__ = "weather_report"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
-    service: Mapped[str]
-    days: Mapped[list[dict[str, object]]] = mapped_column(JSON)
-    normals: Mapped[list[list[float]]] = mapped_column(JSON)
-    fetched_at: Mapped[datetime]
-
-
-class Upload(Table):
-    """A logger file that was read: what was taken, what was already known, what refused
-    (row, text, reason), what repaired.
-    """
-
-    __tablename__ = "upload"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
-    filename: Mapped[str]
-    sha256: Mapped[str]
-    taken: Mapped[int]
-    known: Mapped[int] = mapped_column(default=0)
-    refused: Mapped[list[dict[str, object]]] = mapped_column(JSON)
-    notes: Mapped[list[str]] = mapped_column(JSON)
-    recorded_at: Mapped[datetime]
-    withdrawn_at: Mapped[datetime | None]
-
-
-class Reading(Table):
-    """One temperature reading. `fold` is 1 in an hour that a clock change repeated."""
-
-    __tablename__ = "reading"
-    __table_args__ = (
-        Index("ix_reading_place_id_at", "place_id", "at"),
-        CheckConstraint("celsius between -30 and 60", name="range"),
-    )
-    id: Mapped[int] = mapped_column(primary_key=True)
-    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"))
-    upload_id: Mapped[int | None] = mapped_column(ForeignKey("upload.id"), index=True)
-    at: Mapped[datetime]
-    fold: Mapped[int] = mapped_column(default=0)
-    celsius: Mapped[float]
-    corrects_id: Mapped[int | None] = mapped_column(ForeignKey("reading.id"))
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]
 
@@ -547,3 +384,86 @@ class Photo(Table):
     lengths_mm: Mapped[list[float]] = mapped_column(JSON)
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]
+
+
+class InspectionRecord(Table):
+    """A plant looked over for a pest that is known, or while it is kept apart (no
+    case): what was seen alive and dead by class.
+
+    `counts` holds {class, live, dead, clue}; an empty list means looked and found none.
+    `share` of the plant was looked at, `thorough` says how; the day is known to within
+    `spread_days`. `growth` is clean or marked, `honeydew` fresh or none, empty where
+    nobody looked; `smear` a colour; `spot` where most of the living sat.
+    """
+
+    __tablename__ = "inspection"
+    __table_args__ = (
+        CheckConstraint("share > 0 and share <= 1", name="share"),
+        CheckConstraint("thorough in ('glance', 'usual', 'lens')", name="thorough"),
+        CheckConstraint("spread_days between 0 and 60", name="spread"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
+    case_id: Mapped[int | None] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    looked_on: Mapped[date]
+    spread_days: Mapped[int] = mapped_column(default=0)
+    share: Mapped[float]
+    thorough: Mapped[str]
+    counts: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+    growth: Mapped[str] = mapped_column(default="")
+    honeydew: Mapped[str] = mapped_column(default="")
+    smear: Mapped[str] = mapped_column(default="")
+    spot: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+    sent_key: Mapped[str] = mapped_column(default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+    plant: Mapped[Plant] = relationship()
+    photos: Mapped[list[Photo]] = relationship(order_by="Photo.id")
+
+    @property
+    def live(self) -> float:
+        """All that was seen alive."""
+        return float(sum(c["live"] for c in self.counts))
+
+
+class Card(Table):
+    """A sticky card or trap of a case: its colour, when it was placed and taken away."""
+
+    __tablename__ = "card"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    colour: Mapped[str]
+    placed_on: Mapped[date]
+    removed_on: Mapped[date | None]
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+    counts: Mapped[list[CardCount]] = relationship(order_by="CardCount.counted_on, CardCount.id")
+
+
+class CardCount(Table):
+    """What had been caught on a card since it was last counted; `replaced` when a fresh
+    one was hung.
+    """
+
+    __tablename__ = "card_count"
+    __table_args__ = (CheckConstraint("number >= 0", name="number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    card_id: Mapped[int] = mapped_column(ForeignKey("card.id"), index=True)
+    counted_on: Mapped[date]
+    number: Mapped[int]
+    replaced: Mapped[bool] = mapped_column(default=False)
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class CasePlant(Table):
+    """A further plant that a case stands for."""
+
+    __tablename__ = "case_plant"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
+    joined_on: Mapped[date]
+    left_on: Mapped[date | None]
+    plant: Mapped[Plant] = relationship()

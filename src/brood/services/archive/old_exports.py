@@ -15,8 +15,8 @@ from sqlalchemy import Table as SqlTable
 from sqlalchemy.exc import SQLAlchemyError
 
 from brood.errors import InputError
+from brood.store.engine import migration_engine
 from brood.store.migrate import known, upgrade
-from brood.store.session import migration_engine
 
 Rows = dict[str, list[dict[str, Any]]]
 

@@ -16,8 +16,8 @@ from brood.services.followup import follow_page, inspections
 from brood.services.house.events import EVENTS
 from brood.services.house.quarantine import REASONS
 from brood.services.voice import words
-from brood.store.records import InspectionRecord, PlantEvent, Quarantine
-from brood.store.tables import Application, Look, PestCase, Plant, Stay
+from brood.store.records import PlantEvent, Quarantine
+from brood.store.tables import Application, InspectionRecord, Look, PestCase, Plant, Stay
 
 KINDS = {
     "case": "cases",

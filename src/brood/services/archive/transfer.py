@@ -32,8 +32,10 @@ from sqlalchemy.orm import Session
 from brood.errors import InputError
 from brood.services.archive import old_exports
 from brood.services.house.access import KEY
+from brood.store.base import Table
 from brood.store.migrate import newest
-from brood.store.tables import Place, Plant, Table
+from brood.store.place_tables import Place
+from brood.store.tables import Plant
 
 KIND = "brood-household"
 LARGEST = 500_000_000

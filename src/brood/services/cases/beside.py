@@ -11,8 +11,7 @@ from sqlalchemy.orm import Session
 
 from brood.services.voice.speech import listed
 from brood.store.queries import cases
-from brood.store.records import InspectionRecord
-from brood.store.tables import Look, Plant, Stay
+from brood.store.tables import InspectionRecord, Look, Plant, Stay
 
 WAYS = {"touching": 0.5, "tray": 0.4, "next": 0.25, "downwind": 0.2, "place": 0.08}
 """Chance that a pest crosses within a month, by how two plants stand (our judgement, C)."""

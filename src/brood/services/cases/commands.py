@@ -17,8 +17,15 @@ from brood.services.cases import assemble, history, plans
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days
 from brood.store.queries import cases
-from brood.store.records import Card, CasePlant
-from brood.store.tables import Application, ApplicationRecord, CaseAct, Finding, PestCase
+from brood.store.tables import (
+    Application,
+    ApplicationRecord,
+    Card,
+    CaseAct,
+    CasePlant,
+    Finding,
+    PestCase,
+)
 
 TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-drench")}
 

@@ -14,8 +14,7 @@ from brood.core.followup.detection import THOROUGH
 from brood.core.followup.posterior import Belief, learn
 from brood.services.cases import history
 from brood.services.cases.history import members
-from brood.store.records import InspectionRecord
-from brood.store.tables import PestCase
+from brood.store.tables import InspectionRecord, PestCase
 
 KEEP, TWO = 48, 2
 

@@ -8,8 +8,15 @@ from datetime import date
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brood.store.records import CasePlant, InspectionRecord, PlantEvent
-from brood.store.tables import Application, ApplicationRecord, Finding, PestCase
+from brood.store.records import PlantEvent
+from brood.store.tables import (
+    Application,
+    ApplicationRecord,
+    CasePlant,
+    Finding,
+    InspectionRecord,
+    PestCase,
+)
 
 SETTLED = ("done", "late", "skipped")
 """States of an evening that the keeper has said something of."""

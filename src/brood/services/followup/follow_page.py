@@ -20,8 +20,7 @@ from brood.services.followup.inspections import class_names, of_class
 from brood.services.voice import odds
 from brood.services.voice.speech import Speech, listed
 from brood.store.queries import cases
-from brood.store.records import Card, InspectionRecord
-from brood.store.tables import PestCase
+from brood.store.tables import Card, InspectionRecord, PestCase
 
 ORIGIN_WORDS = {
     "eggs": (

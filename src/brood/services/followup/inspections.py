@@ -17,8 +17,7 @@ from brood.services.cases import assemble, plans
 from brood.services.diagnosis import photos
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
-from brood.store.records import Card, CardCount, InspectionRecord
-from brood.store.tables import PestCase, Photo
+from brood.store.tables import Card, CardCount, InspectionRecord, PestCase, Photo
 
 SHARES = {"1": "all of it", "0.5": "about half", "0.25": "a quarter", "0.1": "a few leaves"}
 HOW = {

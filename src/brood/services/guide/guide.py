@@ -19,8 +19,8 @@ from brood.core.biology.substages import chain_of
 from brood.core.climate.hours import EVENING
 from brood.errors import InputError
 from brood.services.warmth.hourly import place_series
+from brood.store.place_tables import Place
 from brood.store.queries import cases
-from brood.store.tables import Place
 
 AHEAD_DAYS = 14
 WHOLE = "egg-to-adult"

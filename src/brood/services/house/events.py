@@ -13,8 +13,8 @@ from brood.errors import FieldErrors, NotFound
 from brood.services.house.neighbours import IN_SOIL
 from brood.services.voice.speech import listed
 from brood.store.queries import cases
-from brood.store.records import CasePlant, PlantEvent, Quarantine
-from brood.store.tables import Plant
+from brood.store.records import PlantEvent, Quarantine
+from brood.store.tables import CasePlant, Plant
 
 EVENTS = {
     "lost": "lost",

@@ -14,9 +14,10 @@ from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors
 from brood.services.cases.beside import WAYS, Near, beside, everyone, last_looks, stay_of
 from brood.services.voice.speech import days, listed
+from brood.store.place_tables import Place
 from brood.store.queries import cases
-from brood.store.records import CasePlant, Quarantine
-from brood.store.tables import PestCase, Place, Plant
+from brood.store.records import Quarantine
+from brood.store.tables import CasePlant, PestCase, Plant
 
 IN_SOIL = {"bradysia", "rhizoecus"}
 MONTH, LOOK_EVERY, WATCH_DAYS, LOOKED_DAYS = 28.0, 7, 60, 28

@@ -14,8 +14,9 @@ from sqlalchemy.orm import Session
 from brood.core.climate.series import FILLED, HourlySeries, stuck_runs
 from brood.errors import FieldErrors
 from brood.services.warmth.hourly import known_series
+from brood.store.place_tables import DiaryDay, Place, Poll, SetPoint, Upload, WeatherReport
 from brood.store.queries import cases, readings
-from brood.store.tables import DiaryDay, Place, Plant, Poll, SetPoint, Stay, Upload, WeatherReport
+from brood.store.tables import Plant, Stay
 
 RIBBON_DAYS, AHEAD_DAYS, DIARY_DAYS = 42, 14, 14
 

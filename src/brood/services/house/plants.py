@@ -13,8 +13,9 @@ from brood.services.cases.aftercare import open_tasks
 from brood.services.house.places import stay_since
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
+from brood.store.place_tables import Place
 from brood.store.queries import cases
-from brood.store.tables import PestCase, Place, Plant
+from brood.store.tables import PestCase, Plant
 
 KINDS = {
     "": "not said",

@@ -20,9 +20,10 @@ from brood.services.house.places import stay_since
 from brood.services.house.plants import PlantCommand, PlantTraits, add, prone_ids
 from brood.services.voice.speech import Speech, days, listed
 from brood.services.warmth.hourly import plant_series
+from brood.store.place_tables import Place
 from brood.store.queries import cases
-from brood.store.records import InspectionRecord, Quarantine
-from brood.store.tables import Place, Plant
+from brood.store.records import Quarantine
+from brood.store.tables import InspectionRecord, Plant
 
 AHEAD_DAYS = 300
 REASONS = {

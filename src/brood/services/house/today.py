@@ -19,9 +19,9 @@ from brood.services.house.quarantine import looks_apart, open_quarantines
 from brood.services.voice import words
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, days, hours, listed
+from brood.store.place_tables import Place
 from brood.store.queries import cases
-from brood.store.records import Card
-from brood.store.tables import Application, PestCase, Place, Plant
+from brood.store.tables import Application, Card, PestCase, Plant
 
 SPAN_DAYS, COMING_DAYS = 14, 7
 CARD_WEEK, CARD_LASTS = 7, 21

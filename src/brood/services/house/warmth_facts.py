@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 from brood.services.house.places import PlaceResult
 from brood.services.voice.speech import Speech
-from brood.store.tables import SetPoint
+from brood.store.place_tables import SetPoint
 
 SILENT = timedelta(minutes=25)
 STALE = timedelta(hours=6)

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from brood.services.voice import preferences
+from brood.store.place_tables import Place
 from brood.store.queries import cases
-from brood.store.tables import Place
 
 LIVING = {
     "cats": "cats",

@@ -23,8 +23,9 @@ from brood.services.house.plants import is_eaten
 from brood.services.treatment import permitted, shelf
 from brood.services.treatment.permitted import Offer, Setting, offers
 from brood.services.voice.speech import Speech
+from brood.store.place_tables import Place
 from brood.store.queries import cases
-from brood.store.tables import CaseAct, PestCase, Place, Plant
+from brood.store.tables import CaseAct, PestCase, Plant
 
 RUNGS = {
     1: "by hand, or living helpers",

@@ -15,7 +15,8 @@ from brood.services.house.plants import is_eaten
 from brood.services.house.who_lives_here import Household, goes_to
 from brood.services.treatment.shelf import product_for, usable
 from brood.services.voice.speech import days, listed
-from brood.store.tables import Place, Plant, StockItem
+from brood.store.place_tables import Place
+from brood.store.tables import Plant, StockItem
 
 OUTDOORS = ("outdoor", "balcony")
 PETS = {"cats": "cats", "dogs": "dogs", "birds": "birds"}

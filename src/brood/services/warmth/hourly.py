@@ -25,8 +25,9 @@ from brood.core.climate.series import (
 )
 from brood.errors import InputError
 from brood.services.voice import preferences
+from brood.store.place_tables import Place, SetPoint, WeatherReport
 from brood.store.queries import readings
-from brood.store.tables import Place, Plant, SetPoint, WeatherReport
+from brood.store.tables import Plant
 
 LEAD_DAYS = 10
 

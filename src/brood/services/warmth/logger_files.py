@@ -18,8 +18,8 @@ from brood.core.climate.logger_table import Reading as LoggerReading
 from brood.core.climate.series import check_celsius
 from brood.errors import InputError, NotFound
 from brood.services.voice.preferences import Preferences
+from brood.store.place_tables import DiaryDay, Place, Reading, Upload
 from brood.store.queries import cases, readings
-from brood.store.tables import DiaryDay, Place, Reading, Upload
 
 KEEP_REFUSED = 200
 

@@ -21,8 +21,8 @@ from sqlalchemy.orm import Session
 
 from brood.core.climate.series import HIGHEST_C, LOWEST_C
 from brood.errors import InputError
+from brood.store.place_tables import Place, Poll, Reading
 from brood.store.queries import readings
-from brood.store.tables import Place, Poll, Reading
 
 EVERY = timedelta(minutes=10)
 TIMEOUT_S, MOST_BYTES = 3.0, 4096

@@ -13,8 +13,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.services.warmth.hourly import normal_of
+from brood.store.place_tables import Place, WeatherReport
 from brood.store.queries import readings
-from brood.store.tables import Place, WeatherReport
 
 OBSERVED_DAYS, FORECAST_DAYS = 60, 8
 STALE = timedelta(hours=3)

@@ -2,8 +2,8 @@
 
 from alembic import context
 
-from brood.store.session import migration_engine
-from brood.store.tables import Table
+from brood.store.base import Table
+from brood.store.engine import migration_engine
 
 engine = migration_engine(context.config.attributes["path"])
 with engine.connect() as connection:

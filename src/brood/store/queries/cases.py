@@ -8,8 +8,8 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session, selectinload
 
 from brood.errors import NotFound
-from brood.store.records import Card, CasePlant
-from brood.store.tables import Application, Finding, PestCase, Place, Plant, Stay
+from brood.store.place_tables import Place
+from brood.store.tables import Application, Card, CasePlant, Finding, PestCase, Plant, Stay
 
 
 def _whole() -> Select[PestCase]:

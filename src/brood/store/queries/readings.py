@@ -8,7 +8,7 @@ from datetime import date, datetime, time, timedelta
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brood.store.tables import DiaryDay, Poll, Reading, SetPoint, Upload, WeatherReport
+from brood.store.place_tables import DiaryDay, Poll, Reading, SetPoint, Upload, WeatherReport
 
 
 def pairs(

@@ -8,8 +8,8 @@ from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
 from brood.services.house import who_lives_here as living
+from brood.store.place_tables import Place
 from brood.store.queries import cases as queries
-from brood.store.tables import Place
 from brood.web import render
 from brood.web.context import household, speech, today
 from brood.web.forms.house import household as form

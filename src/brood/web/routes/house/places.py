@@ -9,8 +9,8 @@ from flask import Blueprint, Response, request, url_for
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.house import places, warmth_facts
 from brood.services.warmth import logger_files, sensor, weather
+from brood.store.place_tables import Place, SetPoint
 from brood.store.queries import cases, readings
-from brood.store.tables import Place, SetPoint
 from brood.web import render
 from brood.web.context import household, now, prefs, speech, today
 from brood.web.forms.house import places as form
