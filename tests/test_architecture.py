@@ -23,6 +23,7 @@ MAY_IMPORT = {
         "store.queries",
         "store.records",
         "store.tables",
+        "store.place_tables",
         "services",
         "charts",
         "web",
@@ -56,6 +57,25 @@ CORE_MAY_USE = {
     "zoneinfo",
     "brood",
 }
+WINGS = {
+    "core": ["climate", "biology", "population", "course", "followup", "diagnosis", "mixing"],
+    "services": [
+        "voice",
+        "documents",
+        "warmth",
+        "cases",
+        "diagnosis",
+        "guide",
+        "followup",
+        "house",
+        "treatment",
+        "season",
+        "archive",
+        "demo",
+    ],
+}
+"""The wings of a layer in their order: each may import those before it."""
+MOST_MODULES, TEMPLATE_WIDTH, MOST_UNFORMATTED = 16, 120, 15
 FILES = sorted(p for p in SRC.rglob("*.py") if "migrations" not in p.parts)
 
 
@@ -93,11 +113,67 @@ def test_only_settings_reads_the_environment():
     assert readers == ["settings.py"]
 
 
-def test_every_screen_has_its_route_form_template_and_test():
-    routes = {p.stem for p in (SRC / "web" / "routes").glob("*.py")} - {"__init__"}
-    for stem in routes:
-        assert (SRC / "web" / "templates" / stem).is_dir(), stem
-    assert {p.stem for p in (SRC / "web" / "forms").glob("*.py")} - {"__init__", "reader"} <= routes
+def test_every_screen_has_its_route_form_and_templates_in_one_wing():
+    def screens(layer, pattern):
+        found = (SRC / "web" / layer).glob(pattern)
+        return {f"{p.parent.name}/{p.stem}" for p in found if p.stem != "__init__"}
+
+    routes = screens("routes", "*/*.py")
+    assert screens("forms", "*/*.py") <= routes
+    pages = {p for p in screens("templates", "*/*") if not p.startswith("macros/")}
+    assert pages == routes
+    assert {screen.split("/")[0] for screen in routes} <= set(WINGS["services"])
+
+
+@pytest.mark.parametrize("layer", WINGS)
+def test_a_wing_imports_only_the_wings_before_it(layer):
+    order = {wing: place for place, wing in enumerate(WINGS[layer])}
+    for path in (SRC / layer).rglob("*.py"):
+        parts = path.relative_to(SRC / layer).parts
+        if len(parts) < 2:
+            continue
+        for name in imports(path):
+            if name.startswith(f"brood.{layer}."):
+                wing = name.split(".")[2]
+                assert order[wing] <= order[parts[0]], f"{layer}/{'/'.join(parts)} imports {name}"
+
+
+def test_no_module_of_the_core_the_store_or_the_services_is_its_own_ancestor():
+    modules = {
+        ".".join(("brood", *p.relative_to(SRC).with_suffix("").parts)): p
+        for p in FILES
+        if p.relative_to(SRC).parts[0] in ("core", "store", "services")
+    }
+    below = {name: _targets(path, modules) for name, path in modules.items()}
+    left = set(below)
+    while free := {name for name in left if not below[name] & left}:
+        left -= free
+    assert not left, f"these import each other: {sorted(left)}"
+
+
+def _targets(path, modules):
+    """The modules that a module imports, wherever in it."""
+    out = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            out |= {node.module, *(f"{node.module}.{a.name}" for a in node.names)}
+    return out & set(modules)
+
+
+def test_no_folder_holds_more_than_sixteen_modules():
+    for folder in {p.parent for p in FILES}:
+        assert len({p for p in folder.glob("*.py") if p.stem != "__init__"}) <= MOST_MODULES, folder
+
+
+def test_lines_keep_their_width():
+    for path in (SRC / "web" / "templates").rglob("*.html"):
+        for n, line in enumerate(path.read_text("utf-8").splitlines(), 1):
+            assert len(line) <= TEMPLATE_WIDTH, f"{path.name}:{n} is {len(line)} wide"
+    code = [
+        p for folder in ("src", "tests", "scripts", "bench") for p in (ROOT / folder).rglob("*.py")
+    ]
+    unformatted = sum(p.read_text("utf-8").count("# fmt: " + "skip") for p in code)
+    assert unformatted <= MOST_UNFORMATTED
 
 
 def test_every_public_core_function_says_what_it_does():
