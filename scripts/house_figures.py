@@ -16,18 +16,8 @@ from statistics import median, quantiles
 ORDER = {
     "core": ["climate", "biology", "population", "course", "followup", "diagnosis", "mixing"],
     "services": [
-        "voice",
-        "documents",
-        "warmth",
-        "cases",
-        "diagnosis",
-        "guide",
-        "followup",
-        "house",
-        "treatment",
-        "season",
-        "archive",
-        "demo",
+        *("voice", "documents", "warmth", "cases", "diagnosis", "guide", "followup"),
+        *("house", "treatment", "season", "archive", "demo"),
     ],
 }
 
