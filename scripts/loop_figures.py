@@ -21,7 +21,7 @@ from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Evening, Found
 from brood.core.climate.series import constant
 from brood.core.course import planner
-from brood.core.followup.alive_odds import Question, fates
+from brood.core.followup.alive_odds import AliveQuestion, fates
 from brood.core.followup.posterior import even_speed, stacked
 from brood.core.population.half_days import steps_of
 
@@ -124,7 +124,12 @@ def true_chance(case: Case, plant: Plant, story: Story) -> float:
     )
     clean = tuple(x for x in story.looks if not x.live)
     p = fates(
-        case, steps, survive, fresh, [Question(day, True, clean), Question(day, False, clean)], DAY
+        case,
+        steps,
+        survive,
+        fresh,
+        [AliveQuestion(day, True, clean), AliveQuestion(day, False, clean)],
+        DAY,
     )
     there = sum(f.count * steps.chain.spread(case.pest.index(f.stage)) for f in case.found)
     hiding = np.array([1 - case.refuge, case.refuge])

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from brood.core.diagnosis.evidence import EvidenceModel, Floats, Setting, Verdict, weigh
+from brood.core.diagnosis.evidence import Circumstances, EvidenceModel, Floats, Verdict, weigh
 from brood.core.diagnosis.next_check import next_checks
 
 PLACES = ("indoor", "glasshouse", "balcony", "outdoor")
@@ -87,7 +87,9 @@ class Inquiry:
         return name, self.verdict.chances[name]
 
 
-def inquire(keeper: Keeper, setting: Setting, *, sure: float = 0.9, most: int = 40) -> Inquiry:
+def inquire(
+    keeper: Keeper, setting: Circumstances, *, sure: float = 0.9, most: int = 40
+) -> Inquiry:
     """Ask next checks until a cause is `sure`, nothing useful is left, or `most`
     answers were given.
     """
@@ -104,10 +106,10 @@ def inquire(keeper: Keeper, setting: Setting, *, sure: float = 0.9, most: int = 
     return Inquiry(keeper.causes, given, verdict)
 
 
-def typical_setting(model: EvidenceModel, cause: str, rng: np.random.Generator) -> Setting:
+def typical_setting(model: EvidenceModel, cause: str, rng: np.random.Generator) -> Circumstances:
     """A place and plant kind, drawn by how well they fit a cause."""
     held = model.causes[model.row[cause]]
-    return Setting(_one_of(PLACES, held.places, rng), _one_of(KINDS, held.kinds, rng))
+    return Circumstances(_one_of(PLACES, held.places, rng), _one_of(KINDS, held.kinds, rng))
 
 
 def _one_of(

@@ -15,7 +15,7 @@ from brood.catalogue.loader import shipped
 from brood.core.biology.case import CardCatch, Evening, Found, Inspection
 from brood.core.biology.pest import ADULT
 from brood.core.climate.series import constant
-from brood.core.followup.alive_odds import Question, fates
+from brood.core.followup.alive_odds import AliveQuestion, fates
 from brood.core.followup.all_clear import clear_by, interpolated, suspected
 from brood.core.followup.posterior import even_speed, learn, stacked, updated
 from brood.core.population.half_days import steps_of
@@ -89,9 +89,9 @@ def test_an_old_male_is_alive_by_the_law_of_his_life_and_looks_find_him_by_their
         case,
         day(20),
         [
-            Question(day(12), True),
-            Question(day(12), True, (look,)),
-            Question(day(12), False, (look,)),
+            AliveQuestion(day(12), True),
+            AliveQuestion(day(12), True, (look,)),
+            AliveQuestion(day(12), False, (look,)),
         ],
     )
     alive, either, seen = p[:, :, 0, 1, -1].T
@@ -114,7 +114,7 @@ def test_the_chance_alive_agrees_with_animals_followed_one_by_one():
         found=(Found(DAY, "egg", 12.0), Found(DAY, ADULT, 3.0)),
         series=replace(case.series, spread_c=case.series.spread_c * 0),
     )
-    asked = [Question(day(n), True) for n in (13, 20, 30)]
+    asked = [AliveQuestion(day(n), True) for n in (13, 20, 30)]
     steps, p = odds(case, day(31), asked)
     there = sum(f.count * steps.chain.spread(case.pest.index(f.stage)) for f in case.found)
     expected = [
@@ -138,8 +138,10 @@ def test_the_chance_alive_agrees_with_animals_followed_one_by_one():
 def test_a_clean_look_never_makes_it_likelier_that_something_lives(days, thorough):
     case = treated(soaped(APHID, 21.0, kill=0.9, reach=0.9), (0, 2, 4, 6))
     looks = tuple(Inspection(day(n), thorough=thorough) for n in sorted(days))
-    asked = [Question(day(n), True, looks[:k]) for n in (30, 44) for k in range(len(looks) + 1)]
-    asked += [Question(day(44), False, looks[:k]) for k in range(len(looks) + 1)]
+    asked = [
+        AliveQuestion(day(n), True, looks[:k]) for n in (30, 44) for k in range(len(looks) + 1)
+    ]
+    asked += [AliveQuestion(day(44), False, looks[:k]) for k in range(len(looks) + 1)]
     _, p = odds(case, day(45), asked)
     assert (np.diff(p[:, -len(looks) - 1 :], axis=1) >= -1e-5).all(), "more looks see more"
     assert (p[:, 0] + 1e-5 >= p[:, len(looks) + 1]).all(), "what is dead stays dead"

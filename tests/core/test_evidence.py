@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from keepers import Keeper, calibration_error, inquire, typical_setting
 
 from brood.catalogue.loader import shipped
-from brood.core.diagnosis.evidence import Setting, weigh
+from brood.core.diagnosis.evidence import Circumstances, weigh
 from brood.core.diagnosis.next_check import next_checks
 
 MODEL = shipped().evidence.model
@@ -33,7 +33,7 @@ def no(*names):
 
 def told(story, change=None):
     answers = yes(*story["yes"].split()) | no(*story["no"].split()) | (change or {})
-    return weigh(MODEL, answers, Setting(story["place"], story["kind"]))
+    return weigh(MODEL, answers, Circumstances(story["place"], story["kind"]))
 
 
 def reported():
@@ -210,14 +210,14 @@ def test_groups_count_once_and_kin_count_less():
 
 def test_place_and_neighbours_shift_what_is_expected():
     chance = {
-        place: weigh(MODEL, {}, Setting(place, "cabbage-family")).chances["pieris-rapae"]
+        place: weigh(MODEL, {}, Circumstances(place, "cabbage-family")).chances["pieris-rapae"]
         for place in ("indoor", "outdoor")
     }
     assert chance["outdoor"] > 5 * chance["indoor"]
-    near = weigh(MODEL, {}, Setting("indoor", neighbours=frozenset({"coccus-hesperidum"})))
+    near = weigh(MODEL, {}, Circumstances("indoor", neighbours=frozenset({"coccus-hesperidum"})))
     assert (
         near.chances["coccus-hesperidum"]
-        > 2 * weigh(MODEL, {}, Setting("indoor")).chances["coccus-hesperidum"]
+        > 2 * weigh(MODEL, {}, Circumstances("indoor")).chances["coccus-hesperidum"]
     )
 
 

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from brood.core.course.shared_evenings import Window, gather
+from brood.core.course.shared_evenings import DayRange, gather
 
 
 def optimum(windows, free):
@@ -45,12 +45,12 @@ def distance(windows, found):
 
 
 SIX = [  # six cases on eleven plants: a case stands for one to four plants, which share its window
-    Window("mite on 4", 2, 4, 3),
-    Window("whitefly on 2", 3, 16, 8),
-    Window("scale on 1", 6, 15, 9),
-    Window("thrips on 2", 4, 6, 4),
-    Window("gnat on 1", 10, 14, 12),
-    Window("aphid on 1", 9, 12, 10),
+    DayRange("mite on 4", 2, 4, 3),
+    DayRange("whitefly on 2", 3, 16, 8),
+    DayRange("scale on 1", 6, 15, 9),
+    DayRange("thrips on 2", 4, 6, 4),
+    DayRange("gnat on 1", 10, 14, 12),
+    DayRange("aphid on 1", 9, 12, 10),
 ]
 
 
@@ -70,7 +70,7 @@ def test_six_cases_on_eleven_plants_are_served_by_the_optimum_of_an_integer_prog
 )
 def test_any_windows_and_free_evenings(raw, free):
     windows = [
-        Window(str(n), first, first + length, first + round(length * part))
+        DayRange(str(n), first, first + length, first + round(length * part))
         for n, (first, length, part) in enumerate(raw)
     ]
     found = gather(windows, sorted(free))
@@ -93,5 +93,5 @@ def test_with_no_free_evening_nothing_is_promised():
 
 @pytest.mark.parametrize("n", [1, 25])
 def test_the_same_window_many_times_takes_one_evening_at_its_target(n):
-    found = gather([Window(str(i), 3, 9, 5) for i in range(n)], list(range(12)))
+    found = gather([DayRange(str(i), 3, 9, 5) for i in range(n)], list(range(12)))
     assert found.evenings == (5,)

@@ -10,7 +10,7 @@ from test_planner import CATALOGUE, DAY, infested, random_case, swing
 
 from brood.core.biology.case import Evening, Found
 from brood.core.biology.pest import ADULT
-from brood.core.course.effects import Effects
+from brood.core.course.effects import ActEffects
 from brood.core.population.day_table import day_table
 from brood.core.population.extinction import alive_after, clearing, untreated
 from brood.core.population.half_days import assess_many, steps_of
@@ -29,7 +29,7 @@ def both_ways(case, schedules):
     ]
     chain = assess_many(case, dated, steps_of(case, LAST))
     table = day_table(case, LAST)
-    exposure = Effects(table, case).exposure(
+    exposure = ActEffects(table, case).exposure(
         [[(DAY.toordinal() + d, ids) for d, ids in one] for one in schedules]
     )
     lasts = [DAY + timedelta(days=max((d for d, _ in one), default=0)) for one in schedules]
@@ -103,7 +103,7 @@ def test_what_comes_after_the_last_date_may_be_taken_from_the_untreated_pass():
         ("insecticidal-soap", "wiping"),
     )
     table = day_table(case, LAST)
-    exposure = Effects(table, replace(case, reach=0.9)).exposure(
+    exposure = ActEffects(table, replace(case, reach=0.9)).exposure(
         [[(DAY.toordinal() + d, ("wiping",)) for d in range(0, 20, 4)]]
     )
     assert clearing(table, exposure, untreated(table)) == pytest.approx(

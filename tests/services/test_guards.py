@@ -8,8 +8,8 @@ from datetime import date, timedelta
 import pytest
 
 from brood.catalogue.loader import shipped
-from brood.services.house.who_lives_here import Household
-from brood.services.treatment.permitted import Setting, offer, offers
+from brood.services.house.who_lives_here import Residents
+from brood.services.treatment.permitted import UseSetting, offer, offers
 from brood.store.place_tables import Place
 from brood.store.tables import Plant, StockItem
 
@@ -33,11 +33,11 @@ def here(who=(), setting="indoor", visitors=(), shelf=(), **more):
     values = {
         "plant": plant(),
         "place": Place(name="Sill", setting=setting, visitors=list(visitors)),
-        "household": Household(frozenset(who)),
+        "household": Residents(frozenset(who)),
         "shelf": tuple(shelf),
         "today": TODAY,
     }
-    return Setting(**{**values, **more})
+    return UseSetting(**{**values, **more})
 
 
 def product(holds, *allowed, **figures):
@@ -200,6 +200,6 @@ def test_too_many_sprays_and_one_group_for_too_long_are_said():
 def test_local_rules_are_shown_with_what_the_keeper_noted():
     noted = here(
         household := ["dogs"],
-        household=Household(frozenset(household), "Not at home, only the municipality."),
+        household=Residents(frozenset(household), "Not at home, only the municipality."),
     )
     assert "only the municipality" in " ".join(offer(CATALOGUE, "spinosad", noted).cautions)

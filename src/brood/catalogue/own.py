@@ -30,7 +30,7 @@ FIGURE_NAMES = {
 
 
 @dataclass(frozen=True)
-class Figure:
+class SettableFigure:
     """One constant that can be set: its key, plain name, unit, shipped value, and the
     source and grade behind it.
     """
@@ -44,7 +44,7 @@ class Figure:
     grade: str
 
 
-def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
+def figures(catalogue: Catalogue, pest_id: str) -> tuple[SettableFigure, ...]:
     """Every constant of a pest that can be set, in the order of the page."""
     record, pest = catalogue.records[pest_id], catalogue.pest(pest_id)
     out = []
@@ -53,7 +53,7 @@ def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
         for name, value in stage.rate.figures.items():
             unit = stage.rate.units[name]
             out.append(
-                Figure(
+                SettableFigure(
                     f"stage.{stage.id}.{name}",
                     stage.name,
                     FIGURE_NAMES[name],
@@ -64,7 +64,7 @@ def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
                 )
             )
     out.append(
-        Figure(
+        SettableFigure(
             "cv",
             "all stages",
             "spread between individuals",
@@ -76,7 +76,7 @@ def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
     )
     share = record.female_share
     out.append(
-        Figure(
+        SettableFigure(
             "female_share",
             "breeding",
             "share of females",
@@ -88,7 +88,7 @@ def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
     )
     young = "young" if record.live_birth else "eggs"
     out += [
-        Figure(
+        SettableFigure(
             f"fecundity.{r.celsius:g}",
             "breeding",
             f"{young} a day at {r.celsius:g} °C",
@@ -100,7 +100,7 @@ def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
         for r in record.fecundity
     ]
     out += [
-        Figure(
+        SettableFigure(
             f"longevity.{r.celsius:g}",
             "breeding",
             f"days of laying life at {r.celsius:g} °C",
@@ -114,7 +114,7 @@ def figures(catalogue: Catalogue, pest_id: str) -> tuple[Figure, ...]:
     return (*out, *_kill_figures(catalogue, record))
 
 
-def _kill_figures(catalogue: Catalogue, record: PestRecord) -> list[Figure]:
+def _kill_figures(catalogue: Catalogue, record: PestRecord) -> list[SettableFigure]:
     table, out = catalogue.kills[record.group], []
     for treatment in catalogue.treatments.values():
         row = catalogue.kill_row(treatment.id, record.id)
@@ -122,7 +122,7 @@ def _kill_figures(catalogue: Catalogue, record: PestRecord) -> list[Figure]:
             for column, share in row.kill.items():
                 name = f"share killed: {column.replace('-', ' ')}"
                 out.append(
-                    Figure(
+                    SettableFigure(
                         f"kill.{treatment.id}.{column}",
                         treatment.name,
                         name,

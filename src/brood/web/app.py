@@ -13,7 +13,7 @@ from brood.services.house import access
 from brood.settings import Settings
 from brood.store.session import open_store
 from brood.web import errors, filters, guard, undo
-from brood.web.context import Household
+from brood.web.context import Running
 from brood.web.forms.reader import KEY_DIGITS
 from brood.web.routes.archive import record, sharing
 from brood.web.routes.cases import cases, course, rehearsal
@@ -67,7 +67,7 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     app = Flask("brood.web")
     store = open_store(given.database)
     app.secret_key = access.session_secret(given.data)
-    app.extensions["household"] = Household(given, store, shipped(), clock, access.Doorkeeper())
+    app.extensions["household"] = Running(given, store, shipped(), clock, access.Doorkeeper())
     app.config.update(
         MAX_CONTENT_LENGTH=given.upload_mb * 1_000_000,
         MAX_FORM_MEMORY_SIZE=1_000_000,

@@ -20,7 +20,7 @@ from brood.store.session import Store
 
 
 @dataclass(frozen=True)
-class Household:
+class Running:
     """The parts that one running application holds on to."""
 
     settings: Settings
@@ -40,9 +40,9 @@ class Household:
         )
 
 
-def household() -> Household:
+def household() -> Running:
     """The running application's household."""
-    found: Household = current_app.extensions["household"]
+    found: Running = current_app.extensions["household"]
     return found
 
 

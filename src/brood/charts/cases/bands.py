@@ -25,7 +25,7 @@ STAMPS = "ENRAB"
 
 
 @dataclass(frozen=True)
-class Row:
+class BandRow:
     """A band's place: `at(days, height)` gives the point on the page; `tallest` is its
     greatest height in px.
     """
@@ -54,7 +54,7 @@ def edges(numbers: Array, k: float) -> Array:
     return height(np.concatenate((np.zeros((len(shown), 1)), np.cumsum(shown, axis=1)), axis=1), k)
 
 
-def band(row: Row, data: ChartData, k: float) -> str:
+def band(row: BandRow, data: ChartData, k: float) -> str:
     """The stages of one group as areas, with the fronts between them and the outline."""
     t = np.array([days_since(data, m) for m in data.moments])
     levels = edges(row.band.numbers, k)
@@ -76,7 +76,7 @@ def band(row: Row, data: ChartData, k: float) -> str:
     return "".join(out)
 
 
-def ghost(row: Row, data: ChartData, k: float) -> str:
+def ghost(row: BandRow, data: ChartData, k: float) -> str:
     """What the group would do with no treatment: dotted fronts, and the breeding front
     in madder.
     """
@@ -103,7 +103,7 @@ def ghost(row: Row, data: ChartData, k: float) -> str:
     return "".join(out)
 
 
-def _area(row: Row, t: Array, low: Array, high: Array, cls: str) -> str:
+def _area(row: BandRow, t: Array, low: Array, high: Array, cls: str) -> str:
     return "".join(
         path(
             [
@@ -117,7 +117,7 @@ def _area(row: Row, t: Array, low: Array, high: Array, cls: str) -> str:
     )
 
 
-def _runs(row: Row, t: Array, level: Array, shown: NDArray[np.bool_], cls: str) -> str:
+def _runs(row: BandRow, t: Array, level: Array, shown: NDArray[np.bool_], cls: str) -> str:
     return "".join(
         path(simplify([row.at(t[i], level[i]) for i in run]), cls) for run in _stretches(shown)
     )
@@ -137,7 +137,7 @@ def spared_height(stroke: Stroke, row: int, k: float) -> tuple[float, float]:
     return float(height(passes, k)), float(height(sum(before), k))
 
 
-def stroke_through(row: Row, position: int, stroke: Stroke, data: ChartData, k: float) -> str:
+def stroke_through(row: BandRow, position: int, stroke: Stroke, data: ChartData, k: float) -> str:
     """The stroke inside a band: hollow where the stage mostly survives, thick where it is met."""
     t = days_since(data, stroke.at)
     passed, whole = spared_height(stroke, position, k)
@@ -162,7 +162,7 @@ def _off(p: Point, across: Point, by: float) -> Point:
     return p[0] + across[0] * by, p[1] + across[1] * by
 
 
-def highest(row: Row, data: ChartData, k: float, first: float, last: float) -> float:
+def highest(row: BandRow, data: ChartData, k: float, first: float, last: float) -> float:
     """Greatest height in px of a band between two days."""
     t = np.array([days_since(data, m) for m in data.moments])
     inside = (t >= first) & (t <= last)
@@ -203,7 +203,7 @@ def stamp(at: Point, letter: str, size: float = 8) -> str:
     )
 
 
-def stamps(row: Row, data: ChartData, k: float, room: float, per_day: float) -> str:
+def stamps(row: BandRow, data: ChartData, k: float, room: float, per_day: float) -> str:
     """Letters on the widest place of each stage that is at least `room` px high and
     clear of the strokes.
     """

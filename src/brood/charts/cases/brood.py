@@ -7,7 +7,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 from brood.charts.cases import bands
-from brood.charts.cases.bands import Row, days_since
+from brood.charts.cases.bands import BandRow, days_since
 from brood.charts.pen.svg import figure, line, num, path, rect, text, width
 from brood.charts.warmth.ribbon import ribbon
 from brood.services.cases.chart_data import ChartData, Stroke
@@ -31,12 +31,12 @@ class _Chart:
             124 / max(max(most) ** bands.POWER, 1e-9),
             ALL_BANDS / max(sum(m**bands.POWER for m in most), 1e-9),
         )
-        self.rows: list[Row] = []
+        self.rows: list[BandRow] = []
         y = BANDS_TOP
         for band, top in zip(data.bands, most, strict=True):
             tallest = float(bands.height(top, self.k))
             y += max(tallest, LEAST) + BAND_GAP
-            self.rows.append(Row(band, y, tallest, self._place(y)))
+            self.rows.append(BandRow(band, y, tallest, self._place(y)))
         self.axis = y + 10
         self.windows = self.axis + 22
         self.foot = self.windows + 46
@@ -162,7 +162,7 @@ def _warmth(c: _Chart) -> str:
     )
 
 
-def _row_head(c: _Chart, row: Row) -> str:
+def _row_head(c: _Chart, row: BandRow) -> str:
     """A group's name, number, drawing, base line and height scale."""
     band, y = row.band, row.base
     middle = y - min(max(row.tallest, LEAST), 84) / 2

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from datetime import timedelta
 
 from brood.charts.cases import bands
-from brood.charts.cases.bands import Row, days_since
+from brood.charts.cases.bands import BandRow, days_since
 from brood.charts.cases.brood import describe
 from brood.charts.pen.svg import Point, figure, line, num, path, rect, text
 from brood.core.climate.series import EXPECTED
@@ -93,7 +93,7 @@ def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> 
     )
 
 
-def _columns(data: ChartData, y: Down) -> tuple[list[Row], float]:
+def _columns(data: ChartData, y: Down) -> tuple[list[BandRow], float]:
     most = bands.biggest(data.bands)
     wide = WIDTH - RIGHT - GUTTER - 10 - GAP * len(most)
     weights = [m**bands.POWER for m in most]
@@ -107,12 +107,12 @@ def _columns(data: ChartData, y: Down) -> tuple[list[Row], float]:
         def place(days: float, high: float, base: float = base) -> Point:
             return base + high, y(days)
 
-        rows.append(Row(band, base, weight * k, place))
+        rows.append(BandRow(band, base, weight * k, place))
         x += max(LEAST, weight * k) + GAP
     return rows, k
 
 
-def _head(row: Row) -> str:
+def _head(row: BandRow) -> str:
     icon = bands.icon((row.base + 10, HEAD - 34), row.band.drawing, 0.2)
     words = number(row.band.count) if row.band.count else "since"
     return icon + text((row.base, HEAD - 10), words, "tall-note")

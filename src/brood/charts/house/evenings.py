@@ -7,7 +7,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from brood.charts.pen.svg import circle, drawing, figure, line, num, path, rect, shortened, text
-from brood.services.house.today import SPAN_DAYS, Row, TodayResult
+from brood.services.house.today import SPAN_DAYS, TodayResult, WindowsRow
 from brood.services.voice.speech import Speech, listed
 
 LEFT, WIDTH, HEAD, BAND = 206.0, 808.0, 92.0, 58.0
@@ -40,7 +40,7 @@ def _x(result: TodayResult, day: date, part: float = 0.0) -> float:
     return LEFT + min(max((day - result.first).days + part, 0.0), float(SPAN_DAYS)) * column
 
 
-def _wide(result: TodayResult, rows: list[Row], speech: Speech) -> str:
+def _wide(result: TodayResult, rows: list[WindowsRow], speech: Speech) -> str:
     foot = HEAD + BAND * len(rows)
     body = _days(result, speech, foot) + "".join(
         _row(result, row, HEAD + BAND * n) for n, row in enumerate(rows)
@@ -71,7 +71,7 @@ def _days(result: TodayResult, speech: Speech, foot: float) -> str:
     return "".join(out) + line((now, 48), (now, foot), "today")
 
 
-def _row(result: TodayResult, row: Row, top: float) -> str:
+def _row(result: TodayResult, row: WindowsRow, top: float) -> str:
     middle = top + BAND / 2
     out = [
         vignette(row.row.plant.kind, 0, middle - 22, 44),
@@ -116,7 +116,9 @@ def vignette(kind: str, x: float, y: float, size: float) -> str:
     )
 
 
-def _evening(result: TodayResult, n: int, rows: list[Row], foot: float, speech: Speech) -> str:
+def _evening(
+    result: TodayResult, n: int, rows: list[WindowsRow], foot: float, speech: Speech
+) -> str:
     """A line down through what an evening serves, its handle, and a bead on every
     window that it falls into.
     """
@@ -178,7 +180,7 @@ def _y(first: date, day: date, part: float) -> float:
     return TALL_HEAD + min(max((day - first).days + part, 0.0), float(TALL_DAYS)) * TALL_STEP
 
 
-def _tall(result: TodayResult, rows: list[Row], speech: Speech) -> str:
+def _tall(result: TodayResult, rows: list[WindowsRow], speech: Speech) -> str:
     rows = rows[:TALL_ROWS]
     first, foot = result.first + timedelta(days=1), TALL_HEAD + TALL_STEP * TALL_DAYS
     step = (TALL_WIDTH - TALL_LEFT - 20) / max(len(rows), 1)
@@ -212,7 +214,7 @@ def _tall_day(day: date, top: float, speech: Speech, *, here: bool) -> str:
     return ground + line((0, top), (TALL_WIDTH, top), "ink1" if here else "hair") + name
 
 
-def _tall_row(row: Row, x: float, first: date, foot: float) -> str:
+def _tall_row(row: WindowsRow, x: float, first: date, foot: float) -> str:
     out, reached = [vignette(row.row.plant.kind, x - 21, 6, 42)], 0.0
     for n, (start, target, last) in enumerate(row.windows):
         top, end = max(_y(first, start, 0.2), reached), _y(first, last, 1.0)

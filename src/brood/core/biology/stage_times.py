@@ -10,9 +10,9 @@ from datetime import date, datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
-from brood.core.biology.pest import ADULT, PREOVIPOSITION, DateSpan, Pest, Span
+from brood.core.biology.pest import ADULT, DateSpan, Pest, Span
 from brood.core.biology.rates import RateModel
-from brood.core.biology.substages import Chain, Clock, chain_of, clock, moves_per_hour
+from brood.core.biology.substages import Chain, Clock, chain_of, clock
 from brood.core.climate.hours import EVENING
 from brood.core.climate.series import HourlySeries, constant, covering
 
@@ -173,13 +173,3 @@ def generation_over(pest: Pest, series: HourlySeries, since: date, until: date) 
     begin = datetime.combine(since, EVENING)
     watch = clock(chain_of(pest), covering(series, begin, (until - since).days * 24))
     return watch.passages(watch.chain.entering(0), 0.0, [len(pest.stages)])[0][2] is not None
-
-
-def develops(chain: Chain, celsius: float) -> bool:
-    """Whether every stage of the pest develops at a constant temperature (°C)."""
-    return bool((moves_per_hour(chain, np.array(celsius)) > 0).all())
-
-
-def adult_index(pest: Pest) -> int:
-    """Index of the pre-oviposition stage: entering it is becoming adult."""
-    return pest.index(PREOVIPOSITION)

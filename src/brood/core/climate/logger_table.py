@@ -20,7 +20,7 @@ CLOCK_CHANGE = timedelta(hours=1)
 
 
 @dataclass(frozen=True)
-class Reading:
+class LoggerReading:
     """One reading: row of the file, local moment, °C, and `fold` 1 when a clock change
     has repeated the hour.
     """
@@ -44,7 +44,7 @@ class Refusal:
 class LoggerFile:
     """What a file held: readings in order of time, refused rows, and notes on what was repaired."""
 
-    readings: tuple[Reading, ...]
+    readings: tuple[LoggerReading, ...]
     refused: tuple[Refusal, ...]
     notes: tuple[str, ...]
 
@@ -124,8 +124,8 @@ def text_of(data: bytes) -> str:
 
 def _rows(
     lines: list[str], dialect: Dialect, zone: tzinfo | None
-) -> tuple[list[Reading], list[Refusal]]:
-    readings: list[Reading] = []
+) -> tuple[list[LoggerReading], list[Refusal]]:
+    readings: list[LoggerReading] = []
     refused: list[Refusal] = []
     for number, line in enumerate(lines[dialect.first_row :], start=dialect.first_row + 1):
         if not line.strip():
@@ -137,7 +137,7 @@ def _rows(
     return readings, refused
 
 
-def _reading(number: int, line: str, dialect: Dialect, zone: tzinfo | None) -> Reading:
+def _reading(number: int, line: str, dialect: Dialect, zone: tzinfo | None) -> LoggerReading:
     cells = cells_of(line, dialect.separator)
     cells = _comma_decimals(cells, dialect)
     if len(cells) <= max(dialect.when, dialect.value, dialect.clock or 0):
@@ -156,7 +156,7 @@ def _reading(number: int, line: str, dialect: Dialect, zone: tzinfo | None) -> R
             f"{cells[dialect.value][:20]} {'°F' if dialect.fahrenheit else '°C'} is "
             "outside −30 to 60 °C"
         )
-    return Reading(number, at, round(value, 2), fold)
+    return LoggerReading(number, at, round(value, 2), fold)
 
 
 def _comma_decimals(cells: list[str], dialect: Dialect) -> list[str]:
@@ -170,12 +170,12 @@ def _comma_decimals(cells: list[str], dialect: Dialect) -> list[str]:
     return cells
 
 
-def _pairs(readings: list[Reading]) -> Iterator[tuple[int, Reading, Reading]]:
+def _pairs(readings: list[LoggerReading]) -> Iterator[tuple[int, LoggerReading, LoggerReading]]:
     for position in range(1, len(readings)):
         yield position, readings[position - 1], readings[position]
 
 
-def _clock_changes(readings: list[Reading]) -> tuple[list[Reading], list[str]]:
+def _clock_changes(readings: list[LoggerReading]) -> tuple[list[LoggerReading], list[str]]:
     """Mark the hour that a clock set back by an hour has recorded twice."""
     out, notes = list(readings), []
     step = _usual_step(readings)
@@ -189,20 +189,22 @@ def _clock_changes(readings: list[Reading]) -> tuple[list[Reading], list[str]]:
             for again in range(position, len(out)):
                 if readings[again].at > earlier.at:
                     break
-                out[again] = Reading(out[again].row, out[again].at, out[again].celsius, 1)
+                out[again] = LoggerReading(out[again].row, out[again].at, out[again].celsius, 1)
     return out, notes
 
 
-def _usual_step(readings: list[Reading]) -> timedelta:
+def _usual_step(readings: list[LoggerReading]) -> timedelta:
     steps = sorted(
         later.at - earlier.at for _, earlier, later in _pairs(readings) if later.at > earlier.at
     )
     return steps[len(steps) // 2] if steps else timedelta()
 
 
-def _merged(readings: Iterable[Reading]) -> tuple[list[Reading], list[Refusal], list[str]]:
+def _merged(
+    readings: Iterable[LoggerReading],
+) -> tuple[list[LoggerReading], list[Refusal], list[str]]:
     """One reading a moment: equal repeats are merged, contradictions refused, disorder noted."""
-    kept: dict[tuple[datetime, int], Reading] = {}
+    kept: dict[tuple[datetime, int], LoggerReading] = {}
     refused, repeats, disorder, newest = [], 0, 0, datetime.min
     for reading in readings:
         key = (reading.at, reading.fold)

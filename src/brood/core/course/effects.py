@@ -17,7 +17,7 @@ Uses = Iterable[tuple[int, Sequence[str]]]
 """Dated acts: (ordinal of the day, ids)."""
 
 
-class Effects:
+class ActEffects:
     """What each act of a case does to one pest, and exposures from it."""
 
     def __init__(self, table: DayTable, case: Case) -> None:

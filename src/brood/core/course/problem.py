@@ -14,7 +14,7 @@ import numpy as np
 
 from brood.core.biology.case import Case
 from brood.core.biology.substages import Array
-from brood.core.course.effects import Effects
+from brood.core.course.effects import ActEffects
 from brood.core.population.day_table import DayTable, day_table
 from brood.core.population.extinction import Run, alive_after, clearing, rank, untreated
 
@@ -37,23 +37,23 @@ class Share:
 
     case: Case
     table: DayTable
-    effects: Effects
+    effects: ActEffects
     after: Run
 
     @classmethod
     def of(cls, case: Case, last: date) -> Share:
         """Tabulate a case up to a day."""
         table = day_table(case, last)
-        return cls(case, table, Effects(table, case), untreated(table))
+        return cls(case, table, ActEffects(table, case), untreated(table))
 
     def treated(self, case: Case) -> Share:
         """The same pest under the acts and the reach of another case."""
-        return Share(case, self.table, Effects(self.table, case), self.after)
+        return Share(case, self.table, ActEffects(self.table, case), self.after)
 
     def only(self, scenario: int) -> Share:
         """The same in one scenario."""
         table = self.table.only(scenario)
-        return Share(self.case, table, Effects(table, self.case), untreated(table))
+        return Share(self.case, table, ActEffects(table, self.case), untreated(table))
 
 
 @dataclass(frozen=True)

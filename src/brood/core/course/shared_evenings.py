@@ -16,7 +16,7 @@ from functools import cache
 
 
 @dataclass(frozen=True)
-class Window:
+class DayRange:
     """When something may be done: days as whole numbers, with the best one; `key` says
     what it is.
     """
@@ -38,7 +38,7 @@ class Gathered:
     unserved: tuple[str, ...]
 
 
-def gather(windows: Sequence[Window], free: Sequence[int]) -> Gathered:
+def gather(windows: Sequence[DayRange], free: Sequence[int]) -> Gathered:
     """The fewest free evenings that serve all windows which hold one, nearest to their
     targets on the whole, the earlier of equals.
     """
@@ -51,13 +51,13 @@ def gather(windows: Sequence[Window], free: Sequence[int]) -> Gathered:
     return Gathered(chosen, {w.key: _best_in(w, chosen) for w in able}, unserved)
 
 
-def _best_in(window: Window, chosen: Sequence[int]) -> int:
+def _best_in(window: DayRange, chosen: Sequence[int]) -> int:
     """Of the chosen evenings in a window, the one nearest to its target; the earlier of two."""
     inside = [day for day in chosen if window.first <= day <= window.last]
     return min(inside, key=lambda day: (abs(day - window.target), day))
 
 
-def _fewest(windows: Sequence[Window], free: Sequence[int]) -> int:
+def _fewest(windows: Sequence[DayRange], free: Sequence[int]) -> int:
     """How many evenings are needed."""
     count, reached = 0, -1
     for window in sorted(windows, key=lambda w: w.last):
@@ -67,7 +67,7 @@ def _fewest(windows: Sequence[Window], free: Sequence[int]) -> int:
     return count
 
 
-def _nearest(windows: Sequence[Window], free: Sequence[int], most: int) -> tuple[int, ...]:
+def _nearest(windows: Sequence[DayRange], free: Sequence[int], most: int) -> tuple[int, ...]:
     """The evenings of that number with the least days between targets and evenings."""
     marks: list[int | None] = [None, *free, None]
 
@@ -110,5 +110,5 @@ def _nearest(windows: Sequence[Window], free: Sequence[int], most: int) -> tuple
     return tuple(day for n in best(0, most)[1] if (day := marks[n]) is not None)
 
 
-def _met(window: Window, left: int | None, right: int | None) -> bool:
+def _met(window: DayRange, left: int | None, right: int | None) -> bool:
     return any(d is not None and window.first <= d <= window.last for d in (left, right))

@@ -87,7 +87,7 @@ class Cause:
 
 
 @dataclass(frozen=True)
-class Setting:
+class Circumstances:
     """What is known before anybody looks: place, plant kind and season or empty, causes
     found lately in the house and on neighbours.
     """
@@ -99,7 +99,7 @@ class Setting:
     neighbours: frozenset[str] = frozenset()
 
 
-NOWHERE = Setting()
+NOWHERE = Circumstances()
 IN_HOUSE, NEXT_DOOR = 2.0, 4.0
 """How much likelier a pest is when it was in the house within a year, and when a
 neighbour has it (our judgement, C).
@@ -170,7 +170,7 @@ class EvidenceModel:
         base = self.chance[-1]
         return np.log(self.chance / base), np.log((1 - self.chance) / (1 - base))
 
-    def prior(self, setting: Setting) -> Floats:
+    def prior(self, setting: Circumstances) -> Floats:
         """The chance of every set before any answer; sums to 1."""
         single = np.array([_weight(c, setting) for c in self.causes])
         single /= single.sum()
@@ -195,7 +195,7 @@ def _unknown(signs: tuple[Sign, ...]) -> Floats:
     )
 
 
-def _weight(cause: Cause, setting: Setting) -> float:
+def _weight(cause: Cause, setting: Circumstances) -> float:
     out = (
         cause.common
         * cause.places.get(setting.place, 1.0)
@@ -237,7 +237,7 @@ class Verdict:
 def weigh(
     model: EvidenceModel,
     answers: Mapping[str, bool],
-    setting: Setting = NOWHERE,
+    setting: Circumstances = NOWHERE,
     unsure: Collection[str] = (),
 ) -> Verdict:
     """The verdict on some answers (sign id to yes or no; what was not looked at is left

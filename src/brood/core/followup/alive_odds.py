@@ -24,7 +24,7 @@ from brood.core.population.half_days import Steps, back, lives_on
 
 
 @dataclass(frozen=True)
-class Question:
+class AliveQuestion:
     """Alive on the evening of a day (`alive`), or only seen by then, by looks up to that day."""
 
     until: date
@@ -73,7 +73,7 @@ def fates(
     steps: Steps,
     survive: dict[date, Array],
     fresh: Array,
-    questions: Sequence[Question],
+    questions: Sequence[AliveQuestion],
     since: date,
 ) -> Array:
     """The chance of every question for one animal on a morning, [2 tracks, questions,
@@ -117,7 +117,7 @@ def _light(values: Array) -> Array:
     return out
 
 
-def _looks_on(case: Case, steps: Steps, questions: Sequence[Question]) -> dict[date, Array]:
+def _looks_on(case: Case, steps: Steps, questions: Sequence[AliveQuestion]) -> dict[date, Array]:
     """By day: what the looks of every question see of a sub-stage in the open,
     [questions, 1, 1, size + 1].
     """

@@ -15,7 +15,7 @@ from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import Array, Clock, chain_of, clock
 from brood.core.climate.hours import MORNING, evening
 from brood.core.climate.series import covering
-from brood.core.followup.alive_odds import Question, fates
+from brood.core.followup.alive_odds import AliveQuestion, fates
 from brood.core.followup.detection import USUAL, clean, last_live
 from brood.core.followup.posterior import Belief, even_speed, late_finds, learn, stacked
 from brood.core.population.half_days import Schedule, Steps, steps_of, walk
@@ -102,10 +102,10 @@ class _Odds:
         """The chance that anything lives on the evening of a day, the looks up to then
         having found nothing.
         """
-        asked = [Question(day, True, looks) for day, looks in days]
+        asked = [AliveQuestion(day, True, looks) for day, looks in days]
         passed = list(dict.fromkeys(tuple(x for x in looks if x.on <= day) for day, looks in days))
         seen = [
-            Question(max((x.on for x in looks), default=self.since), False, looks)
+            AliveQuestion(max((x.on for x in looks), default=self.since), False, looks)
             for looks in passed
             if looks
         ]

@@ -19,7 +19,6 @@ from brood.errors import InputError, LeftAlone, NothingDevelops
 from brood.services.cases import aim, assemble, history, plans, test_leaves
 from brood.services.cases.aftercare import open_tasks
 from brood.services.cases.chart_data import ChartData, chart_data
-from brood.services.cases.commands import stage_choices
 from brood.services.cases.test_leaves import Patch
 from brood.services.cases.verdict import line as verdict_line
 from brood.services.voice import words
@@ -84,11 +83,6 @@ class CaseResult:
     def corrected(self) -> set[int]:
         """Ids of the finds that another find corrects."""
         return {f.corrects_id for f in self.row.findings if f.corrects_id}
-
-
-def all_stages(record: PestRecord) -> set[str]:
-    """Every stage id that a find of this pest may carry."""
-    return {s.id for s in record.stage[:-1]} | {choice for choice, _ in stage_choices(record)}
 
 
 def build(

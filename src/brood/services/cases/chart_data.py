@@ -78,7 +78,6 @@ class ChartData:
     letters: tuple[str, ...]
     names: tuple[str, ...]
     alive: tuple[float, ...]
-    last_out: datetime | None
     spread: Spread
 
 
@@ -138,7 +137,6 @@ def chart_data(
         strokes=tuple(_strokes(evenings, plan, treated, list(groups.values()))),
         letters=letters,
         names=names,
-        last_out=plan.last_hatch.slow,
         alive=tuple(float(v) for v in treated.at(_before_unmarked(evenings, now)).sum(axis=0)),
         spread=spread_of(case, schedule, last),
     )

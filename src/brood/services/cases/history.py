@@ -18,9 +18,6 @@ from brood.store.tables import (
     PestCase,
 )
 
-SETTLED = ("done", "late", "skipped")
-"""States of an evening that the keeper has said something of."""
-
 
 def standing(findings: Sequence[Finding]) -> list[Finding]:
     """The finds that count: neither corrected nor withdrawn."""

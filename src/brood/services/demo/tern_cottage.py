@@ -97,7 +97,7 @@ TRAITS = {
     "Streptocarpus": plants.PlantTraits(worth="only", marks=("hairy-leaf",)),
     "Coffee plant": plants.PlantTraits(worth="dear"),
 }
-LIVING = who_lives_here.Household(frozenset({"cats", "fish"}), "")
+LIVING = who_lives_here.Residents(frozenset({"cats", "fish"}), "")
 GOES_TO = {"Glazed balcony": ["cats"], "Kitchen sill": ["cats"], "Box room": ["fish"]}
 BOTTLES = (
     shelf.StockCommand("Brown bottle, chemist's", "isopropyl-alcohol", False, 70.0, 500.0),

@@ -77,7 +77,7 @@ that fits counts.
 
 
 @dataclass(frozen=True)
-class Outcome:
+class CheckOutcome:
     """One outcome of a check: the observation (empty for none of them), its words, and
     what it would point to.
     """
@@ -97,7 +97,7 @@ class CheckCard:
     tool: str
     minutes: float
     safety: str
-    outcomes: tuple[Outcome, ...]
+    outcomes: tuple[CheckOutcome, ...]
 
 
 def card(catalogue: Catalogue, check: Check) -> CheckCard:
@@ -107,10 +107,10 @@ def card(catalogue: Catalogue, check: Check) -> CheckCard:
     title = f"{one.phrase}?" if one else _plate_title(seen)
     means = [f"{catalogue.name(cause)}, {frequency(chance)}" for cause, chance in check.leaning]
     outcomes = [
-        Outcome(o.id, "Yes" if one else o.phrase, means[k], "" if one else drawn(o.id))
+        CheckOutcome(o.id, "Yes" if one else o.phrase, means[k], "" if one else drawn(o.id))
         for k, o in enumerate(seen)
     ]
-    none = Outcome("", "No" if one else "None of these", means[-1], "")
+    none = CheckOutcome("", "No" if one else "None of these", means[-1], "")
     return CheckCard(
         title,
         one.how_to_check if one else _plate_how(seen),

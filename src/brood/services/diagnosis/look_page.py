@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation, Zone
 from brood.core.biology.unseen import CLASSES
-from brood.core.diagnosis.evidence import Setting, Verdict, group_chances, weigh
+from brood.core.diagnosis.evidence import Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import next_checks
 from brood.core.diagnosis.severity import Severity, severity
 from brood.core.diagnosis.stages_present import StageChance
@@ -39,7 +39,7 @@ SEASONS = ("winter", "spring", "summer", "autumn")
 
 
 @dataclass(frozen=True)
-class Question:
+class AskedSign:
     """An observation with the answer that stands (yes, no, old or empty), and whether
     the keeper was sure.
     """
@@ -104,7 +104,7 @@ class LookResult:
     place: str
     zones: tuple[ZoneLine, ...]
     zone: ZoneLine
-    questions: tuple[Question, ...]
+    questions: tuple[AskedSign, ...]
     answered: int
     headline: str
     advice: str
@@ -195,7 +195,9 @@ def season(now: datetime, hemisphere: str) -> str:
     return SEASONS[(quarter + 2) % 4 if hemisphere == "south" else quarter]
 
 
-def _with_house(session: Session, row: Look, setting: Setting, now: datetime) -> Setting:
+def _with_house(
+    session: Session, row: Look, setting: Circumstances, now: datetime
+) -> Circumstances:
     """The setting with what was found in the house within a year, and what plants at
     the same place have now.
     """
@@ -206,7 +208,7 @@ def _with_house(session: Session, row: Look, setting: Setting, now: datetime) ->
         for c in found
         if c.closed_at is None and c.plant.stays and c.plant.stays[-1].place_id == place_id
     }
-    return Setting(
+    return Circumstances(
         setting.place,
         setting.kind,
         setting.season,
@@ -233,9 +235,9 @@ def _zone_line(
 
 def _questions(
     catalogue: Catalogue, ids: Iterable[str], said: Mapping[str, LookAnswer]
-) -> tuple[Question, ...]:
+) -> tuple[AskedSign, ...]:
     return tuple(
-        Question(
+        AskedSign(
             catalogue.evidence.observations[o],
             said[o].said if o in said else "",
             said[o].sure if o in said else True,
@@ -244,7 +246,7 @@ def _questions(
     )
 
 
-def questions_of_theme(catalogue: Catalogue, row: Look, theme: str) -> tuple[Question, ...]:
+def questions_of_theme(catalogue: Catalogue, row: Look, theme: str) -> tuple[AskedSign, ...]:
     """Every question of a theme, with the answers that stand."""
     said = {a.observation: a for a in look_log.standing(row)}
     return _questions(

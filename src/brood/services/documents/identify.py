@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.diagnosis.evidence import TELLS, Setting, Verdict, group_chances, weigh
+from brood.core.diagnosis.evidence import TELLS, Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import Check, next_checks
 from brood.core.diagnosis.stages_present import StageChance, stage_chances
 from brood.errors import InputError
@@ -87,14 +87,16 @@ def _choice(evidence: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> 
     return str(value)
 
 
-def setting_of(answers: Mapping[str, bool], place: str, kind: str, season: str = "") -> Setting:
+def setting_of(
+    answers: Mapping[str, bool], place: str, kind: str, season: str = ""
+) -> Circumstances:
     """The setting as given, or as said among the answers."""
     said = [name for name, yes in answers.items() if yes]
     place = place or next((PLACE_SAID[name] for name in said if name in PLACE_SAID), "")
     kind = kind or next(
         (name.removeprefix(KIND_SAID) for name in said if name.startswith(KIND_SAID)), ""
     )
-    return Setting(place, kind, season or ("winter" if answers.get("winter-time") else ""))
+    return Circumstances(place, kind, season or ("winter" if answers.get("winter-time") else ""))
 
 
 def known_apart(answers: Mapping[str, bool]) -> dict[str, bool]:

@@ -22,7 +22,7 @@ SPARED = 0.25
 
 
 @dataclass(frozen=True)
-class Cause:
+class Explanation:
     """One possible cause: `speaks` says whether the record speaks for it; what is
     known, what to do, and where.
     """
@@ -43,7 +43,7 @@ def causes(
     plan: Plan | None,
     today: date,
     speech: Speech,
-) -> list[Cause]:
+) -> list[Explanation]:
     """All seven in order."""
     done = history.evenings_done(row)
     return [
@@ -57,7 +57,7 @@ def causes(
     ]
 
 
-def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> Cause:
+def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> Explanation:
     missed = sorted({p for r in done for p in r.missed})
     spots = {
         i.spot
@@ -75,7 +75,7 @@ def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> C
         f" By the counts an evening takes about {belief.effective * 20:.0f} in 20 of the young "
         f"in the open, not {belief.expected * 20:.0f}."
     )
-    return Cause(
+    return Explanation(
         "coverage",
         "Are all parts reached?",
         bool(missed or spots),
@@ -86,7 +86,7 @@ def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> C
     )
 
 
-def _mix(row: PestCase, done: list[ApplicationRecord], today: date) -> Cause:
+def _mix(row: PestCase, done: list[ApplicationRecord], today: date) -> Explanation:
     used = {t for r in done for t in r.treatments}
     old = [
         a.stock.name
@@ -101,7 +101,7 @@ def _mix(row: PestCase, done: list[ApplicationRecord], today: date) -> Cause:
     known = f"Past its date: {listed(old)}." if old else "No bottle used here is past its date."
     if unknown:
         known += " No label figures are recorded for some of what was used."
-    return Cause(
+    return Explanation(
         "mix",
         "Was the mix strong enough, and fresh?",
         bool(old),
@@ -112,7 +112,7 @@ def _mix(row: PestCase, done: list[ApplicationRecord], today: date) -> Cause:
     )
 
 
-def _stage(catalogue: Catalogue, row: PestCase) -> Cause:
+def _stage(catalogue: Catalogue, row: PestCase) -> Explanation:
     pest = catalogue.pest(row.pest_id)
     kills = [catalogue.kill(a.treatment_id, row.pest_id) for a in row.acts]
     spared = [s.plural for s in pest.development if all(k.get(s.id, 0.0) < SPARED for k in kills)]
@@ -121,7 +121,7 @@ def _stage(catalogue: Catalogue, row: PestCase) -> Cause:
         if spared
         else "Every stage is killed by something that you chose."
     )
-    return Cause(
+    return Explanation(
         "stage",
         "Is a stage left out?",
         bool(spared),
@@ -132,7 +132,7 @@ def _stage(catalogue: Catalogue, row: PestCase) -> Cause:
     )
 
 
-def _identity(session: Session, row: PestCase) -> Cause:
+def _identity(session: Session, row: PestCase) -> Explanation:
     looked = [
         k
         for k in looks.of_plant(session, row.plant_id)
@@ -143,7 +143,7 @@ def _identity(session: Session, row: PestCase) -> Cause:
         if looked
         else "It was never confirmed by a test in this case."
     )
-    return Cause(
+    return Explanation(
         "identity",
         "Is it really this pest?",
         not looked,
@@ -158,7 +158,7 @@ def days_ago(times: int) -> str:
     return "once" if times == 1 else f"{times} times"
 
 
-def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Cause:
+def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Explanation:
     late = [
         a
         for a in row.applications
@@ -175,7 +175,7 @@ def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Cause:
             f" The longest gap: {days(max((s.done - s.latest).days for s in slips))} over, "
             f"before {speech.day(slips[-1].done)}."
         )
-    return Cause(
+    return Explanation(
         "timing",
         "Were the evenings in time?",
         bool(late or slips),
@@ -185,7 +185,7 @@ def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Cause:
     )
 
 
-def _reentry(session: Session, row: PestCase, belief: Belief) -> Cause:
+def _reentry(session: Session, row: PestCase, belief: Belief) -> Explanation:
     from brood.services.cases.beside import beside
 
     near = [
@@ -205,7 +205,7 @@ def _reentry(session: Session, row: PestCase, belief: Belief) -> Cause:
     )
     if unlooked:
         known += f" Not looked at since it began: {listed(unlooked)}."
-    return Cause(
+    return Explanation(
         "re-entry",
         "Does it come back from somewhere?",
         bool(ill or many),
@@ -216,7 +216,7 @@ def _reentry(session: Session, row: PestCase, belief: Belief) -> Cause:
     )
 
 
-def _resistance(catalogue: Catalogue, row: PestCase, done: list[ApplicationRecord]) -> Cause:
+def _resistance(catalogue: Catalogue, row: PestCase, done: list[ApplicationRecord]) -> Explanation:
     uses: dict[str, int] = {}
     for r in done:
         for key in r.treatments:
@@ -229,7 +229,7 @@ def _resistance(catalogue: Catalogue, row: PestCase, done: list[ApplicationRecor
         if often
         else "No mode of action was used so often that resistance is likely."
     )
-    return Cause(
+    return Explanation(
         "resistance",
         "Can it have become resistant?",
         bool(often),

@@ -15,7 +15,7 @@ from brood.core.followup.posterior import Belief
 from brood.errors import InputError
 from brood.services.cases import assemble, history, plans
 from brood.services.cases.verdict import VERDICTS, _verdict
-from brood.services.followup.causes import Cause, causes
+from brood.services.followup.causes import Explanation, causes
 from brood.services.followup.inspections import class_names, of_class
 from brood.services.voice import odds
 from brood.services.voice.speech import Speech, listed
@@ -109,7 +109,7 @@ class FollowResult:
     why: str
     chart: FollowChart | None
     origin: Origin | None
-    causes: tuple[Cause, ...]
+    causes: tuple[Explanation, ...]
     after_effects: tuple[str, ...]
     reopen: bool
     problem: str = ""

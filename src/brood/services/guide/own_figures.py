@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue import own
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.own import Figure
+from brood.catalogue.own import SettableFigure
 from brood.core.biology.pest import Span
 from brood.core.biology.stage_times import stage_times
 from brood.errors import FieldErrors, InputError, NotFound
@@ -23,10 +23,10 @@ COMPARE_C = (15.0, 20.0, 25.0)
 
 
 @dataclass(frozen=True)
-class Line:
+class FigureLine:
     """One figure on the page, with the keeper's own where there is one, and earlier ones."""
 
-    figure: Figure
+    figure: SettableFigure
     own: OwnFigure | None
     earlier: tuple[OwnFigure, ...]
 
@@ -50,14 +50,14 @@ class OwnResult:
     """
 
     pest_id: str
-    lines: tuple[Line, ...]
+    lines: tuple[FigureLine, ...]
     lost: tuple[OwnFigure, ...]
     effect: Effect | None
 
     @property
-    def parts(self) -> dict[str, list[Line]]:
+    def parts(self) -> dict[str, list[FigureLine]]:
         """The lines by what they belong to, in the order of the catalogue."""
-        out: dict[str, list[Line]] = {}
+        out: dict[str, list[FigureLine]] = {}
         for line in self.lines:
             out.setdefault(line.figure.part, []).append(line)
         return out
@@ -127,7 +127,7 @@ def build(
     for figure in own.figures(shipped, pest_id):
         rows = [r for r in every if r.figure == figure.key]
         stands = next((r for r in rows if r.withdrawn_at is None), None)
-        lines.append(Line(figure, stands, tuple(r for r in rows if r is not stands)))
+        lines.append(FigureLine(figure, stands, tuple(r for r in rows if r is not stands)))
     values = {
         **_values([r for r in every if r.withdrawn_at is None], shipped).get(pest_id, {}),
         **(draft or {}),

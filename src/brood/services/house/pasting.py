@@ -18,7 +18,7 @@ MOST_LINES, LONGEST_NAME = 10_000, 80
 
 
 @dataclass(frozen=True)
-class Line:
+class PastedLine:
     """One plant of a list; `fault` says in a sentence why it cannot be used, `known`
     that one of that name is here already.
     """
@@ -32,7 +32,7 @@ class Line:
     known: bool = False
 
 
-def lines(session: Session, text: str) -> tuple[Line, ...]:
+def lines(session: Session, text: str) -> tuple[PastedLine, ...]:
     """The plants of a pasted list: name, place, kind, with tabs, semicolons or commas
     between them; a heading is passed over.
     """
@@ -49,7 +49,7 @@ def lines(session: Session, text: str) -> tuple[Line, ...]:
             continue
         found = places.get(place.casefold()) if place else usual
         out.append(
-            Line(
+            PastedLine(
                 n,
                 name,
                 place or (found.name if found else ""),
@@ -78,7 +78,7 @@ def _fault(name: str, place: str, kind: str, placed: bool, kinds: dict[str, str]
     )
 
 
-def keep(session: Session, rows: Sequence[Line], *, now: datetime) -> int:
+def keep(session: Session, rows: Sequence[PastedLine], *, now: datetime) -> int:
     """Keep the plants of a list without a fault; how many."""
     good = [r for r in rows if not r.fault]
     added = session.scalars(

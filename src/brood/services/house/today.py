@@ -9,7 +9,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.course.shared_evenings import Window, gather
+from brood.core.course.shared_evenings import DayRange, gather
 from brood.services.cases import assemble, beside, effort, history, plans, test_leaves, trial
 from brood.services.cases.aftercare import open_tasks
 from brood.services.cases.effort import MINUTES, spray_ml
@@ -60,7 +60,7 @@ class Task:
 
 
 @dataclass(frozen=True)
-class Row:
+class WindowsRow:
     """A case in the chart of evenings: its windows to come (first, target, last day),
     and the evening that serves the next one.
     """
@@ -81,7 +81,7 @@ class Gathering:
     """One evening: its day and the cases that it serves."""
 
     on: date
-    rows: tuple[Row, ...]
+    rows: tuple[WindowsRow, ...]
 
     @property
     def plants(self) -> int:
@@ -95,7 +95,7 @@ class Gathering:
         )
 
     @property
-    def moved(self) -> tuple[Row, ...]:
+    def moved(self) -> tuple[WindowsRow, ...]:
         """Cases planned for another day."""
         return tuple(r for r in self.rows if r.windows and r.windows[0][1] != self.on)
 
@@ -108,10 +108,10 @@ class TodayResult:
     now: tuple[tuple[Place | None, tuple[Task, ...]], ...]
     can_wait: tuple[Task, ...]
     coming: tuple[tuple[date, tuple[Task, ...]], ...]
-    rows: tuple[Row, ...]
+    rows: tuple[WindowsRow, ...]
     sessions: tuple[Gathering, ...]
     chosen: Gathering | None
-    unserved: tuple[Row, ...]
+    unserved: tuple[WindowsRow, ...]
     first: date
     minutes: int
     under_care: int
@@ -558,7 +558,7 @@ def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -
 # -------------------------------
 
 
-def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
+def _row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
     slots = history.planned(row)
     spans = tuple(
         (max(a.earliest_on, today), a.target_on, max(a.latest_on, a.target_on))
@@ -580,7 +580,7 @@ def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
     )
     aim = catalogue.evenings.sits[catalogue.records[row.pest_id].group]
     parts = sorted(aim, key=lambda p: -aim[p])[:2]
-    return Row(
+    return WindowsRow(
         row,
         catalogue.records[row.pest_id].name,
         spans,
@@ -594,13 +594,13 @@ def _row(catalogue: Catalogue, row: PestCase, today: date) -> Row:
 
 
 def _gathered(
-    rows: tuple[Row, ...], prefs: Preferences, today: date, tried: date | None
-) -> tuple[tuple[Row, ...], tuple[Gathering, ...], tuple[Row, ...]]:
+    rows: tuple[WindowsRow, ...], prefs: Preferences, today: date, tried: date | None
+) -> tuple[tuple[WindowsRow, ...], tuple[Gathering, ...], tuple[WindowsRow, ...]]:
     """The rows with the evening that serves each, the evenings, and the rows that no
     free evening serves.
     """
     windows = [
-        Window(
+        DayRange(
             str(r.row.id),
             r.windows[0][0].toordinal(),
             r.windows[0][2].toordinal(),

@@ -29,7 +29,7 @@ KEY = "household"
 
 
 @dataclass(frozen=True)
-class Household:
+class Residents:
     """Who lives there, and what the keeper noted of local rules."""
 
     living: frozenset[str] = frozenset()
@@ -40,15 +40,15 @@ class Household:
         return [LIVING[one] for one in LIVING if one in self.living]
 
 
-def load(session: Session) -> Household:
+def load(session: Session) -> Residents:
     """The household as it stands; an empty one where nothing was said."""
     stored = json.loads(preferences.get(session, KEY) or "{}")
-    return Household(
+    return Residents(
         frozenset(stored.get("living", ())) & frozenset(LIVING), str(stored.get("region", ""))
     )
 
 
-def put(session: Session, household: Household, visitors: dict[int, list[str]]) -> None:
+def put(session: Session, household: Residents, visitors: dict[int, list[str]]) -> None:
     """Keep who lives there and where they go; every plan that follows minds it."""
     preferences.put(
         session, KEY, json.dumps({"living": sorted(household.living), "region": household.region})
@@ -57,7 +57,7 @@ def put(session: Session, household: Household, visitors: dict[int, list[str]]) 
         cases.place(session, place_id).visitors = [one for one in VISITORS if one in who]
 
 
-def goes_to(household: Household, place: Place | None, who: str) -> bool:
+def goes_to(household: Residents, place: Place | None, who: str) -> bool:
     """Whether one of the household may be met at a place: indoors anywhere, elsewhere
     where the keeper says so.
     """

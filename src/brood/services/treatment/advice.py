@@ -20,8 +20,6 @@ from brood.services.voice.speech import number
 from brood.store.queries import cases
 from brood.store.tables import PestCase
 
-MOST_CUT = 1 / 3
-"""No more than a third of the foliage at once (label practice, C)."""
 CROWDING = 2.0
 """The worst leaves carry more than their share: of n in N leaves about 1 − (1 − n/N)²
 (our judgement, C).

@@ -48,7 +48,7 @@ class MixCommand:
 
 
 @dataclass(frozen=True)
-class Line:
+class Measured:
     """One ingredient as it is measured out."""
 
     ingredient: str
@@ -72,7 +72,7 @@ class MixResult:
     treatment: str
     name: str
     volume_ml: float
-    lines: tuple[Line, ...]
+    lines: tuple[Measured, ...]
     water_ml: float
     orders: tuple[tuple[str, ...], ...]
     keeps: str
@@ -251,13 +251,15 @@ def _under(ceiling: Ceiling, percent: float | None, household: frozenset[str]) -
 def _result(catalogue: Catalogue, command: MixCommand, recipe: Recipe, made: Mixed) -> MixResult:
     record = catalogue.treatments[command.treatment]
     lines = [
-        Line(p.ingredient, catalogue.recipes.name(p.ingredient), p.ml, p.percent, p.stock_percent)
+        Measured(
+            p.ingredient, catalogue.recipes.name(p.ingredient), p.ml, p.percent, p.stock_percent
+        )
         for p in made.portions
     ]
     water = made.water_ml
     for extra, percent in command.extras.items():
         ml = command.volume_ml * (percent or 0) / 100
-        lines.append(Line(extra, catalogue.recipes.name(extra), ml, percent, None))
+        lines.append(Measured(extra, catalogue.recipes.name(extra), ml, percent, None))
         water -= ml
     return MixResult(
         record.id,
@@ -288,7 +290,7 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
             allowed="under 1000",
         )
     portion = Portion("product", ml, 100 * ml / command.volume_ml, None)
-    line = Line("product", f"the product, {record.name}", portion.ml, portion.percent, None)
+    line = Measured("product", f"the product, {record.name}", portion.ml, portion.percent, None)
     order = (
         "As the label says; where it is silent: half the water, the product, the rest of "
         "the water.",
@@ -312,7 +314,7 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
 
 def as_json(made: MixResult) -> dict[str, Any]:
     """A mix by the contract: amounts in ml, US measures and spoons."""
-    every = [*made.lines, Line("water", "water", made.water_ml, None, None)]
+    every = [*made.lines, Measured("water", "water", made.water_ml, None, None)]
     return {
         "schema": 1,
         "treatment": made.treatment,

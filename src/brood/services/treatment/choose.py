@@ -21,7 +21,7 @@ from brood.services.cases.commands import ActCommand
 from brood.services.house import who_lives_here
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import permitted, shelf
-from brood.services.treatment.permitted import Offer, Setting, offers
+from brood.services.treatment.permitted import Offer, UseSetting, offers
 from brood.services.voice.speech import Speech
 from brood.store.place_tables import Place
 from brood.store.queries import cases
@@ -67,7 +67,7 @@ class MeansResult:
     offers: tuple[Offer, ...]
     chosen: frozenset[str]
     eaten: bool
-    household: who_lives_here.Household
+    household: who_lives_here.Residents
 
 
 def setting_of(
@@ -77,7 +77,7 @@ def setting_of(
     today: date,
     row: PestCase | None = None,
     generation_days: float | None = None,
-) -> Setting:
+) -> UseSetting:
     """Where and for whom treatments are judged, of a plant and, where there is one, of its case."""
     place: Place | None = plant.stays[-1].place if plant.stays else None
     harvest = assemble.limits_of(row).harvest if row else None
@@ -87,7 +87,7 @@ def setting_of(
         if row
         else []
     )
-    return Setting(
+    return UseSetting(
         plant,
         place,
         who_lives_here.load(session),
@@ -127,7 +127,7 @@ def _generation(session: Session, catalogue: Catalogue, row: PestCase, today: da
 
 
 def check(
-    catalogue: Catalogue, here: Setting, acts: tuple[ActCommand, ...]
+    catalogue: Catalogue, here: UseSetting, acts: tuple[ActCommand, ...]
 ) -> tuple[ActCommand, ...]:
     """The acts with their products' figures. Raises FieldErrors with the reason for the
     first that is not offered here.

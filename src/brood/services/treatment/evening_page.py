@@ -52,7 +52,7 @@ class PartRow:
 
 
 @dataclass(frozen=True)
-class Act:
+class EveningAct:
     """A treatment of the evening with how it is done and its cautions here."""
 
     record: TreatmentRecord
@@ -70,7 +70,7 @@ class EveningResult:
     row: PestCase
     pest: PestRecord
     slot: Application
-    acts: tuple[Act, ...]
+    acts: tuple[EveningAct, ...]
     parts: tuple[PartRow, ...]
     stages: tuple[tuple[str, str], ...]
     gates: tuple[str, ...]
@@ -177,10 +177,12 @@ def _next(row: PestCase) -> Application:
     return planned[0]
 
 
-def _act(session: Session, catalogue: Catalogue, row: PestCase, key: str, today: date) -> Act:
+def _act(
+    session: Session, catalogue: Catalogue, row: PestCase, key: str, today: date
+) -> EveningAct:
     care = catalogue.care[key]
     offer = permitted.offer(catalogue, key, setting_of(session, row.plant, today=today, row=row))
-    return Act(
+    return EveningAct(
         offer.record,
         catalogue.evenings.technique[care.technique],
         (*offer.warnings, *offer.cautions),

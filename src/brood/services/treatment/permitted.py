@@ -12,27 +12,26 @@ from brood.catalogue.care import CareRecord
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import TreatmentRecord
 from brood.services.house.plants import is_eaten
-from brood.services.house.who_lives_here import Household, goes_to
+from brood.services.house.who_lives_here import Residents, goes_to
 from brood.services.treatment.shelf import product_for, usable
 from brood.services.voice.speech import days, listed
 from brood.store.place_tables import Place
 from brood.store.tables import Plant, StockItem
 
 OUTDOORS = ("outdoor", "balcony")
-PETS = {"cats": "cats", "dogs": "dogs", "birds": "birds"}
 HOME_ONLY = ("alcohol-swab", "alcohol-spray", "peroxide-drench")
 """Treatments that there is no product for: on what is eaten they are not offered at all."""
 
 
 @dataclass(frozen=True)
-class Setting:
+class UseSetting:
     """Where a treatment is to be used: the plant, its place, who lives there, what
     stands on the shelf, what else is done.
     """
 
     plant: Plant
     place: Place | None
-    household: Household
+    household: Residents
     shelf: Sequence[StockItem]
     today: date
     harvest: date | None = None
@@ -66,7 +65,7 @@ class Offer:
         return not self.refused
 
 
-def offers(catalogue: Catalogue, pest_id: str, here: Setting) -> list[Offer]:
+def offers(catalogue: Catalogue, pest_id: str, here: UseSetting) -> list[Offer]:
     """Every treatment that does something to a pest, as it stands here: those offered
     without a warning first, then by rung of the ladder.
     """
@@ -78,7 +77,7 @@ def offers(catalogue: Catalogue, pest_id: str, here: Setting) -> list[Offer]:
     return sorted(every, key=lambda o: (not o.allowed, bool(o.warnings), o.care.rung))
 
 
-def offer(catalogue: Catalogue, treatment: str, here: Setting) -> Offer:
+def offer(catalogue: Catalogue, treatment: str, here: UseSetting) -> Offer:
     """One treatment as it stands here."""
     record, care = catalogue.treatments[treatment], catalogue.care[treatment]
     eaten = is_eaten(here.plant)
@@ -97,7 +96,7 @@ def offer(catalogue: Catalogue, treatment: str, here: Setting) -> Offer:
     return Offer(record, care, tuple(refused), tuple(warnings), tuple(cautions), product, home)
 
 
-def _creatures(care: CareRecord, here: Setting) -> list[str]:
+def _creatures(care: CareRecord, here: UseSetting) -> list[str]:
     """Why it is not for this household or place."""
     out = []
     for who, hazard in care.hazards.items():
@@ -119,7 +118,7 @@ def _creatures(care: CareRecord, here: Setting) -> list[str]:
 def _food(
     record: TreatmentRecord,
     care: CareRecord,
-    here: Setting,
+    here: UseSetting,
     product: StockItem | None,
     *,
     eaten: bool,
@@ -150,7 +149,7 @@ def _food(
 
 
 def _soil(
-    record: TreatmentRecord, care: CareRecord, catalogue: Catalogue, here: Setting
+    record: TreatmentRecord, care: CareRecord, catalogue: Catalogue, here: UseSetting
 ) -> list[str]:
     """Why it does not go with what is done to the soil, or with this plant's need of water."""
     if care.soil == "any":
@@ -170,7 +169,7 @@ def _soil(
     return [f"It works in moist soil only, and {names} only in dry soil: one or the other."]
 
 
-def _enemies(care: CareRecord, catalogue: Catalogue, here: Setting) -> list[str]:
+def _enemies(care: CareRecord, catalogue: Catalogue, here: UseSetting) -> list[str]:
     """Until when natural enemies must wait after what was used; and that they and
     sprays do not go together.
     """
@@ -198,7 +197,7 @@ def _enemies(care: CareRecord, catalogue: Catalogue, here: Setting) -> list[str]
 
 
 def _warnings(
-    catalogue: Catalogue, record: TreatmentRecord, care: CareRecord, here: Setting
+    catalogue: Catalogue, record: TreatmentRecord, care: CareRecord, here: UseSetting
 ) -> list[str]:
     """What speaks against it without ruling it out."""
     out = []
@@ -239,7 +238,7 @@ def _same_group(catalogue: Catalogue, key: str, record: TreatmentRecord) -> bool
 
 
 def _cautions(
-    record: TreatmentRecord, care: CareRecord, here: Setting, *, eaten: bool
+    record: TreatmentRecord, care: CareRecord, here: UseSetting, *, eaten: bool
 ) -> list[str]:
     """What goes with it here: the treatment's own, then those for who lives there."""
     out = list(record.cautions)

@@ -37,7 +37,7 @@ class Wanted:
     name: str
     evenings: int
     each_ml: float
-    lines: tuple[bench.Line, ...]
+    lines: tuple[bench.Measured, ...]
     note: str
 
 

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from brood.core.climate import daily_table
 from brood.core.climate.daily_table import DailyFile
 from brood.core.climate.logger_table import LoggerFile, Refusal, parse
-from brood.core.climate.logger_table import Reading as LoggerReading
+from brood.core.climate.logger_table import LoggerReading as LoggerReading
 from brood.core.climate.series import check_celsius
 from brood.errors import InputError, NotFound
 from brood.services.voice.preferences import Preferences

@@ -10,7 +10,6 @@ from brood.errors import FieldErrors
 from brood.services.voice.speech import UNITS, Speech
 
 MOST_COUNT = 1_000_000
-LONGEST_TEXT = 400
 KEY_DIGITS = 12
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from brood.services.house.who_lives_here import LIVING, VISITORS, Household
+from brood.services.house.who_lives_here import LIVING, VISITORS, Residents
 from brood.web.forms.reader import Reader
 
 
-def read(reader: Reader, place_ids: Sequence[int]) -> tuple[Household, dict[int, list[str]]]:
+def read(reader: Reader, place_ids: Sequence[int]) -> tuple[Residents, dict[int, list[str]]]:
     """The household as ticked, and who goes where; raises FieldErrors."""
     living = frozenset(one for one in LIVING if reader.raw(f"living-{one}"))
     region = reader.text("region", "The note on local rules", longest=300, needed=False)
@@ -16,4 +16,4 @@ def read(reader: Reader, place_ids: Sequence[int]) -> tuple[Household, dict[int,
         place: [one for one in VISITORS if reader.raw(f"at-{place}-{one}")] for place in place_ids
     }
     reader.done()
-    return Household(living, region), visitors
+    return Residents(living, region), visitors

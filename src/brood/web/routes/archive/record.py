@@ -230,7 +230,7 @@ def paste() -> Response:
     return _paste("", (), {})
 
 
-def _paste(text: str, rows: tuple[pasting.Line, ...], wrong: dict[str, str]) -> Response:
+def _paste(text: str, rows: tuple[pasting.PastedLine, ...], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         return render.page(
             "archive/record/paste.html",

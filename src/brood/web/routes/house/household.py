@@ -39,7 +39,7 @@ def _page(wrong: dict[str, str]) -> Response:
         )
 
 
-def _values(held: living.Household, places: Sequence[Place]) -> dict[str, str]:
+def _values(held: living.Residents, places: Sequence[Place]) -> dict[str, str]:
     out = {f"living-{one}": "1" for one in held.living} | {"region": held.region}
     for place in places:
         out |= {f"at-{place.id}-{one}": "1" for one in place.visitors}
