@@ -10,10 +10,11 @@ import numpy as np
 from brood.core.biology.case import Evening, Inspection
 from brood.core.biology.kill import effect
 from brood.core.biology.pest import ADULT, PREOVIPOSITION
+from brood.core.biology.stage_classes import classes
 from brood.core.biology.substages import chain_of
 from brood.core.course import planner
 from brood.core.followup.all_clear import clear_by
-from brood.core.followup.detection import HIDDEN_SEEN, classes, shown
+from brood.core.followup.detection import HIDDEN_SEEN, shown
 from brood.core.followup.posterior import learn, updated
 
 STEP = 0.25

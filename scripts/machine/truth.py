@@ -11,8 +11,9 @@ import numpy as np
 from brood.core.biology.case import Act
 from brood.core.biology.kill import effect
 from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.stage_classes import classes
 from brood.core.biology.substages import chain_of
-from brood.core.followup.detection import HIDDEN_SEEN, classes, shown
+from brood.core.followup.detection import HIDDEN_SEEN, shown
 
 MOST = 2500
 HALF = 0.5

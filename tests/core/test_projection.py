@@ -11,8 +11,9 @@ from conftest import DAY, MITE, THRIPS, WHITEFLY
 from brood.catalogue.loader import shipped
 from brood.core.biology.case import Found
 from brood.core.biology.kill import effect
+from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.biology.substages import chain_of
-from brood.core.biology.unseen import CLASSES, infer_hidden, spread_group, table_at
+from brood.core.biology.unseen import infer_hidden, spread_group, table_at
 from brood.core.climate.series import constant
 from brood.core.population.half_days import expected
 from brood.core.population.projection import project, survivals
@@ -80,7 +81,7 @@ def test_adults_imply_eggs_and_older_larvae_pupae_but_nothing_recorded_is_double
 
 
 def test_rough_classes_stand_a_factor_of_about_eight_apart():
-    assert CLASSES == {"few": 4.0, "dozens": 30.0, "hundreds": 250.0}
+    assert ROUGH_COUNTS == {"few": 4.0, "dozens": 30.0, "hundreds": 250.0}
 
 
 @pytest.mark.parametrize("celsius", [18.0, 27.0])

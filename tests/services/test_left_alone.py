@@ -121,7 +121,7 @@ def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet
         look(store, catalogue, case_id, needed.on, {})
     with store.reading() as session:
         assert ending.clearing_of(
-            session, catalogue, queries.case(session, case_id), ending.all_clear
+            session, catalogue, queries.case(session, case_id), over.all_clear
         ).settled
 
 

@@ -8,10 +8,8 @@ import numpy as np
 
 from brood.core.biology.case import Found
 from brood.core.biology.pest import ADULT, Pest, Stage
+from brood.core.biology.stage_classes import YOUNG_DISPLAYS
 from brood.core.climate.series import HourlySeries
-
-CLASSES = {"few": 4.0, "dozens": 30.0, "hundreds": 250.0}
-"""Expected number behind a rough count; each is uncertain by a factor of two either way."""
 
 WORDS = ("nymph", "larva", "pupa")
 
@@ -32,7 +30,7 @@ def spread_group(pest: Pest, found: Found, celsius: float) -> tuple[Found, ...]:
     """
     if found.stage == ADULT or any(s.id == found.stage for s in pest.stages):
         return (found,)
-    young = [s for s in pest.development if s.display in ("larva", "nymph")]
+    young = [s for s in pest.development if s.display in YOUNG_DISPLAYS]
     named = [
         s for s in pest.development if s.id.startswith(found.stage) or s.id.endswith(found.stage)
     ]

@@ -8,7 +8,8 @@ from datetime import date, timedelta
 import numpy as np
 
 from brood.core.biology.case import Found, Inspection
-from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.pest import ADULT, Pest
+from brood.core.biology.stage_classes import StageClass, class_of, classes
 from brood.core.biology.substages import Array
 from brood.core.biology.unseen import stage_days
 
@@ -17,8 +18,8 @@ GLANCE, USUAL, LENS = 0.4, 0.7, 0.95
 by leaf, leaf by leaf with a lens (our judgement, C).
 """
 THOROUGH = {"glance": GLANCE, "usual": USUAL, "lens": LENS}
-BY_DISPLAY = {"egg": 0.3, "larva": 0.9, "nymph": 0.9, "pupa": 0.9, "adult": 1.0}
-BY_HABITAT = {
+SHOWN_BY_DISPLAY = {"egg": 0.3, "larva": 0.9, "nymph": 0.9, "pupa": 0.9, "adult": 1.0}
+SHOWN_BY_HABITAT = {
     "exposed": 1.0,
     "in-wax": 1.0,
     "under-cover": 0.9,
@@ -33,34 +34,14 @@ eyes get further than a spray (our judgement, C).
 """
 LEAST_SEEN = 0.05
 """However badly a class shows itself, a count stands for no more than twenty times as many."""
-CLASSES = ("egg", "young", "pupa", "adult")
-
-
-def class_of(pest: Pest, stage: str) -> str:
-    """The class that a keeper counts a stage in: egg, young, pupa or adult. Raises
-    KeyError for an unknown stage.
-    """
-    if stage in CLASSES:
-        return stage
-    if stage in (ADULT, PREOVIPOSITION):
-        return "adult"
-    display = {"larva": "larva", "nymph": "nymph", "crawler": "nymph"}.get(stage) or pest.stages[
-        pest.index(stage)
-    ].display
-    return {"larva": "young", "nymph": "young"}.get(display, display)
-
-
-def classes(pest: Pest) -> tuple[str, ...]:
-    """The class of every stage and, last, of laying adults."""
-    return (*(class_of(pest, s.id) for s in pest.stages), "adult")
 
 
 def shown(pest: Pest) -> Array:
     """How well every stage and, last, laying adults show themselves to a perfect look,
     0 to 1: (stages + 1,).
     """
-    own = [BY_DISPLAY[s.display] * BY_HABITAT[s.habitat] for s in pest.stages]
-    return np.array([*own, BY_DISPLAY["adult"]])
+    own = [SHOWN_BY_DISPLAY[s.display] * SHOWN_BY_HABITAT[s.habitat] for s in pest.stages]
+    return np.array([*own, SHOWN_BY_DISPLAY["adult"]])
 
 
 def spread_class(
@@ -69,7 +50,7 @@ def spread_class(
     """Animals of a class as groups by stage: in proportion to the stage times at °C;
     grown ones lay.
     """
-    if kind == "adult":
+    if kind == StageClass.ADULT:
         return (Found(on, ADULT, count),)
     stages = [s for s in pest.development if class_of(pest, s.id) == kind]
     days = np.array([stage_days(s, celsius) for s in stages])
@@ -81,8 +62,8 @@ def seen_share(pest: Pest, look: Inspection) -> Array:
     (stages + 1,). Eggs only where it counted them, or found nothing at all.
     """
     chance = shown(pest) * look.share * look.thorough
-    if look.live and "egg" not in look.counts:
-        chance = chance * np.array([kind != "egg" for kind in classes(pest)])
+    if look.live and StageClass.EGG not in look.counts:
+        chance = chance * np.array([kind != StageClass.EGG for kind in classes(pest)])
     return chance
 
 

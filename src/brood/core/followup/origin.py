@@ -10,9 +10,10 @@ from datetime import date, timedelta
 import numpy as np
 
 from brood.core.biology.case import Case, Inspection
+from brood.core.biology.stage_classes import classes
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import EVENING, MORNING
-from brood.core.followup.detection import HIDDEN_SEEN, classes, seen_share
+from brood.core.followup.detection import HIDDEN_SEEN, seen_share
 from brood.core.followup.posterior import Belief, at_reach, even_speed, stacked
 from brood.core.population.half_days import Steps, by_stage, steps_of, walk, walk_on
 

@@ -20,11 +20,12 @@ from scipy.special import gammaln
 
 from brood.core.biology.case import Act, CardCatch, Case, Found, Inspection
 from brood.core.biology.pest import ADULT
+from brood.core.biology.stage_classes import StageClass, classes
 from brood.core.biology.substages import Array
 from brood.core.biology.unseen import infer_hidden
 from brood.core.climate.hours import MORNING
 from brood.core.climate.series import window
-from brood.core.followup.detection import HIDDEN_SEEN, classes, numbers, seen_share, spread_class
+from brood.core.followup.detection import HIDDEN_SEEN, numbers, seen_share, spread_class
 from brood.core.population.half_days import (
     Schedule,
     Steps,
@@ -111,7 +112,7 @@ class Belief:
         stages = [
             s
             for s, kind in zip(self.case.pest.stages, classes(self.case.pest), strict=False)
-            if kind == "young"
+            if kind == StageClass.YOUNG
         ]
         acts = _used(self.case)
         out = [

@@ -21,7 +21,7 @@ from brood.core.climate.series import covering
 
 Array = NDArray[np.float64]
 
-CLASSES = ("egg", "active", "rest", "adult", "breeding")
+BANDS = ("egg", "active", "rest", "adult", "breeding")
 """What a band shows, bottom to top: eggs, active larvae or nymphs, resting or pupal
 stages, adults before and while laying.
 """
@@ -61,7 +61,7 @@ class Projection:
         return np.asarray(self.numbers[max(0, position - 1)])
 
 
-def classes_of(chain: Chain) -> NDArray[np.int64]:
+def bands_of(chain: Chain) -> NDArray[np.int64]:
     """Class index of every sub-stage and, last, of laying adults."""
     kinds = []
     for stage, count in zip(chain.pest.stages, chain.counts, strict=True):
@@ -104,8 +104,8 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
     moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
     births, deaths = (np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius))
     shares = {on: survivals(chain, acts, case.reach_on(on)) for on, acts in evenings}
-    sums = np.zeros((chain.size + 1, len(CLASSES)))
-    sums[np.arange(chain.size + 1), classes_of(chain)] = 1.0
+    sums = np.zeros((chain.size + 1, len(BANDS)))
+    sums[np.arange(chain.size + 1), bands_of(chain)] = 1.0
     x = np.zeros((2, len(rows), chain.size + 1))
     starts = np.append(np.flatnonzero(np.diff(chain.stage_of)) + 1, chain.size)
     moments, numbers, strikes = [], [], []

@@ -14,6 +14,7 @@ from brood.services.cases import history
 from brood.services.voice import words
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases
+from brood.store.states import EveningOutcome, EveningState
 from brood.store.tables import Application, PestCase
 
 LENGTH = timedelta(minutes=45)
@@ -44,7 +45,7 @@ def household(session: Session, catalogue: Catalogue, preferences: Preferences) 
     for plant in cases.plants(session):
         for row in plant.cases:
             for slot in sorted(row.applications, key=lambda a: a.number):
-                if row.closed_at is None or slot.status != "planned":
+                if row.closed_at is None or slot.status != EveningState.PLANNED:
                     calendar.add_component(_event(row, slot, catalogue, preferences))
     out: bytes = calendar.to_ical()
     return out
@@ -64,7 +65,9 @@ def _event(
 ) -> Event:
     speech = preferences.speech
     record = history.last_word(slot)
-    done = record is not None and record.outcome == "done" and record.done_on is not None
+    done = (
+        record is not None and record.outcome == EveningOutcome.DONE and record.done_on is not None
+    )
     day = record.done_on if record and record.done_on else slot.target_on
     verb = words.evening_verb(slot.treatments, catalogue.treatments)
     event = Event()
@@ -85,9 +88,12 @@ def _event(
         f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{slot.why}\nThe "
         "label and local rules come first.",
     )
-    event.add("status", "CANCELLED" if slot.status in ("dropped", "skipped") else "CONFIRMED")
+    event.add(
+        "status",
+        "CANCELLED" if slot.status in (EveningState.DROPPED, EveningState.SKIPPED) else "CONFIRMED",
+    )
     event.add("transp", "TRANSPARENT")
-    if slot.status == "planned":
+    if slot.status == EveningState.PLANNED:
         event.add_component(_alarm(summary, int(preferences.alarm_hours)))
     return event
 

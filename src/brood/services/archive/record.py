@@ -17,6 +17,7 @@ from brood.services.house.events import EVENTS
 from brood.services.house.quarantine import REASONS
 from brood.services.voice import words
 from brood.store.records import PlantEvent, Quarantine
+from brood.store.states import EveningOutcome
 from brood.store.tables import Application, InspectionRecord, Look, PestCase, Plant, Stay
 
 KINDS = {
@@ -137,7 +138,7 @@ def _of_case(catalogue: Catalogue, row: PestCase) -> Iterator[Entry]:
         )
     for slot in row.applications:
         said = history.last_word(slot)
-        if said is not None and said.outcome == "done" and said.done_on:
+        if said is not None and said.outcome == EveningOutcome.DONE and said.done_on:
             note = f" {said.note}" if said.note else ""
             yield Entry(
                 said.done_on,

@@ -22,6 +22,7 @@ from brood.services.house.today import open_cases
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.store.records import SecretAddress, SitterTick
+from brood.store.states import EveningOutcome, EveningState
 from brood.store.tables import PestCase
 
 BYTES = 24
@@ -162,7 +163,7 @@ def _of_case(
     for slot in (
         a
         for a in row.applications
-        if a.status == "planned" and first <= max(a.target_on, today) <= last
+        if a.status == EveningState.PLANNED and first <= max(a.target_on, today) <= last
     ):
         how = tuple(
             s
@@ -217,7 +218,7 @@ def tick(
     kind, _, rest = key.partition("-")
     number = int(rest.split("-")[0])
     if kind == "treat":
-        said = commands.MarkCommand("done", today, "ticked by the sitter")
+        said = commands.MarkCommand(EveningOutcome.DONE, today, "ticked by the sitter")
         commands.mark(session, catalogue, number, said, now=now, speech=speech)
     elif kind == "care":
         aftercare.tick(session, number, now=now)

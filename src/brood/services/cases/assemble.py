@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case, Evening, Found, Limits
+from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.biology.stage_times import generation_over
-from brood.core.biology.unseen import CLASSES, infer_hidden, spread_group
+from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import HourlySeries
 from brood.core.course import planner
 from brood.core.followup.all_clear import suspected
@@ -22,6 +23,7 @@ from brood.core.followup.posterior import Belief, updated
 from brood.errors import InputError, LeftAlone
 from brood.services.cases import counts, history, test_leaves
 from brood.services.warmth.hourly import plant_series
+from brood.store.states import EveningOutcome
 from brood.store.tables import Finding, PestCase
 
 LEFT_ALONE = "left alone since "
@@ -42,7 +44,7 @@ generation without one (our judgement, C).
 
 def expected_count(finding: Finding) -> float:
     """The number a find stands for."""
-    return finding.number if finding.number is not None else CLASSES[finding.rough or "few"]
+    return finding.number if finding.number is not None else ROUGH_COUNTS[finding.rough or "few"]
 
 
 def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
@@ -129,10 +131,12 @@ def _evenings(
     done = [
         Evening(r.done_on, tuple(r.treatments), r.reach)
         for _, r in said
-        if r.outcome == "done" and r.done_on and r.done_on >= since
+        if r.outcome == EveningOutcome.DONE and r.done_on and r.done_on >= since
     ]
     in_order = tuple(sorted(done, key=lambda d: d.on))
-    skipped = [a.target_on for a, r in said if r.outcome == "skipped" and a.target_on >= since]
+    skipped = [
+        a.target_on for a, r in said if r.outcome == EveningOutcome.SKIPPED and a.target_on >= since
+    ]
     return (
         _acts(catalogue, row, in_order, today, history.repotted_on(session, row.plant_id)),
         in_order,
@@ -145,7 +149,7 @@ def _waits_for_a_count(row: PestCase) -> bool:
     evenings to come, or lost them to one.
     """
     return row.closed_at is None and (
-        row.plan_key.startswith(LEFT_ALONE) or any(a.status == "planned" for a in row.applications)
+        row.plan_key.startswith(LEFT_ALONE) or bool(history.planned(row))
     )
 
 

@@ -24,6 +24,7 @@ from brood.services.cases.verdict import line as verdict_line
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
+from brood.store.states import EveningOutcome, EveningState
 from brood.store.tables import AfterTask, Application, ApplicationRecord, PestCase
 
 
@@ -203,7 +204,11 @@ def _meanwhile(row: PestCase, error: InputError) -> Application | None:
     """
     if not isinstance(error, LeftAlone):
         return None
-    gone = [a for a in row.applications if a.status == "dropped" and a.target_on > error.since]
+    gone = [
+        a
+        for a in row.applications
+        if a.status == EveningState.DROPPED and a.target_on > error.since
+    ]
     return min(gone, key=lambda a: (a.target_on, a.number), default=None)
 
 
@@ -237,16 +242,20 @@ def _by_slot(row: PestCase, plan: Plan) -> list[tuple[Application, PlannedEvenin
 def _evenings(
     row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date
 ) -> tuple[EveningRow, ...]:
-    shown = [a for a in row.applications if a.status != "dropped"]
+    shown = [a for a in row.applications if a.status != EveningState.DROPPED]
     dated = sorted(
         ((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number)
     )
-    first = next((a.id for _, a in dated if a.status == "planned"), None)
+    first = next((a.id for _, a in dated if a.status == EveningState.PLANNED), None)
     out, n = [], 0
     for when, slot in dated:
-        n += slot.status != "skipped"
+        n += slot.status != EveningState.SKIPPED
         record = history.last_word(slot)
-        acts = record.treatments if record and record.outcome == "done" else slot.treatments
+        acts = (
+            record.treatments
+            if record and record.outcome == EveningOutcome.DONE
+            else slot.treatments
+        )
         out.append(
             EveningRow(
                 slot,
@@ -257,7 +266,8 @@ def _evenings(
                 when,
                 whys.get(slot.id, slot.why),
                 slot.id == first,
-                slot.status == "planned" and (slot.missed_on is not None or slot.target_on < today),
+                slot.status == EveningState.PLANNED
+                and (slot.missed_on is not None or slot.target_on < today),
             )
         )
     return tuple(out)
@@ -317,9 +327,9 @@ def _done_and_planned(evenings: Sequence[EveningRow]) -> list[tuple[date, tuple[
     """(day, acts, state) of every evening that was or will be: state done, next or planned."""
     out = []
     for e in evenings:
-        if e.record and e.record.outcome == "done" and e.record.done_on:
+        if e.record and e.record.outcome == EveningOutcome.DONE and e.record.done_on:
             out.append((e.record.done_on, tuple(e.record.treatments), "done"))
-        elif e.slot.status == "planned":
+        elif e.slot.status == EveningState.PLANNED:
             out.append(
                 (e.slot.target_on, tuple(e.slot.treatments), "next" if e.is_next else "planned")
             )

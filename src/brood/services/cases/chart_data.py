@@ -14,11 +14,12 @@ from numpy.typing import NDArray
 from brood.catalogue.schema import PestRecord
 from brood.core.biology.case import Act, Case, Found
 from brood.core.biology.pest import ADULT, Pest
+from brood.core.biology.stage_classes import BY_DISPLAY, StageClass, class_of
 from brood.core.biology.substages import chain_of, clock
 from brood.core.climate.hours import evening
 from brood.core.climate.series import HourlySeries, window
 from brood.core.course.plan import Plan
-from brood.core.population.projection import CLASSES, Projection, project
+from brood.core.population.projection import BANDS, Projection, project
 from brood.core.population.spread import Spread, spread_of
 
 Array = NDArray[np.float64]
@@ -158,9 +159,8 @@ def stage_drawing(record: PestRecord, stage: str) -> str:
     """The drawing of a stage id, of "adult", or of "young" and "pupa" as one."""
     if stage == ADULT:
         return record.adult_drawing
-    kinds = {"young": ("larva", "nymph"), "pupa": ("pupa",)}.get(stage, ())
     fitting = [s.drawing for s in record.stage if s.id == stage] or [
-        s.drawing for s in record.stage if s.display in kinds
+        s.drawing for s in record.stage if BY_DISPLAY[s.display] == stage
     ]
     return fitting[0] if fitting else record.adult_drawing
 
@@ -169,21 +169,19 @@ def _acts(ids: Sequence[str], acts: dict[str, Act]) -> list[Act]:
     return [acts[i] for i in ids if i in acts]
 
 
-def _kind(case: Case, found: Found) -> str:
-    if found.stage == ADULT:
-        return "adult"
-    display = case.pest.stages[case.pest.index(found.stage)].display
-    return {"larva": "young", "nymph": "young"}.get(display, display)
+def _kind(case: Case, found: Found) -> StageClass:
+    return class_of(case.pest, found.stage)
 
 
 def _groups(case: Case, record: PestRecord) -> dict[str, list[int]]:
     """Rows of the projection that share a band: the same kind of stage found on the
     same day, most eggs first.
     """
-    order = {"egg": 0, "young": 1, "pupa": 2, "adult": 3}
+    order = list(StageClass)
     groups: dict[str, list[int]] = {}
     for row in sorted(
-        range(len(case.found)), key=lambda r: (case.found[r].on, order[_kind(case, case.found[r])])
+        range(len(case.found)),
+        key=lambda r: (case.found[r].on, order.index(_kind(case, case.found[r]))),
     ):
         groups.setdefault(f"{case.found[row].on}-{_kind(case, case.found[row])}", []).append(row)
     return groups
@@ -234,7 +232,7 @@ def _first_breeding(case: Case, finds: Sequence[Found]) -> datetime | None:
     return None if hours is None else start + timedelta(hours=hours)
 
 
-_NONE = ((0.0,) * len(CLASSES),)
+_NONE = ((0.0,) * len(BANDS),)
 
 
 def _sums(side: Array, rows: Sequence[Sequence[int]]) -> tuple[tuple[float, ...], ...]:

@@ -11,12 +11,14 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.core.biology.pest import ADULT, Pest
+from brood.core.biology.stage_classes import YOUNG_DISPLAYS
 from brood.core.course.plan import Plan
 from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
 from brood.services.cases import assemble, history, plans
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days
 from brood.store.queries import cases
+from brood.store.states import EveningOutcome, EveningState
 from brood.store.tables import (
     Application,
     ApplicationRecord,
@@ -108,7 +110,7 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
     shown: list[tuple[str, str]] = []
     for stage in record.stage[:-1]:
         choice = (stage.id, stage.plural)
-        if stage.display in ("larva", "nymph"):
+        if stage.display in YOUNG_DISPLAYS:
             choice = (
                 "young",
                 "larvae"
@@ -133,7 +135,7 @@ def default_acts(
     None that this kind of plant is often injured by, nor what dries the soil, which
     rules out most else; only those of `good` where it is given.
     """
-    young = [s.id for s in catalogue.records[pest_id].stage if s.display in ("larva", "nymph")]
+    young = [s.id for s in catalogue.records[pest_id].stage if s.display in YOUNG_DISPLAYS]
     chosen: list[str] = []
     for hand in (True, False):
         able = {
@@ -236,7 +238,7 @@ def mark(
     """
     row, slot = cases.case_of_application(session, application_id)
     today = now.date()
-    if slot.status == "dropped" and not (
+    if slot.status == EveningState.DROPPED and not (
         row.plan_key.startswith(assemble.LEFT_ALONE) and said.done_on
     ):
         raise NotFound("This evening is no longer in the plan.")
@@ -271,7 +273,13 @@ def mark(
         )
     )
     late = said.done_on is not None and said.done_on > promised_latest
-    slot.status = "skipped" if said.outcome == "skipped" else "late" if late else "done"
+    slot.status = (
+        EveningState.SKIPPED
+        if said.outcome == EveningOutcome.SKIPPED
+        else EveningState.LATE
+        if late
+        else EveningState.DONE
+    )
     slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = (
         promised,
         max(promised, promised_latest),
@@ -346,7 +354,7 @@ def unmark(
     if record is None:
         raise NotFound("Nothing is recorded for this evening.")
     record.withdrawn_at = now
-    slot.status, slot.sequence, slot.changed_at = "planned", slot.sequence + 1, now
+    slot.status, slot.sequence, slot.changed_at = EveningState.PLANNED, slot.sequence + 1, now
     session.flush()
     plans.replan(session, catalogue, row, now.date(), now, speech)
     return row.id

@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brood.store.records import PlantEvent
+from brood.store.states import EveningOutcome, EveningState
 from brood.store.tables import (
     Application,
     ApplicationRecord,
@@ -32,7 +33,11 @@ def last_word(application: Application) -> ApplicationRecord | None:
 def evenings_done(row: PestCase) -> list[ApplicationRecord]:
     """What was said of the evenings of a case that are done."""
     said = (last_word(a) for a in row.applications)
-    return [r for r in said if r is not None and r.outcome == "done" and r.done_on is not None]
+    return [
+        r
+        for r in said
+        if r is not None and r.outcome == EveningOutcome.DONE and r.done_on is not None
+    ]
 
 
 def looks(row: PestCase) -> list[InspectionRecord]:
@@ -76,7 +81,11 @@ def course_began(row: PestCase) -> date | None:
 
 def course_end(row: PestCase) -> tuple[date | None, int]:
     """The last evening of the course and how many there are, done and planned."""
-    days = [evening_day(a) for a in row.applications if a.status in ("planned", "done", "late")]
+    days = [
+        evening_day(a)
+        for a in row.applications
+        if a.status in (EveningState.PLANNED, EveningState.DONE, EveningState.LATE)
+    ]
     return max(days, default=None), len(days)
 
 
@@ -88,10 +97,8 @@ def evening_day(slot: Application) -> date:
 
 def planned(row: PestCase) -> list[Application]:
     """The evenings to come, in their order."""
-    return sorted(
-        (a for a in row.applications if a.status == "planned"),
-        key=lambda a: (a.target_on, a.number),
-    )
+    coming = (a for a in row.applications if a.status == EveningState.PLANNED)
+    return sorted(coming, key=lambda a: (a.target_on, a.number))
 
 
 def went_by(row: PestCase) -> Application | None:

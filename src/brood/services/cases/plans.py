@@ -24,6 +24,7 @@ from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.session import Store
+from brood.store.states import EveningState
 from brood.store.tables import Application, PestCase
 
 PLANNER: planner.Planner = planner.plan
@@ -140,13 +141,13 @@ def replan(
     except InputError as error:
         row.plan_key = _key(session, catalogue, row, today)
         if error.field != "temperature" or isinstance(error, NothingDevelops):
-            _drop((a for a in row.applications if a.status == "planned"), now)
+            _drop(history.planned(row), now)
             session.flush()
         return None
     _write(session, row, case.pest, held.plan, today, now, speech)
     row.plan_key = _key(session, catalogue, row, today)
     if row.plan_key.startswith(LEFT_ALONE):
-        _drop((a for a in row.applications if a.status == "planned"), now)
+        _drop(history.planned(row), now)
         session.flush()
         return None
     _plans.put(row.plan_key, held)
@@ -156,8 +157,12 @@ def replan(
 def _drop(slots: Iterable[Application], now: datetime) -> None:
     """Take evenings out of the plan, and so out of calendars."""
     for slot in slots:
-        if slot.status != "dropped":
-            slot.status, slot.sequence, slot.changed_at = "dropped", slot.sequence + 1, now
+        if slot.status != EveningState.DROPPED:
+            slot.status, slot.sequence, slot.changed_at = (
+                EveningState.DROPPED,
+                slot.sequence + 1,
+                now,
+            )
 
 
 def _write(
@@ -173,7 +178,9 @@ def _write(
     calendar identity.
     """
     course = history.course_end(row)
-    dropped = sorted((a for a in row.applications if a.status == "dropped"), key=lambda a: a.number)
+    dropped = sorted(
+        (a for a in row.applications if a.status == EveningState.DROPPED), key=lambda a: a.number
+    )
     open_slots = [*history.planned(row), *dropped]
     number = max((a.number for a in row.applications), default=0)
     for planned in plan.applications:
@@ -184,7 +191,7 @@ def _write(
                 number=number,
                 uid=f"{uuid.uuid4()}@brood",
                 sequence=-1,
-                status="planned",
+                status=EveningState.PLANNED,
                 target_on=planned.target,
                 earliest_on=planned.earliest,
                 latest_on=planned.latest,
@@ -210,11 +217,17 @@ def _set(
     `course` is what it was before: its end, its evenings.
     """
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
-    wanted = (planned.target, planned.earliest, planned.latest, list(planned.acts), "planned")
-    if slot.status == "dropped":
+    wanted = (
+        planned.target,
+        planned.earliest,
+        planned.latest,
+        list(planned.acts),
+        EveningState.PLANNED,
+    )
+    if slot.status == EveningState.DROPPED:
         slot.missed_on = slot.missed_latest_on = slot.missed_end_on = slot.missed_evenings = None
     gone_by = (
-        slot.status == "planned"
+        slot.status == EveningState.PLANNED
         and slot.sequence >= 0
         and slot.missed_on is None
         and slot.target_on < today

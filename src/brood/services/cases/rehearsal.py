@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Case, Found
-from brood.core.biology.pest import ADULT
+from brood.core.biology.stage_classes import StageClass
 from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import day_night
 from brood.core.course.outcome import Outcome, outcomes
@@ -22,7 +22,6 @@ from brood.services.documents.assess import breaks_label, too_soon
 from brood.store.queries import cases
 
 LAST_DAY = 120
-STAGES = ("egg", "young", "pupa", ADULT)
 LONGEST_PICTURE = 70
 
 
@@ -168,7 +167,7 @@ def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -
         "refuge": f"{100 * case.refuge:.0f}",
     }
     for finding in history.standing(row.findings):
-        word = finding.stage if finding.stage in STAGES else "young"
+        word = finding.stage if finding.stage in list(StageClass) else StageClass.YOUNG
         values[word] = f"{float(values.get(word, 0)) + assemble.expected_count(finding):g}"
     first = min(dates, default=today)
     days = ", ".join(str((d - first).days) for d in dates)

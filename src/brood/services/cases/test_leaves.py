@@ -15,10 +15,10 @@ from brood.errors import FieldErrors, NotFound
 from brood.services.cases import history
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
+from brood.store.states import EveningOutcome, LeafOutcome
 from brood.store.tables import PatchTest, PestCase
 
 WAIT = timedelta(hours=48)
-OUTCOMES = ("fine", "marked")
 NOT_JUDGED = "not-judged"
 """Takes back what was said of test leaves."""
 
@@ -59,7 +59,12 @@ def needs_test(catalogue: Catalogue, row: PestCase, treatment: str, done: set[st
 def used(row: PestCase) -> set[str]:
     """What the plant has had in this case."""
     said = [history.last_word(a) for a in row.applications]
-    return {act for r in said if r is not None and r.outcome == "done" for act in r.treatments}
+    return {
+        act
+        for r in said
+        if r is not None and r.outcome == EveningOutcome.DONE
+        for act in r.treatments
+    }
 
 
 def states(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Patch]:
@@ -91,7 +96,7 @@ def first_evening(catalogue: Catalogue, row: PestCase, treatment: str, today: da
     if test is None:
         return max(today, row.start_on) + timedelta(days=2)
     if test.outcome:
-        return None if test.outcome == "fine" else date.max
+        return None if test.outcome == LeafOutcome.FINE else date.max
     ready = test.started_at + WAIT
     return ready.date() if ready.time() <= EVENING else ready.date() + timedelta(days=1)
 
@@ -137,9 +142,9 @@ def judge(
     if outcome == NOT_JUDGED:
         test.outcome, test.judged_at = "", None
         return test.case_id
-    if outcome not in OUTCOMES:
+    if outcome not in list(LeafOutcome):
         raise FieldErrors({"patch": "Say whether the leaves are fine or marked."})
-    if outcome == "fine" and now < test.started_at + WAIT:
+    if outcome == LeafOutcome.FINE and now < test.started_at + WAIT:
         raise FieldErrors(
             {
                 "patch": f"Damage shows late: look again {speech.moment(test.started_at + WAIT)}, "

@@ -23,6 +23,7 @@ from brood.services.warmth.sensor import Device
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 from brood.store.queries.cases import case
 from brood.store.session import Store, open_store
+from brood.store.states import EveningOutcome
 from brood.store.tables import Application
 
 SPEECH = Speech()
@@ -492,7 +493,7 @@ def _play(
             slot = _next(session, case_id)
             day = moment.date() - timedelta(days=ago) if ago is not None else slot.target_on
             if day < moment.date():
-                said = commands.MarkCommand("done", day, minutes=trouble.minutes)
+                said = commands.MarkCommand(EveningOutcome.DONE, day, minutes=trouble.minutes)
                 commands.mark(
                     session,
                     catalogue,

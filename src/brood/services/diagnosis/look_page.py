@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation, Zone
-from brood.core.biology.unseen import CLASSES
+from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.diagnosis.evidence import Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import next_checks
 from brood.core.diagnosis.severity import Severity, severity
@@ -399,4 +399,6 @@ def whole_plant(stage: StageSeen) -> float:
     """The number on the whole plant: what was counted over the share that was looked
     at, or the middle of a rough class.
     """
-    return CLASSES[stage.rough] if stage.rough else (stage.number or 0.0) / (stage.share or 1.0)
+    return (
+        ROUGH_COUNTS[stage.rough] if stage.rough else (stage.number or 0.0) / (stage.share or 1.0)
+    )

@@ -14,13 +14,13 @@ import numpy as np
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case, Evening, Found, Inspection, Limits
 from brood.core.biology.pest import DateSpan, Pest, Span
-from brood.core.biology.unseen import CLASSES, infer_hidden, spread_group
+from brood.core.biology.stage_classes import ROUGH_COUNTS, StageClass, class_of
+from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import SPREAD_C, HourlySeries, constant, daily, day_night, window
 from brood.core.course.plan import Plan
 from brood.core.course.planner import DEFAULT_HORIZON_DAYS
 from brood.core.course.problem import Problem
-from brood.core.followup.detection import CLASSES as STAGE_CLASSES
-from brood.core.followup.detection import THOROUGH, class_of
+from brood.core.followup.detection import THOROUGH
 from brood.core.followup.posterior import learn, updated
 from brood.errors import InputError
 from brood.services.documents.assess import considered, figures, rules_json
@@ -226,7 +226,7 @@ def _class(stage: object, pest: Pest, where: str) -> str:
     try:
         return class_of(pest, str(stage))
     except KeyError:
-        known = ", ".join([*(s.id for s in pest.development), *STAGE_CLASSES])
+        known = ", ".join([*(s.id for s in pest.development), *StageClass])
         raise InputError(
             f"{pest.name.capitalize()} has no stage '{_short(stage)}'.",
             field=f"{where}.stage",
@@ -237,8 +237,8 @@ def _class(stage: object, pest: Pest, where: str) -> str:
 
 def _count(count: object, field: str) -> float:
     return (
-        CLASSES[count]
-        if isinstance(count, str) and count in CLASSES
+        ROUGH_COUNTS[count]
+        if isinstance(count, str) and count in ROUGH_COUNTS
         else _number(count, field, 0, MOST_COUNT)
     )
 
@@ -313,8 +313,8 @@ def _found(items: list[Any], pest: Pest, field: str) -> list[Found]:
         share = _number(item.get("share", 1), f"{where}.share", 0.001, 1)
         count = item.get("count")
         number = (
-            CLASSES[count]
-            if isinstance(count, str) and count in CLASSES
+            ROUGH_COUNTS[count]
+            if isinstance(count, str) and count in ROUGH_COUNTS
             else _count(count, f"{where}.count") / share
         )
         group = Found(

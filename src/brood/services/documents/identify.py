@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
+from brood.core.biology.stage_classes import BY_DISPLAY
 from brood.core.diagnosis.evidence import TELLS, Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import Check, next_checks
 from brood.core.diagnosis.stages_present import StageChance, stage_chances
@@ -150,9 +151,7 @@ def stages_of(
         return ()
     words: dict[str, str] = {}
     for stage in record.stage:
-        words.setdefault(
-            "young" if stage.display in ("larva", "nymph") else stage.display, stage.display
-        )
+        words.setdefault(BY_DISPLAY[stage.display], stage.display)
     model = catalogue.evidence.model
     chances = stage_chances(model, model.causes[model.row[cause]], list(words), answers)
     return tuple(StageChance(words[s.kind], s.chance, s.seen) for s in chances)

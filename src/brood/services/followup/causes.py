@@ -15,6 +15,7 @@ from brood.core.followup.posterior import Belief
 from brood.services.cases import history
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.queries import looks
+from brood.store.states import EveningState
 from brood.store.tables import ApplicationRecord, PestCase
 
 OFTEN = 3
@@ -162,7 +163,8 @@ def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Explanation:
     late = [
         a
         for a in row.applications
-        if a.status in ("late", "skipped") or (a.status == "planned" and a.missed_on)
+        if a.status in (EveningState.LATE, EveningState.SKIPPED)
+        or (a.status == EveningState.PLANNED and a.missed_on)
     ]
     slips = plan.slips if plan else ()
     known = (

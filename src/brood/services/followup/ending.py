@@ -76,7 +76,7 @@ def clearing_of(
     """
     case = assemble.as_found(session, catalogue, row, today)
     acts = {a.id: a for a in case.acts}
-    coming = [(a.target_on, tuple(a.treatments)) for a in row.applications if a.status == "planned"]
+    coming = [(a.target_on, tuple(a.treatments)) for a in history.planned(row)]
     evenings = sorted([*((d.on, d.acts) for d in case.done), *coming])
     schedule = [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
     return cleared(
@@ -122,7 +122,7 @@ def of_case(
         found = clearing_of(session, catalogue, row, today, weigh=weigh)
     except InputError as error:
         return OverResult(None, "No day can be told yet.", error.message, (), None, error.message)
-    more = [a for a in row.applications if a.status == "planned"]
+    more = history.planned(row)
     return said(found, today, speech, treatments_left=len(more))
 
 

@@ -158,7 +158,7 @@ def build(
     headline, why = _said(held, verdict, sure, speech)
     plan = plans.standing_plan(session, catalogue, row, today).plan
     live = next((x for x in reversed(held.looks) if x.live), None)
-    over = not any(a.status == "planned" for a in row.applications)
+    over = not history.planned(row)
     failing = sure and verdict != "working"
     return FollowResult(
         *common,

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.followup.detection import CLASSES, class_of
+from brood.core.biology.stage_classes import BY_DISPLAY, StageClass, class_of
 from brood.errors import FieldErrors, NotFound
 from brood.services.cases import assemble, plans
 from brood.services.diagnosis import photos
@@ -100,7 +100,7 @@ def class_names(record: PestRecord) -> dict[str, str]:
         young = "larvae and nymphs"
     names = {"egg": "eggs", "young": young, "pupa": "pupae", "adult": "adults"}
     there = {"adult", *(record_class(record, s.id) for s in record.stage)}
-    return {kind: names[kind] for kind in CLASSES if kind in there}
+    return {kind: names[kind] for kind in StageClass if kind in there}
 
 
 ONE = {
@@ -120,8 +120,7 @@ def of_class(count: float, name: str) -> str:
 
 def record_class(record: PestRecord, stage: str) -> str:
     """The class of a stage of the catalogue."""
-    display = next(s.display for s in record.stage if s.id == stage)
-    return {"larva": "young", "nymph": "young"}.get(display, display)
+    return BY_DISPLAY[next(s.display for s in record.stage if s.id == stage)]
 
 
 def record(

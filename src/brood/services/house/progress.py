@@ -33,7 +33,7 @@ def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date) 
     looks, clear.
     """
     done = [r.done_on for r in history.evenings_done(row) if r.done_on]
-    planned = [a for a in row.applications if a.status == "planned"]
+    planned = history.planned(row)
     looks = history.looks(row)
     return [
         _apart(session, row),

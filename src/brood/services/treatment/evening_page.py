@@ -26,6 +26,7 @@ from brood.services.treatment.choose import setting_of
 from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
 from brood.store.queries import cases
+from brood.store.states import EveningOutcome
 from brood.store.tables import Application, PestCase, Plant
 
 BUILD_OF_KIND = {
@@ -274,7 +275,7 @@ def finish(
     missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()
     reach = reach_of(parts, done, row.reach)
     command = MarkCommand(
-        "done",
+        EveningOutcome.DONE,
         said.done_on,
         said.note,
         said.acts,

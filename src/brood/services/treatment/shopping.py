@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import InputError
+from brood.services.cases import history
 from brood.services.cases.effort import mix_ml
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import bench
@@ -51,7 +52,7 @@ class Shopping:
 
 def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> Shopping:
     """What the planned evenings of a case take."""
-    planned: list[Application] = [a for a in row.applications if a.status == "planned"]
+    planned: list[Application] = history.planned(row)
     uses = Counter(act for evening in planned for act in evening.treatments)
     techniques = dict.fromkeys(catalogue.care[key].technique for key in uses)
     mixes = [

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.services.cases.rehearsal import LAST_DAY, STAGES, RehearsalCommand, days_of
+from brood.services.cases.rehearsal import LAST_DAY, RehearsalCommand, days_of
 from brood.web.forms.reader import Reader
 
 NAMES = {"egg": "eggs", "young": "larvae or nymphs", "pupa": "pupae", "adult": "adults"}
@@ -19,7 +19,7 @@ def read(reader: Reader, catalogue: Catalogue) -> RehearsalCommand:
     )
     found = tuple(
         (stage, n)
-        for stage in STAGES
+        for stage in NAMES
         if (n := reader.number(stage, f"The number of {NAMES[stage]}", 0, 1_000_000))
     )
     reach = reader.number("reach", "Reach", 1, 100) or 90.0

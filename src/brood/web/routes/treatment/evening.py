@@ -11,6 +11,7 @@ from brood.errors import FieldErrors
 from brood.services.cases import aftercare, commands, plans, test_leaves
 from brood.services.treatment import evening_page
 from brood.store.queries import cases as queries
+from brood.store.states import LeafOutcome
 from brood.web import render, undo
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.forms.reader import Reader
@@ -85,7 +86,7 @@ def judge(patch_id: int) -> Response:
         case_id = test_leaves.judge(
             session, patch_id, reader.raw("outcome"), note, now=now(), speech=speech()
         )
-    if reader.raw("outcome") in test_leaves.OUTCOMES:
+    if reader.raw("outcome") in list(LeafOutcome):
         undo.offer(
             f"The test leaves are {reader.raw('outcome')}.",
             f"/patches/{patch_id}",
