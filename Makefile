@@ -14,7 +14,8 @@ help: ## list the targets
 	@python3 -m venv .venv || { echo "Could not make a virtual environment: on Debian, install python3-venv first."; exit 1; }
 	@touch $@
 
-.venv/.run: .venv/.made requirements/run.txt pyproject.toml
+.venv/.run: .venv/.made requirements/build.txt requirements/run.txt pyproject.toml
+	@$(PY) -m pip install -q --disable-pip-version-check --require-hashes -r requirements/build.txt
 	@$(PY) -m pip install -q --disable-pip-version-check --require-hashes -r requirements/run.txt
 	@$(PY) -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
 	@touch $@
@@ -59,7 +60,7 @@ bench: .venv/.test ## measure how long a plan and a page take
 	@$(PY) scripts/loop_figures.py
 
 lock: ## renew the locked dependencies (needs uv)
-	@cd requirements && for f in run test; do uv pip compile -q --universal --python-version 3.11 --generate-hashes --no-header $$f.in -o $$f.txt; done
+	@cd requirements && for f in build run test; do uv pip compile -q --universal --python-version 3.11 --generate-hashes --no-header $$f.in -o $$f.txt; done
 
 clean: ## forget the environment and the demo household
 	@rm -rf .venv .demo

@@ -6,15 +6,18 @@ from __future__ import annotations
 
 import fcntl
 import os
+import re
 import shutil
 from collections.abc import Callable, Iterator
 from datetime import date, datetime, time
 from pathlib import Path
 
 import pytest
+from cachetools import LRUCache
 from flask import Flask
 from flask.testing import FlaskClient
 from jinja2 import FileSystemBytecodeCache
+from werkzeug.test import TestResponse
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
@@ -65,7 +68,7 @@ def _nothing_twice(shared: Path) -> None:
     application, mostly on the same household.
     """
     shared.mkdir(exist_ok=True)
-    plans.KEEP_PLANS = 40
+    plans._plans = LRUCache(40)
     Flask.jinja_options = {"bytecode_cache": FileSystemBytecodeCache(str(shared))}
 
 
@@ -115,10 +118,24 @@ def clock() -> Clock:
     return Clock()
 
 
+class Tidy(TestResponse):
+    """An answer whose markup has single spaces, and none inside the edges of an element:
+    as a browser shows it, however the templates are laid out.
+    """
+
+    def get_data(self, as_text: bool = False) -> str | bytes:  # type: ignore[override]
+        found = super().get_data(as_text)
+        if not as_text or "html" not in self.content_type:
+            return found
+        single = re.sub(r"\s+", " ", str(found))
+        return re.sub(r"(<\w[^<>]*>) | (?=</)", r"\1", single)
+
+
 def _client(folder: Path, clock: Clock, **settings: object) -> Iterator[FlaskClient]:
     app = create_app(Settings(data=folder, **settings), clock)  # type: ignore[arg-type]
     app.testing = False
     with app.test_client() as client:
+        client.response_wrapper = Tidy
         yield client
     app.extensions["household"].store.close()
 

@@ -53,7 +53,6 @@ CORE_MAY_USE = {
     "re",
     "statistics",
     "numpy",
-    "pint",
     "scipy",
     "typing",
     "zoneinfo",

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from brood.core.mixing.dilution import UNITS, by_label, dilute, from_ml, mixed, spoons, to_ml
+from brood.core.mixing.dilution import ML, by_label, dilute, from_ml, mixed, spoons, to_ml
 from brood.errors import InputError
 
 VOLUMES = st.floats(1.0, 50_000.0)
@@ -28,13 +28,13 @@ by the UK's Weights and Measures Act 1985.
 
 
 def test_measures_are_those_of_the_handbooks():
-    assert set(NIST_ML) == set(UNITS)
+    assert set(NIST_ML) == set(ML)
     for unit, ml in NIST_ML.items():
         assert to_ml(1, unit) == pytest.approx(ml, rel=1e-5)
 
 
 @settings(deadline=None)
-@given(VOLUMES, st.sampled_from(sorted(UNITS)))
+@given(VOLUMES, st.sampled_from(sorted(ML)))
 def test_a_volume_comes_back_from_every_measure_as_written_on_the_page(ml, unit):
     written = float(f"{from_ml(ml, unit):.4g}")
     assert to_ml(written, unit) == pytest.approx(ml, rel=0.005)

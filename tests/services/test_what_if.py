@@ -6,6 +6,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
+from cachetools import LRUCache
 from conftest import MITE, NOW
 from test_cases import SPEECH, TODAY, Keeper
 
@@ -207,7 +208,7 @@ def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch
         error.inspect_on = TODAY + timedelta(days=14)
         raise error
 
-    monkeypatch.setattr(plans, "_plans", plans._Plans())
+    monkeypatch.setattr(plans, "_plans", LRUCache(4))
     monkeypatch.setattr(plans.planner, "problem_of", cold)
     with keeper.store.reading() as session:
         page = case_page.build(session, keeper.catalogue, keeper.case, now=NOW, speech=SPEECH)

@@ -27,8 +27,8 @@ def means(client, case, *acts, **more):
 
 def figures(client, case):
     pattern = (
-        r'<tr><th scope="row">(with|without) ([^<]+?)(?: <span.*?</span>)?</th><td '
-        r'class="n" data-label="evenings">([\d–]+)</td>'
+        r'<tr><th scope="row">(with|without) ([^<]+?)(?: <span.*?</span>)?</th> <td '
+        r'class="n" data-label="evenings">([\d–]+)</td> '
         r'<td class="n whitespace-nowrap" data-label="clear">([^<]+)</td>'
     )
     rows = re.findall(pattern, text(client.get(f"/cases/{case}/means/figures")))
@@ -97,7 +97,7 @@ def test_what_was_done_with_a_means_that_was_given_up_still_counts(demo_client):
     means(demo_client, AUBERGINE, "wiping", test_patch="")
     after = text(demo_client.get(f"/cases/{AUBERGINE}"))
     alive = [
-        re.search(r'eggs</span><span class="figure">([^<]+)', page)[1] for page in (before, after)
+        re.search(r'eggs</span> <span class="figure">([^<]+)', page)[1] for page in (before, after)
     ]
     assert alive[0] == alive[1]
     planned = re.findall(r'>next</span></th>.*?data-label="what">([^<]+)', after, re.S)

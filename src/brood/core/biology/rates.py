@@ -260,16 +260,15 @@ class Lactin2(RateModel):
 
 
 def _zero(model: RateModel, inside: float, outside: float) -> float:
-    """Where a formula falls to 0 between a temperature where it is positive and one
-    beyond; by halving, within 1e-6 °C.
+    """°C at which a formula falls to 0, between a temperature where it is positive and
+    one beyond; the latter where it is still positive there (Brent 1973).
     """
-    for _ in range(40):
-        middle = (inside + outside) / 2
-        if model._rate(np.array(middle)) > 0:
-            inside = middle
-        else:
-            outside = middle
-    return outside
+    from scipy.optimize import brentq
+
+    if model._rate(np.array(outside)) > 0:
+        return outside
+    low, high = sorted((inside, outside))
+    return float(brentq(lambda celsius: float(model._rate(np.array(celsius))), low, high))
 
 
 MODELS: Mapping[str, type[RateModel]] = {m.name: m for m in (LinearPlateau, Briere1, Lactin2)}

@@ -9,6 +9,7 @@ from datetime import date, datetime, timedelta
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import gammaincinv
 
 from brood.core.biology.pest import ADULT, DateSpan, Pest, Span
 from brood.core.biology.rates import RateModel
@@ -103,22 +104,15 @@ def rate_sum(
 
 
 def gamma_span(mean_days: float, substages: int) -> Span:
-    """Fast, typical and slow of a chain of equal sub-stages at one temperature, from
-    its mean in days.
+    """Fast, typical and slow days of a chain of equal sub-stages at one temperature,
+    from its mean in days: 5 %, 50 % and 95 % of a gamma distribution.
 
-    A gamma distribution's 5 %, 50 % and 95 % by the cube-root normal approximation
-    (Wilson & Hilferty 1931, Proc. Natl. Acad. Sci. 17:684–688), within 1 % for five
-    sub-stages or more. All None for an infinite mean.
+    All None for an infinite mean.
     """
     if not math.isfinite(mean_days):
         return Span(None, None, None)
-    ninth = 1 / (9 * substages)
-    return Span(
-        *(
-            mean_days * max(0.0, 1 - ninth + z * math.sqrt(ninth)) ** 3
-            for z in (-1.6449, 0.0, 1.6449)
-        )
-    )
+    shares = gammaincinv(substages, [0.05, 0.5, 0.95])
+    return Span(*(float(mean_days * share / substages) for share in shares))
 
 
 def dates(series_clock: Clock, quantiles: list[float | None]) -> DateSpan:

@@ -6,47 +6,34 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
-from typing import Any
 
 from brood.errors import InputError
 
-UNITS = {
-    "ml": "milliliter",
-    "l": "liter",
-    "tsp": "teaspoon",
-    "tbsp": "tablespoon",
-    "cup": "cup",
-    "fl oz": "fluid_ounce",
-    "quart": "quart",
-    "gallon": "gallon",
-    "imp pint": "imperial_pint",
-    "imp gallon": "imperial_gallon",
-    "drop": "drop",
-}
-"""Measures of volume by short name: the US customary ones unless said to be imperial. A
-drop is about 0.05 ml and never exact.
-"""
 DROP_ML = 0.05
+ML = {
+    "ml": 1.0,
+    "l": 1000.0,
+    "tsp": 4.92892159375,
+    "tbsp": 14.78676478125,
+    "cup": 236.5882365,
+    "fl oz": 29.5735295625,
+    "quart": 946.352946,
+    "gallon": 3785.411784,
+    "imp pint": 568.26125,
+    "imp gallon": 4546.09,
+    "drop": DROP_ML,
+}
+"""Measures of volume by short name, in ml: the US customary ones (the gallon is 231
+cubic inches of 25.4 mm exactly) unless said to be imperial (4.54609 l exactly). A drop
+is about 0.05 ml and never exact.
+"""
 SMALLEST_SPOON_ML = 0.6
 """Less than an eighth of a teaspoon is not measured by spoon."""
 EIGHTHS = {0: "", 1: "1/8", 2: "1/4", 3: "3/8", 4: "1/2", 5: "5/8", 6: "3/4", 7: "7/8"}
 
 
-@cache
-def registry() -> Any:
-    """The units library's table, loaded when it is first needed."""
-    import pint
-
-    units: Any = pint.UnitRegistry(cache_folder=None)
-    units.define(f"drop = {DROP_ML} milliliter")
-    return units
-
-
 def to_ml(amount: float, unit: str) -> float:
-    """A volume in ml. Units: the keys of UNITS (pint's definitions of the US and
-    imperial measures). Raises InputError for another unit.
-    """
+    """A volume in ml. `unit` is a key of ML. Raises InputError for another."""
     return _converted(amount, unit, "ml")
 
 
@@ -57,14 +44,14 @@ def from_ml(ml: float, unit: str) -> float:
 
 def _converted(amount: float, unit: str, into: str) -> float:
     for name in (unit, into):
-        if name not in UNITS:
+        if name not in ML:
             raise InputError(
                 f"There is no measure '{name[:20]}'.",
                 field="unit",
                 value=name[:20],
-                allowed=", ".join(UNITS),
+                allowed=", ".join(ML),
             )
-    return float(registry().Quantity(amount, UNITS[unit]).to(UNITS[into]).magnitude)
+    return amount * ML[unit] / ML[into]
 
 
 @dataclass(frozen=True)

@@ -4,10 +4,10 @@ nothing has changed.
 
 from __future__ import annotations
 
-from collections import OrderedDict
-from collections.abc import Sequence
 from datetime import date
 from threading import Lock
+
+from cachetools import LRUCache, cached
 
 from brood.core.biology.case import CardCatch, Case, Inspection
 from brood.core.followup.detection import THOROUGH
@@ -51,36 +51,6 @@ def catches_of(row: PestCase) -> tuple[CardCatch, ...]:
     return tuple(sorted(out, key=lambda c: c.until))
 
 
-class _Beliefs:
-    """The latest posteriors by what they were made from."""
-
-    def __init__(self) -> None:
-        self._held: OrderedDict[str, Belief] = OrderedDict()
-        self._lock = Lock()
-
-    def get(
-        self,
-        key: str,
-        case: Case,
-        looks: Sequence[Inspection],
-        cards: Sequence[CardCatch],
-        until: date,
-    ) -> Belief:
-        with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-                return self._held[key]
-        belief = learn(case, looks, cards, until)
-        with self._lock:
-            self._held[key] = belief
-            while len(self._held) > KEEP:
-                self._held.popitem(last=False)
-        return belief
-
-
-_beliefs = _Beliefs()
-
-
 def belief(case: Case, row: PestCase, today: date, key: str) -> Belief | None:
     """What the counts say, None where nothing was counted since the first find, or one
     card once; `key` tells the case's figures apart.
@@ -90,4 +60,16 @@ def belief(case: Case, row: PestCase, today: date, key: str) -> Belief | None:
     cards = tuple(c for c in catches_of(row) if first <= c.since and c.until <= today)
     if not looks and len(cards) < TWO:
         return None
-    return _beliefs.get(f"{key} {looks!r} {cards!r} {today}", case, looks, cards, today)
+    return _learnt(f"{key} {looks!r} {cards!r} {today}", case, looks, cards, today)
+
+
+@cached(LRUCache(KEEP), key=lambda told, *_: told, lock=Lock())
+def _learnt(
+    told: str,
+    case: Case,
+    looks: tuple[Inspection, ...],
+    cards: tuple[CardCatch, ...],
+    until: date,
+) -> Belief:
+    """A posterior, from memory where it was made from the same; `told` tells that."""
+    return learn(case, looks, cards, until)

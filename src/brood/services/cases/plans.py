@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import uuid
-from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from threading import Lock
 
+from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
@@ -41,49 +41,40 @@ class Planned:
     plan: Plan
 
 
-class _Plans:
-    """The latest plans by what they were made from, so that a page need not plan again."""
-
-    def __init__(self) -> None:
-        self._plans: OrderedDict[str, Planned] = OrderedDict()
-        self._lock = Lock()
-
-    def get(self, key: str, case: Case) -> Planned:
-        with self._lock:
-            if key in self._plans:
-                self._plans.move_to_end(key)
-                return self._plans[key]
-        problem = planner.problem_of(case)
-        held = Planned(problem, PLANNER(problem))
-        self.put(key, held)
-        return held
-
-    def recall(self, key: str) -> Planned | None:
-        """The plan kept under a key, if it still is."""
-        with self._lock:
-            return self._plans.get(key)
-
-    def put(self, key: str, held: Planned) -> None:
-        """Keep a plan under what it would be made from."""
-        with self._lock:
-            self._plans[key] = held
-            while len(self._plans) > KEEP_PLANS:
-                self._plans.popitem(last=False)
+_plans: LRUCache[str, Planned] = LRUCache(KEEP_PLANS)
+_lock = Lock()
 
 
-_plans = _Plans()
+def remember(key: str, held: Planned) -> None:
+    """Keep a plan under what it would be made from, so that a page need not plan again."""
+    with _lock:
+        _plans[key] = held
+
+
+def forget_all() -> None:
+    """Forget the plans kept."""
+    with _lock:
+        _plans.clear()
 
 
 def planned(case: Case) -> Planned:
     """A case tabulated and planned, from memory when nothing has changed."""
-    return _plans.get(fingerprint(case), case)
+    key = fingerprint(case)
+    with _lock:
+        held = _plans.get(key)
+    if held is None:
+        problem = planner.problem_of(case)
+        held = Planned(problem, PLANNER(problem))
+        remember(key, held)
+    return held
 
 
 def standing_plan(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Planned:
     """The plan behind the evenings on a case's page, from memory where it is the one
     that they were written from.
     """
-    held = _plans.recall(row.plan_key)
+    with _lock:
+        held = _plans.get(row.plan_key)
     if held is not None and held.problem.case.start == max(row.start_on, today):
         return held
     return planned(model(session, catalogue, row, today))
@@ -150,7 +141,7 @@ def replan(
         _drop(history.planned(row), now)
         session.flush()
         return None
-    _plans.put(row.plan_key, held)
+    remember(row.plan_key, held)
     return held.plan
 
 

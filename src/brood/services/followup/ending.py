@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import date
+from threading import Lock
 
+from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
@@ -18,6 +19,8 @@ from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import PestCase, Plant
+
+KEEP = 40
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,8 @@ class OverResult:
     pest: str = ""
 
 
-_kept: OrderedDict[str, Clearing] = OrderedDict()
+_kept: LRUCache[str, Clearing] = LRUCache(KEEP)
+_lock = Lock()
 
 
 def cleared(
@@ -61,11 +65,13 @@ def cleared(
         f"{assemble.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} "
         f"{looks} {cards} {today} {row} {weigh}"
     )
-    if key not in _kept:
-        _kept[key] = clear_by(case, schedule, looks, cards, today, weigh=weigh)
-        while len(_kept) > 40:
-            _kept.popitem(last=False)
-    return _kept[key]
+    with _lock:
+        held = _kept.get(key)
+    if held is None:
+        held = clear_by(case, schedule, looks, cards, today, weigh=weigh)
+        with _lock:
+            _kept[key] = held
+    return held
 
 
 def clearing_of(

@@ -11,7 +11,7 @@ from typing import Any
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.recipes import Ceiling, Recipe, RecipePart
 from brood.core.mixing.dilution import (
-    UNITS,
+    ML,
     Mixed,
     Portion,
     by_label,
@@ -330,7 +330,7 @@ def as_json(made: MixResult) -> dict[str, Any]:
                 "stock_percent": line.stock_percent,
                 "spoons": line.spoons or None,
                 "measures": {
-                    u: float(f"{from_ml(line.ml, u):.6g}") for u in UNITS if u not in ("ml", "drop")
+                    u: float(f"{from_ml(line.ml, u):.6g}") for u in ML if u not in ("ml", "drop")
                 },
             }
             for line in every

@@ -4,11 +4,11 @@ number of evenings and the chance of clearing.
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from threading import Lock
 
+from cachetools import LRUCache
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
@@ -183,25 +183,8 @@ def put(
     plans.replan(session, catalogue, row, now.date(), now, speech, anew=True)
 
 
-class _Kept:
-    """The latest weighings by what they were made from."""
-
-    def __init__(self) -> None:
-        self._held: OrderedDict[str, tuple[Weighed, dict[str, Weighed]]] = OrderedDict()
-        self._lock = Lock()
-
-    def get(self, key: str) -> tuple[Weighed, dict[str, Weighed]] | None:
-        with self._lock:
-            return self._held.get(key)
-
-    def put(self, key: str, value: tuple[Weighed, dict[str, Weighed]]) -> None:
-        with self._lock:
-            self._held[key] = value
-            while len(self._held) > KEEP:
-                self._held.popitem(last=False)
-
-
-_kept = _Kept()
+_kept: LRUCache[str, tuple[Weighed, dict[str, Weighed]]] = LRUCache(KEEP)
+_lock = Lock()
 
 
 def figures(
@@ -214,10 +197,12 @@ def figures(
     problem = plans.standing_plan(session, catalogue, means.row, today).problem
     allowed = [o for o in means.offers if o.allowed]
     key = assemble.fingerprint(problem.case) + ",".join(o.record.id for o in allowed)
-    held = _kept.get(key)
+    with _lock:
+        held = _kept.get(key)
     if held is None:
         held = _weighings(problem, catalogue, allowed, means.chosen)
-        _kept.put(key, held)
+        with _lock:
+            _kept[key] = held
     now, each = held
     toggles = [Toggle(o, o.record.id in means.chosen, each.get(o.record.id)) for o in allowed]
     return means, now, sorted(toggles, key=_order)

@@ -116,7 +116,7 @@ class Speech:
     @property
     def unit_mm(self) -> float:
         """That unit in mm."""
-        return 1.0 if self.measure == "metric" else units.factor("inch", "mm")
+        return 1.0 if self.measure == "metric" else units.MM["inch"]
 
     def lengths(self, low_mm: float, high_mm: float) -> str:
         """A range of lengths with its unit."""
@@ -131,7 +131,7 @@ class Speech:
     def volume(self, ml: float) -> str:
         """A volume as it is measured out: ml and litres, or fluid ounces."""
         if self.measure != "metric":
-            return f"{ml / units.factor('fluid_ounce', 'milliliter'):.3g} fl oz"
+            return f"{units.fluid_ounces(ml):.3g} fl oz"
         return f"{ml / 1000:.3g} l" if ml >= 1000 else f"{ml:.3g} ml"
 
     def money(self, amount: float) -> str:

@@ -1,13 +1,10 @@
-"""Conversion between the metric units that are kept and those a keeper reads, by the
-units library.
-"""
+"""Conversion between the metric units that are kept and those a keeper reads."""
 
 from __future__ import annotations
 
 import re
-from functools import cache
 
-from brood.core.mixing.dilution import registry
+from brood.core.mixing.dilution import from_ml
 
 TEMPERATURE = re.compile(
     r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or | and "
@@ -18,10 +15,13 @@ LENGTH = re.compile(
 )
 
 
-@cache
-def factor(unit: str, into: str) -> float:
-    """How many of one unit are in another, by their usual names ("mm", "inch", "cup", "ml")."""
-    return float(registry().Quantity(1.0, unit).to(into).magnitude)
+MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4, "foot": 304.8}
+"""Measures of length in mm, all exact (international inch of 1959)."""
+
+
+def length(amount: float, unit: str, into: str) -> float:
+    """A length in another unit; both are keys of MM."""
+    return amount * MM[unit] / MM[into]
 
 
 def fahrenheit(celsius: float) -> float:
@@ -36,7 +36,12 @@ def celsius(degrees_f: float) -> float:
 
 def inches(mm: float) -> float:
     """A length in inches."""
-    return mm * factor("mm", "inch")
+    return length(mm, "mm", "inch")
+
+
+def fluid_ounces(ml: float) -> float:
+    """A volume in US fluid ounces."""
+    return from_ml(ml, "fl oz")
 
 
 def with_fahrenheit(text: str) -> str:
@@ -58,7 +63,7 @@ def with_inches(text: str) -> str:
     def turned(match: re.Match[str]) -> str:
         into = "foot" if match["unit"] == "m" else "inch"
         low, high = (
-            None if (v := match[name]) is None else f"{float(v) * factor(match['unit'], into):.2g}"
+            None if (v := match[name]) is None else f"{length(float(v), match['unit'], into):.2g}"
             for name in ("low", "high")
         )
         unit = "ft" if into == "foot" else "in"

@@ -120,7 +120,7 @@ def _first(
     main = recipes[first].parts[0].ingredient if first in recipes else ""
     bottle = product or next((b for b in bottles if not b.labelled and b.holds == main), None)
     stock = {"stock": f"shelf:{bottle.id}"} if bottle and not values.get("stock") else {}
-    amount = ml if metric else ml / units.factor("fluid_ounce", "milliliter")
+    amount = ml if metric else units.fluid_ounces(ml)
     return {
         **stock,
         "amount": f"{amount:.3g}",
