@@ -14,12 +14,12 @@ from brood.core.climate.series import HourlySeries
 class Act:
     """Something done to the plant on a treatment evening.
 
-    `kill` maps stage id (and "adult") to the share of the touched individuals that die
-    or are removed (0 to 1). What it leaves behind has halved after `residual_days`. A
-    trap or a predator, once placed, takes its `kill` every day for `lasts_days`.
-    `when`: on every date ("always"), the "first", "every-N", or as the planner finds
-    best ("planner"). No use in the last `harvest_days` before a harvest, none before
-    the day `not_before`.
+    `kill` maps a stage id (or "adult") to the share of the touched animals that die or
+    are removed (0 to 1). What the act leaves behind has half its strength after
+    `residual_days`. A trap or a predator, once placed, takes its `kill` every day for
+    `lasts_days`. `when` is "always" (on every date), "first", "every-N", or "planner"
+    (as the planner finds best). It is not used in the last `harvest_days` before a
+    harvest, nor before the day `not_before`.
     """
 
     id: str
@@ -38,7 +38,9 @@ class Act:
 
 @dataclass(frozen=True)
 class Found:
-    """A group found on the plant on one day: stage id (or "adult"), expected number."""
+    """A group found on the plant on one day: a stage id (or "adult") and the expected
+    number.
+    """
 
     on: date
     stage: str
@@ -48,8 +50,8 @@ class Found:
 
 @dataclass(frozen=True)
 class Evening:
-    """A treatment evening that has taken place, with the ids of its acts; `reach` is
-    the share that it touched, where that is known.
+    """A treatment evening that took place, with the ids of its acts. `reach` is the
+    share that it touched, where that is known.
     """
 
     on: date
@@ -60,10 +62,10 @@ class Evening:
 @dataclass(frozen=True)
 class Inspection:
     """One look over the plant, at 09:00 of its day: live animals by class (`egg`,
-    `young`, `pupa`, `adult`); none at all is a clean look.
+    `young`, `pupa`, `adult`). A look that counted none is a clean look.
 
-    `share` of the plant was looked at (0 to 1), an animal in the open there is seen
-    with the chance `thorough`; the day is known to within `spread_days` either way.
+    `share` of the plant was looked at (0 to 1). An animal in the open there is seen
+    with the chance `thorough`. The day is known to within `spread_days` either way.
     """
 
     on: date
@@ -109,12 +111,13 @@ class Case:
     """All that a planner may know: the pest, what was found, the temperatures, the acts
     at hand, what was done.
 
-    `refuge` is the share (0 to 1) that no act reaches while a stage lasts, `target` the
-    chance of clearing that is wanted; on open leaves 0.02 is our judgement (C). `also`
-    are further pests on the same plant under the same temperatures: one list of dates.
-    `promised` are dates and acts of an earlier plan, kept where none better are needed;
-    `fixed` those that the keeper has set, taken as they are. With `keep_below` the aim
-    is not to clear but to hold what feeds and flies under that number.
+    `refuge` is the share (0 to 1) that no act reaches while a stage lasts; on open
+    leaves 0.02 is our judgement (C). `target` is the chance of clearing that is wanted.
+    `also` are further pests on the same plant at the same temperatures; they share one
+    list of dates. `promised` are the evenings of an earlier plan: they are kept unless
+    better ones are needed. `fixed` are those that the keeper has set; they are taken as
+    they are. With `keep_below` the aim is not to clear the plant but to hold what feeds
+    and flies under that number.
     """
 
     pest: Pest
@@ -133,8 +136,8 @@ class Case:
     keep_below: float | None = None
 
     def reach_on(self, day: date) -> float:
-        """The share that an evening touches: its own where it is done and known, else
-        what is usual in this case.
+        """The share that an evening touches: its own where it was done and is known,
+        otherwise what is usual in this case.
         """
         return next((d.reach for d in self.done if d.on == day and d.reach is not None), self.reach)
 

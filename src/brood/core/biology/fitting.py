@@ -1,4 +1,4 @@
-"""Fitting development models to a table of stage times."""
+"""Fits development models to a table of stage times."""
 
 from __future__ import annotations
 
@@ -16,18 +16,18 @@ Array = NDArray[np.float64]
 Maker = Callable[[Array], RateModel]
 
 LINE_TOLERANCE = 0.05
-"""The line is held to describe a tabulated time when it is within this share of it."""
+"""The line describes a tabulated time when it comes within this share of it."""
 FEWEST_FOR_CURVES = 4
 DEFAULT_ABOVE_C = 6.0
-"""Upper limit above the fastest tabulated temperature where nothing better is known,
-°C; a working assumption, grade C.
+"""How far the upper limit lies above the fastest tabulated temperature where nothing
+better is known, °C; a working assumption, grade C.
 """
 
 
 @dataclass(frozen=True)
 class Point:
-    """A tabulated stage time: `days` at a constant `celsius`; `weight` 0 keeps it for
-    show and out of the fit.
+    """A tabulated stage time: `days` at a constant `celsius`. A `weight` of 0 shows it
+    but keeps it out of the fit.
     """
 
     celsius: float
@@ -37,7 +37,9 @@ class Point:
 
 @dataclass(frozen=True)
 class Parameter:
-    """A fitted constant with its standard error; None where it was given or read off the table."""
+    """A fitted constant with its standard error. The error is None where the constant
+    was given or read off the table.
+    """
 
     name: str
     value: float
@@ -47,8 +49,8 @@ class Parameter:
 
 @dataclass(frozen=True)
 class Residual:
-    """Tabulated and fitted days at a temperature; `days` is fitted minus tabulated,
-    infinite where the model has no rate.
+    """Tabulated and fitted days at a temperature. `days` is fitted minus tabulated; it
+    is infinite where the model has no rate.
     """
 
     celsius: float
@@ -59,8 +61,8 @@ class Residual:
 
 @dataclass(frozen=True)
 class Fit:
-    """A model fitted to a table. `r_squared` is of the rates (1/day); `aicc` of the log
-    stage times, None with too few rows.
+    """A model fitted to a table. `r_squared` is of the rates (1/day). `aicc` is of the
+    log stage times, None with too few rows.
     """
 
     model: RateModel
@@ -71,8 +73,10 @@ class Fit:
 
 
 def _line(points: Sequence[Point]) -> tuple[float, float]:
-    """Lower threshold and heat sum with the least weighted squared log ratio of K/(T −
-    T0) to the tabulated days.
+    """The lower threshold and heat sum with the least weighted squared log ratio of
+    K/(T − T0) to the tabulated days.
+
+    The threshold is searched in steps of 0.01 °C, finer than any table gives it.
     """
     t = np.array([p.celsius for p in points])
     log_days = np.log([p.days for p in points])
@@ -89,8 +93,8 @@ def _line(points: Sequence[Point]) -> tuple[float, float]:
 
 
 def fastest_point(points: Sequence[Point]) -> float:
-    """The temperature (°C) of the shortest tabulated time; the highest of them where
-    several share it.
+    """The temperature (°C) of the shortest tabulated time. Where several share it, the
+    highest of them.
     """
     return min(points, key=lambda p: (p.days, -p.celsius)).celsius
 
@@ -256,8 +260,8 @@ def _curve(
     high: Array,
     names: tuple[str, ...],
 ) -> Fit | None:
-    """The best least-squares fit of log stage times over several starts; None when none
-    gives a sound model.
+    """The best least-squares fit of log stage times over several starts. None when no
+    start gives a sound model.
     """
     from scipy.optimize import least_squares
 
@@ -290,7 +294,9 @@ def _log_misses(points: Sequence[Point], make: Maker, x: Array) -> Array:
 
 
 def _standard_errors(points: Sequence[Point], make: Maker, x: Array) -> list[float | None]:
-    """Standard error of each constant from a central-difference Jacobian of the log misses."""
+    """The standard error of each constant, from a central-difference Jacobian of the
+    log misses.
+    """
     spare = len(points) - len(x)
     if spare < 1:
         return [None] * len(x)
@@ -326,7 +332,7 @@ def _answer(
 
 
 def _aicc(residuals: Sequence[Residual], free: int) -> float | None:
-    """n·ln(RSS/n) + 2k + 2k(k+1)/(n − k − 1) with k constants and the variance; None
+    """n·ln(RSS/n) + 2k + 2k(k+1)/(n − k − 1), with k constants and the variance. None
     when n is too small or a row has no rate.
     """
     n, k = len(residuals), free + 1

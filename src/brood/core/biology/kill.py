@@ -1,4 +1,4 @@
-"""A treatment evening: when it is, and what its acts do to a stage."""
+"""What the acts of one evening do to a stage, and what they leave behind."""
 
 from __future__ import annotations
 
@@ -8,13 +8,13 @@ from brood.core.biology.case import Act
 from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
 
 HALVING_FROM = 3.0
-"""Products whose residue halves sooner than in so many days leave nothing worth counting."""
+"""A product whose residue halves sooner than in so many days leaves nothing worth counting."""
 FADED = 0.01
 
 
 def effect(acts: Iterable[Act], stage: str, reach: float) -> float:
-    """Share of a stage (id, or "adult") that one evening's acts kill or remove: 1 − Π(1
-    − reach·kill), 0 to 1.
+    """The share of a stage (id, or "adult") that one evening's acts kill or remove, 0
+    to 1: 1 − Π(1 − reach·kill).
     """
     survive = 1.0
     for act in acts:
@@ -23,15 +23,15 @@ def effect(acts: Iterable[Act], stage: str, reach: float) -> float:
 
 
 def treated_as(pest: Pest) -> list[str]:
-    """For every stage and, last, laying adults: the stage id whose kill applies; adults
-    not yet laying are adults.
+    """For every stage and, last, laying adults: the stage id whose kill applies. Adults
+    that do not lay yet count as adults.
     """
     return [*(ADULT if s.id == PREOVIPOSITION else s.id for s in pest.stages), ADULT]
 
 
 def newly_exposed(pest: Pest) -> tuple[bool, ...]:
-    """For every stage and, last, laying adults: whether one that enters it comes to
-    where it was not before (hatch, birth, soil, leaf).
+    """For every stage and, last, laying adults: whether an animal that enters it comes
+    to a new place (by hatching, birth, leaving the soil or the leaf).
 
     Becoming a laying adult is no change of place.
     """
@@ -47,8 +47,8 @@ def newly_exposed(pest: Pest) -> tuple[bool, ...]:
 
 
 def residue(act: Act, days: float) -> float:
-    """What an act left behind still has of its strength after so many days, 0 to 1: it
-    halves every `residual_days`.
+    """How much of its strength an act's residue still has after so many days, 0 to 1.
+    It halves every `residual_days`.
     """
     if act.residual_days < HALVING_FROM or days <= 0:
         return 0.0

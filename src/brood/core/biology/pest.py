@@ -1,4 +1,4 @@
-"""The nouns of the computation: a pest with its stages, an act, a case, a plan."""
+"""A pest with its stages, and quantities with their uncertainty."""
 
 from __future__ import annotations
 
@@ -15,10 +15,10 @@ ADULT = "adult"
 class Stage:
     """One stage of development.
 
-    `display` is one of egg, larva, nymph, pupa, adult; `ends_with` one of hatch, moult,
-    enters-soil, emergence, first-egg, first-birth; `habitat` one of exposed, in-tissue,
-    in-soil, under-cover, in-wax, in-furled-leaf; `rest_share` is the share of the stage
-    spent quiescent at its end (0 to 1).
+    `display` is one of egg, larva, nymph, pupa, adult. `ends_with` is one of hatch,
+    moult, enters-soil, emergence, first-egg, first-birth. `habitat` is one of exposed,
+    in-tissue, in-soil, under-cover, in-wax, in-furled-leaf. `rest_share` is the share
+    of the stage that is spent resting at its end (0 to 1).
     """
 
     id: str
@@ -33,12 +33,12 @@ class Stage:
 
 @dataclass(frozen=True)
 class Pest:
-    """A pest: development stages in order, the last of them `preoviposition`, and what
-    its laying adults do.
+    """A pest: its development stages in order, the last of them `preoviposition`, and
+    what its laying adults do.
 
-    `cv` is the coefficient of variation of egg-to-adult time between individuals.
-    `fecundity` and `longevity` are tables of (°C, eggs or young per laying female per
-    day) and (°C, days that a laying adult lives); `female_share` is 0 to 1. With
+    `cv` is the coefficient of variation of the egg-to-adult time between individuals.
+    `fecundity` is a table of (°C, eggs or young a day per laying female). `longevity`
+    is a table of (°C, days that a laying adult lives). `female_share` is 0 to 1. With
     `live_birth` there is no egg: development runs from birth, and `preoviposition` is
     the time to the first birth.
     """
@@ -72,7 +72,7 @@ class Pest:
 
 @dataclass(frozen=True)
 class Span:
-    """A quantity with its uncertainty: 5 %, 50 % and 95 %; None where it lies beyond
+    """A quantity with its uncertainty: 5 %, 50 % and 95 %. None where it lies beyond
     what could be computed.
     """
 

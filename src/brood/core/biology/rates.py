@@ -19,11 +19,11 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class RateModel(ABC):
-    """Rate of development in 1/day at a temperature in °C.
+    """The rate of development, in 1/day, at a temperature in °C.
 
-    Every model is 0 at and below `lower_c`, 0 at and above `upper_c`, never negative,
-    and never faster above `fastest_c` than there. Missing (NaN) temperatures stay
-    missing. Raises ModelError for figures that are out of order.
+    Every model is 0 at and below `lower_c`, and 0 at and above `upper_c`. It is never
+    negative, and above `fastest_c` never faster than there. Missing (NaN) temperatures
+    stay missing. Raises ModelError for constants that are out of order.
     """
 
     name: ClassVar[str]
@@ -68,7 +68,7 @@ class RateModel(ABC):
         return self.limits[2]
 
     def per_day(self, celsius: ArrayLike) -> Array:
-        """Rate in 1/day at temperatures of any shape (°C); the same shape. Missing
+        """The rate in 1/day at temperatures (°C) of any shape; the same shape. Missing
         (NaN) stays missing.
         """
         t = np.asarray(celsius, dtype=np.float64)
@@ -79,7 +79,7 @@ class RateModel(ABC):
         return np.asarray(np.where(np.isnan(t), np.nan, rate), dtype=np.float64)
 
     def days(self, celsius: float) -> float:
-        """Mean stage time in days at a constant temperature (°C); infinite where
+        """The mean stage time in days at a constant temperature (°C). Infinite where
         nothing develops.
         """
         rate = float(self.per_day(celsius))
@@ -88,13 +88,13 @@ class RateModel(ABC):
 
 @dataclass(frozen=True)
 class LinearPlateau(RateModel):
-    """Linear rate with a lower threshold, a plateau and a decline.
+    """A linear rate with a lower threshold, a plateau and a decline.
 
-    r(T) = (T − lower_c) / k_dd between `lower_c` and `plateau_from_c`; level to
-    `plateau_to_c`; falling in a straight line to 0 at `upper_c`. Temperatures in °C,
-    `k_dd` in degree-days. The linear part is the usual degree-day model (Campbell et
-    al. 1974, J. Appl. Ecol. 11:431–438); level and decline are a plain closure of it
-    above the temperatures where the line holds.
+    r(T) = (T − lower_c) / k_dd between `lower_c` and `plateau_from_c`. It is level up
+    to `plateau_to_c` and falls in a straight line to 0 at `upper_c`. Temperatures are
+    in °C, `k_dd` in degree-days. The linear part is the usual degree-day model
+    (Campbell et al. 1974, J. Appl. Ecol. 11:431–438). Plateau and decline simply close
+    it above the temperatures where the line holds.
     """
 
     lower_c: float
@@ -146,8 +146,8 @@ class Briere1(RateModel):
     """Brière-1: r(T) = a·T·(T − lower_c)·√(upper_c − T), °C and 1/day.
 
     Source: Brière, Pracros, Le Roux & Pierre 1999, Environ. Entomol. 28:22–29, equation
-    1. Above `fastest_c`, the temperature of the shortest tabulated time, it is no
-    faster than there; at `stop_c`, the species' limit, it ends.
+    1. `fastest_c` is the temperature of the shortest tabulated time: above it the rate
+    is no faster than there. At `stop_c`, the species' limit, development ends.
     """
 
     a: float
@@ -201,8 +201,8 @@ class Lactin2(RateModel):
     """Lactin-2: r(T) = e^(ρT) − e^(ρ·Tmax − (Tmax − T)/Δ) + λ, °C and 1/day.
 
     Source: Lactin, Holliday, Johnson & Craigen 1995, Environ. Entomol. 24:68–75,
-    equation 2; λ < 0 gives it a lower threshold. The limits are where the formula
-    crosses 0; `fastest_c` and `stop_c` as in Brière-1.
+    equation 2. λ < 0 gives it a lower threshold. The limits are where the formula
+    crosses 0. `fastest_c` and `stop_c` are as in Brière-1.
     """
 
     rho: float
@@ -260,8 +260,8 @@ class Lactin2(RateModel):
 
 
 def _zero(model: RateModel, inside: float, outside: float) -> float:
-    """°C at which a formula falls to 0, between a temperature where it is positive and
-    one beyond; the latter where it is still positive there (Brent 1973).
+    """The °C at which a formula falls to 0, between a temperature where it is positive
+    and one beyond. The latter where it is still positive there (Brent 1973).
     """
     from scipy.optimize import brentq
 
@@ -272,7 +272,7 @@ def _zero(model: RateModel, inside: float, outside: float) -> float:
 
 
 MODELS: Mapping[str, type[RateModel]] = {m.name: m for m in (LinearPlateau, Briere1, Lactin2)}
-"""Every model by name: the one place where a model is chosen."""
+"""Every model by its name. This is the only place where a model is chosen."""
 
 
 def model_of(name: str, figures: Mapping[str, float]) -> RateModel:

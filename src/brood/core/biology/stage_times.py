@@ -44,9 +44,9 @@ class Event:
 def stage_times(pest: Pest, celsius: float, *, spread_c: float = 0.0) -> StageTimes:
     """Fast, typical and slow stage times in days at a constant temperature (°C).
 
-    `spread_c` is the standard deviation of the temperature's own offset (0: exactly
-    that temperature, so that the spread is the individuals' alone). A quantity is None
-    where it does not end within 800 days.
+    `spread_c` is the standard deviation of the temperature's own offset. With 0 it is
+    exactly that temperature, and only the individuals differ. A quantity is None where
+    it does not end within 800 days.
     """
     chain = chain_of(pest)
     last = len(pest.stages) - 1
@@ -62,8 +62,8 @@ def stage_times(pest: Pest, celsius: float, *, spread_c: float = 0.0) -> StageTi
 
 
 def _days(chain: Chain, celsius: float, spread_c: float, first: int, target: int) -> Span:
-    """Passage times in days by a clock whose "hour" is stretched so that no sub-stage
-    is left more than 0.4 times.
+    """Passage times in days. The clock's "hour" is stretched so that no sub-stage is
+    left more than 0.4 times in it.
     """
     still = constant(_EPOCH, 1, celsius, spread_c=spread_c)
     one = clock(chain, still)
@@ -81,11 +81,11 @@ def _days(chain: Chain, celsius: float, spread_c: float, first: int, target: int
 def rate_sum(
     models: Sequence[RateModel], celsius: NDArray[np.float64], *, most_days: float = LONGEST_DAYS
 ) -> list[float]:
-    """Days until each of several stages in a row is complete for a mean individual, by
-    summing its rate hour by hour.
+    """Days until each of several stages in a row is complete for a mean individual: its
+    rate is summed hour by hour.
 
-    `celsius` holds hourly temperatures from the moment that the first stage begins,
-    repeated as often as it takes. Infinite from the first stage that is not complete
+    `celsius` holds hourly temperatures from the start of the first stage; they are
+    repeated as often as needed. Infinite from the first stage that is not complete
     within `most_days`. Source: rate summation (Kaufmann 1932, Z. Morphol. Ökol. Tiere
     25:353–361).
     """
@@ -107,7 +107,7 @@ def gamma_span(mean_days: float, substages: int) -> Span:
     """Fast, typical and slow days of a chain of equal sub-stages at one temperature,
     from its mean in days: 5 %, 50 % and 95 % of a gamma distribution.
 
-    All None for an infinite mean.
+    All are None for an infinite mean.
     """
     if not math.isfinite(mean_days):
         return Span(None, None, None)
@@ -116,19 +116,19 @@ def gamma_span(mean_days: float, substages: int) -> Span:
 
 
 def dates(series_clock: Clock, quantiles: list[float | None]) -> DateSpan:
-    """Hours after the series' start as moments."""
+    """Hours after the start of the series, as moments."""
     return DateSpan(*(None if q is None else series_clock.series.moment(q) for q in quantiles))
 
 
 def events(
     series_clock: Clock, stage: str, at: datetime, *, spread_over: bool = False
 ) -> tuple[Event, ...]:
-    """The dated events of a group that is in `stage` at a moment: each stage's end up
-    to its first own egg.
+    """The dated events of a group that is in `stage` at a moment: the end of each stage
+    up to its first own egg.
 
-    `spread_over` spreads the group evenly over the stage's duration (as found);
-    otherwise it has just entered it. The fast, typical and slow dates include the
-    temperature's spread. Adults have no further event.
+    With `spread_over` the group is spread evenly over the stage, as when it is found.
+    Otherwise it has just entered the stage. The fast, typical and slow dates include
+    the spread of the temperature. Adults have no further event.
     """
     chain = series_clock.chain
     first = chain.pest.index(stage)
@@ -151,16 +151,19 @@ def events(
 def time_between(
     series_clock: Clock, at: datetime, first: int, target: int, *, until: float = 0.95
 ) -> list[float | None]:
-    """Days from entering stage index `first` at a moment to entering `target`: 5 %, 50 %, 95 %."""
+    """Days from entering stage index `first` at a moment to entering `target`: 5 %, 50
+    % and 95 %.
+    """
     hour = (at - series_clock.series.start) / timedelta(hours=1)
     quantiles = series_clock.passages(series_clock.chain.entering(first), hour, [target], until)[0]
     return [None if q is None else (q - hour) / 24 for q in quantiles]
 
 
 def generation_over(pest: Pest, series: HourlySeries, since: date, until: date) -> bool:
-    """Whether between the evenings of two days a slow generation has passed: 95 in 100
-    of the eggs of the first day, over the temperature's own spread, have grown up and
-    laid.
+    """Whether a slow generation has passed between the evenings of two days.
+
+    It has when 95 in 100 of the eggs of the first day have grown up and laid, over the
+    spread of the temperature.
     """
     if until <= since:
         return False

@@ -1,11 +1,11 @@
-"""Individuals differ: every stage is a chain of equal sub-stages, passed one by one at
-random (Erlang stage times).
+"""Individuals differ: every stage is a chain of equal sub-stages, and each is passed
+after a random time (Erlang stage times).
 
-The distribution of development keeps its shape over temperature when time is measured
-physiologically (Sharpe et al. 1977, J. Theor. Biol. 66:21–38); a chain of n sub-stages
+When time is measured by development, its distribution keeps its shape at all
+temperatures (Sharpe et al. 1977, J. Theor. Biol. 66:21–38). A chain of n sub-stages
 gives a coefficient of variation of 1/√n ("linear chain trick", MacDonald 1978, Time
-Lags in Biological Models). Within an hour the number of moves is Poisson, never one at
-most.
+Lags in Biological Models). The number of moves within an hour is Poisson; it can be
+more than one.
 """
 
 from __future__ import annotations
@@ -24,13 +24,13 @@ from brood.errors import ModelError, NothingDevelops
 Array = NDArray[np.float64]
 
 SHARE_CELSIUS = 22.0
-"""Temperature at which stage times share out the sub-stages; shares hardly move over
-the fitted range.
+"""The temperature at which the stage times share out the sub-stages. The shares hardly
+change over the fitted range.
 """
 MOST_SUBSTAGES = 400
 TAYLOR_ORDER = 10
 ORDERS = ((0.1, 4), (0.25, 5), (0.5, 6), (1.0, 8))
-"""(most moves, order of the series) that is enough for small steps."""
+"""(most moves, order of the series): the order that is enough for small steps."""
 STEP_MOVES = 2.0
 STRIDES = (12.0, 6.0, 3.0, 2.0, 1.0)
 NODES = ((-(3**0.5), 1 / 6), (0.0, 2 / 3), (3**0.5, 1 / 6))
@@ -39,8 +39,8 @@ NODES = ((-(3**0.5), 1 / 6), (0.0, 2 / 3), (3**0.5, 1 / 6))
 
 @dataclass(frozen=True, eq=False)
 class Chain:
-    """The sub-stages of a pest from egg (or birth) to first own egg: `stage_of` gives
-    each sub-stage its stage index.
+    """The sub-stages of a pest from egg (or birth) to its first own egg. `stage_of`
+    gives the stage index of each sub-stage.
     """
 
     pest: Pest
@@ -87,9 +87,11 @@ class Chain:
 
 
 def chain_of(pest: Pest) -> Chain:
-    """Lay out the sub-stages: round(1/CV²) over egg-to-adult shared by largest
-    remainder in proportion to the mean stage times, pre-oviposition at the same
-    sub-stage length. Raises ModelError for a CV outside 0.05 to 0.6.
+    """Lay out the sub-stages of a pest.
+
+    From egg to adult there are round(1/CV²), shared out by largest remainder in
+    proportion to the mean stage times. Pre-oviposition has sub-stages of the same
+    length. Raises ModelError for a CV outside 0.05 to 0.6.
     """
     if not 0.05 <= pest.cv <= 0.6:
         raise ModelError(
@@ -110,7 +112,9 @@ def chain_of(pest: Pest) -> Chain:
 
 
 def moves_per_hour(chain: Chain, celsius: Array) -> Array:
-    """Expected sub-stage moves in an hour at °C of any shape; that shape plus (stages,)."""
+    """The expected moves between sub-stages in an hour, at °C of any shape; that shape
+    plus (stages,).
+    """
     rates = [
         count * stage.rate.per_day(celsius) / 24
         for count, stage in zip(chain.counts, chain.pest.stages, strict=True)
@@ -119,13 +123,13 @@ def moves_per_hour(chain: Chain, celsius: Array) -> Array:
 
 
 def advance(x: Array, moves: Array) -> Array:
-    """State after a step in which each sub-stage's individuals move on at `moves` a
-    step (at most about 2).
+    """The state after a step in which the animals of each sub-stage move on at `moves`
+    a step (at most about 2).
 
-    `x` has shape (…, size + 1), the last entry holding those that have left; `moves`
-    (…, size). The exponential of the generator by its Taylor series, which conserves
-    numbers exactly; the error is under 2e-6 of the numbers for up to one move, and
-    under moves¹¹/11! beyond.
+    `x` has shape (…, size + 1); the last entry holds those that have left. `moves` has
+    shape (…, size). The exponential of the generator is taken by its Taylor series,
+    which conserves numbers exactly. The error is under 2e-6 of the numbers for up to
+    one move, and under moves¹¹/11! beyond.
     """
     out, term = x.copy(), x
     flow = np.zeros((*x.shape[:-1], x.shape[-1] + 1))
@@ -138,7 +142,7 @@ def advance(x: Array, moves: Array) -> Array:
 
 
 def scenarios(series: HourlySeries) -> tuple[tuple[HourlySeries, float], ...]:
-    """The series under a persistent cool, usual and warm offset of its own spread, with
+    """The series under a lasting cool, usual and warm offset of its own spread, with
     weights that add to 1.
     """
     return tuple((shifted(series, sigmas), weight) for sigmas, weight in NODES)
@@ -146,9 +150,10 @@ def scenarios(series: HourlySeries) -> tuple[tuple[HourlySeries, float], ...]:
 
 @dataclass(frozen=True, eq=False)
 class Clock:
-    """A chain's moves under weighted temperature scenarios: `total` has shape
-    (scenarios, hours + 1, stages), the moves up to each hour; `stride` is the most
-    hours that one step may take.
+    """A chain's moves under weighted temperature scenarios.
+
+    `total` has shape (scenarios, hours + 1, stages): the moves up to each hour.
+    `stride` is the most hours that one step may take.
     """
 
     chain: Chain
@@ -160,14 +165,13 @@ class Clock:
     def passages(
         self, state: Array, hour: float, targets: Sequence[int], until: float = 0.95
     ) -> list[list[float | None]]:
-        """Hours after the series' start at which 5 %, 50 % and 95 % of `state` have
-        entered each target stage index.
+        """Hours after the start of the series at which 5 %, 50 % and 95 % of `state`
+        have entered each target stage index.
 
-        `state` has shape (size + 1,) and adds to 1; `hour` is when it begins; `until`
-        stops the run when that share has entered the last target (later quantiles are
-        then None, as are those beyond the series). The quantiles are those of the
-        mixture over the scenarios: the fast one comes from quick individuals in a warm
-        place.
+        `state` has shape (size + 1,) and adds to 1; it begins at `hour`. The run stops
+        when the share `until` has entered the last target; later quantiles are then
+        None, as are those beyond the series. The quantiles are those of the mixture
+        over the scenarios: the fast one comes from quick individuals in a warm place.
         """
         x = np.tile(state, (len(self.weights), 1))
         firsts = [self.chain.first(target) for target in targets]
@@ -184,8 +188,8 @@ class Clock:
         ]
 
     def _step(self, hour: float, last: float) -> tuple[float, Array]:
-        """The end of the longest step that leaves no sub-stage more than about twice,
-        and its integrated moves.
+        """The end of the longest step in which no sub-stage is left more than about
+        twice, and its moves.
         """
         start = self._total_at(hour)
         for stride in (s for s in STRIDES if s <= self.stride):
@@ -220,8 +224,8 @@ def _crossing(times: list[float], shares: Array, quantile: float) -> float | Non
 
 
 def clock(chain: Chain, series: HourlySeries) -> Clock:
-    """A Clock over the three temperature scenarios of a series, stepping up to 12 hours
-    with integrated hourly rates.
+    """A Clock over the three temperature scenarios of a series. Hourly rates are
+    summed; a step takes up to 12 hours.
     """
     pairs = scenarios(series)
     moves = np.stack([moves_per_hour(chain, s.celsius) for s, _ in pairs])

@@ -15,17 +15,17 @@ WORDS = ("nymph", "larva", "pupa")
 
 
 def table_at(table: tuple[tuple[float, float], ...], celsius: float) -> float:
-    """A tabulated quantity at °C, in a straight line between rows and level outside."""
+    """A tabulated quantity at °C: in a straight line between rows, level outside."""
     xs, ys = zip(*table, strict=True)
     return float(np.interp(celsius, xs, ys))
 
 
 def spread_group(pest: Pest, found: Found, celsius: float) -> tuple[Found, ...]:
-    """Spread "nymph", "larva" or "young" over the matching stages by their duration at
-    °C; other groups as they are.
+    """Spread "nymph", "larva" or "young" over the matching stages, in proportion to
+    their duration at °C. Other groups stay as they are.
 
-    A stage id stands for itself, also where it reads like a word; "young" is every
-    larva and nymph; "crawler" is taken as the first nymph. Raises KeyError when the
+    A stage id stands for itself, even where it reads like a word. "young" is every
+    larva and nymph. "crawler" is taken as the first nymph. Raises KeyError when the
     pest has no such stage.
     """
     if found.stage == ADULT or any(s.id == found.stage for s in pest.stages):
@@ -47,17 +47,19 @@ def spread_group(pest: Pest, found: Found, celsius: float) -> tuple[Found, ...]:
 
 
 def stage_days(stage: Stage, celsius: float) -> float:
-    """Stage time in days, taken a little above the threshold where it is too cold to develop."""
+    """The stage time in days. Where it is too cold to develop, the time a little above
+    the threshold is taken.
+    """
     return min(stage.rate.days(max(celsius, stage.rate.threshold_c + 4)), 60.0)
 
 
 def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> tuple[Found, ...]:
-    """The found groups, with the eggs that the found adults must have laid and the soil
-    stages behind the found larvae.
+    """The found groups, with the eggs that the found adults must have laid and the
+    stages in the soil that must stand behind the found larvae.
 
     Eggs: laying females × eggs a day × days that an egg lasts, at the mean temperature
-    of the series' hours up to the finding. Soil stages: as many, per day of their
-    duration, as there are of the stage before them, or of adults. Only stages that
+    of the first week of the series. Stages in the soil: as many per day of their
+    duration as there are of the stage before them, or of adults. Only stages that
     nobody recorded are added, and they are marked as inferred.
     """
     if not found:
@@ -80,11 +82,11 @@ def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> 
 
 
 def _soil(pest: Pest, found: tuple[Found, ...], recorded: set[str], celsius: float) -> list[Found]:
-    """Unrecorded soil stages other than eggs, at the rate at which the last recorded
-    stage before them passes through.
+    """Stages in the soil other than eggs that nobody recorded, at the rate at which the
+    last recorded stage before them passes through.
 
-    Where nothing before them was recorded but adults were, at the rate at which those
-    adults must have been replaced.
+    Where only adults were recorded, at the rate at which those adults must have been
+    replaced.
     """
     added = []
     for stage in pest.development:

@@ -1,5 +1,5 @@
-"""Reading a table of daily minima and maxima: what is good is kept, what is not is
-refused with its row and the reason.
+"""Reads a table of daily minima and maxima. Rows that cannot be used are refused, each
+with its number and the reason.
 """
 
 from __future__ import annotations
@@ -30,8 +30,8 @@ HIGH_NAME = re.compile(r"\bmax|high|tmax|_max", re.I)
 
 @dataclass(frozen=True)
 class DailyFile:
-    """Days in order with their lowest and highest °C, refused rows, and notes on what
-    was repaired.
+    """The days of a file in order, with their lowest and highest °C; the refused rows;
+    and notes on what was repaired.
     """
 
     days: tuple[tuple[date, float, float], ...]
@@ -40,10 +40,10 @@ class DailyFile:
 
 
 def parse(data: bytes, *, day_first: bool = True) -> DailyFile | None:
-    """Read a table of days with a minimum and a maximum, or None when the file is no
-    such table.
+    """Read a table of days with a minimum and a maximum. None when the file is no such
+    table.
 
-    Separators, decimal commas, °F and the order of the date are made out as in a
+    Separators, decimal commas, °F and the order of the date are detected as in a
     logger's file. Raises InputError for a file that is no text at all.
     """
     lines = text_of(data).splitlines()
@@ -64,7 +64,7 @@ def parse(data: bytes, *, day_first: bool = True) -> DailyFile | None:
 
 
 def _columns(names: Sequence[str]) -> tuple[int, int, int] | None:
-    """(day, minimum, maximum) by the names of a heading."""
+    """(day, minimum, maximum): the columns that a heading names."""
     low = next(
         (i for i, n in enumerate(names) if LOW_NAME.search(n) and not LIMIT_NAME.search(n)), None
     )

@@ -1,4 +1,4 @@
-"""Degree-days: from a day's minimum and maximum in closed form, or from hours."""
+"""Degree-days, from a day's minimum and maximum in closed form, or from hours."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from brood.errors import InputError
 
 Array = NDArray[np.float64]
 Above = Callable[[float, float, float], tuple[float, float]]
-"""(mean excess over a threshold in °C·day, share of the day above it) of a day or
-half-day between a minimum and a maximum.
+"""A function of minimum, maximum and threshold: (mean excess over the threshold in
+°C·day, share of the day above it).
 """
 
 CUTOFFS = ("horizontal", "intermediate", "vertical")
@@ -65,7 +65,7 @@ def _triangle(minimum: float, maximum: float, threshold: float) -> tuple[float, 
 def _day(
     above: Above, minimum: float, maximum: float, lower: float, upper: float | None, cutoff: str
 ) -> float:
-    """One day or half-day (as a whole day's worth) under a cut-off."""
+    """The degree-days of one day or half-day, as if it were a whole day, under a cut-off."""
     if minimum > maximum:
         raise InputError(
             "A day's minimum is above its maximum.",
@@ -127,7 +127,9 @@ def from_extremes(
 
 
 def rate_above(celsius: Array, lower: float, upper: float | None, cutoff: str) -> Array:
-    """Degrees that count at each of any shape of temperatures (°C), under a cut-off."""
+    """How many degrees count at a temperature (°C, any shape) under a cut-off; the same
+    shape.
+    """
     over = np.maximum(celsius - lower, 0.0)
     if upper is None:
         return over
@@ -155,10 +157,10 @@ def from_hours(
 
 
 def vertical_error(lower: float, upper: float) -> float:
-    """The most by which one day's hourly sum can miss under a vertical cut-off, °C·day.
+    """The largest error of one day's hourly sum under a vertical cut-off, °C·day.
 
-    The hour that crosses `upper` on the way up and the one on the way down count whole
-    or not at all: at worst an hour's worth of the full rate.
+    The hour that crosses `upper` on the way up, and the one on the way down, count
+    whole or not at all. In the worst case that is an hour's worth of the full rate.
     """
     return (upper - lower) / 24
 

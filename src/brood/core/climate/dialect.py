@@ -32,9 +32,11 @@ EPOCH = re.compile(r"^\d{10}(?:\d{3})?$")
 
 @dataclass(frozen=True)
 class Dialect:
-    """What was made out of a file's head and rows. Columns are positions; `clock` is
-    None when one column holds day and time; `width` is the number of columns that the
-    heading names, `daily` whether the rows carry no time of day at all.
+    """How a file is written, as detected from its head and rows.
+
+    Columns are positions. `clock` is None when one column holds day and time. `width`
+    is the number of columns that the heading names. `daily` says that the rows carry no
+    time of day.
     """
 
     separator: str
@@ -51,7 +53,7 @@ class Dialect:
 
 
 def cells_of(line: str, separator: str) -> list[str]:
-    """A line's cells without blanks around them."""
+    """The cells of a line, without the blanks around them."""
     return [
         cell.strip().strip('"').strip()
         for cell in next(csv.reader([line], delimiter=separator), [])
@@ -59,10 +61,10 @@ def cells_of(line: str, separator: str) -> list[str]:
 
 
 def detect(lines: Sequence[str], day_first: bool) -> Dialect:
-    """Make out how a file is written; `day_first` is how this keeper writes 3/4 where
-    the file itself does not tell.
+    """Detect how a file is written. `day_first` is how this keeper reads 3/4 where the
+    file does not tell.
 
-    Raises InputError when no time and temperature column can be found.
+    Raises InputError when no column of times or of temperatures can be found.
     """
     for number, line in enumerate(lines[:HEADER_ROWS]):
         for separator in SEPARATORS:
@@ -84,8 +86,8 @@ def detect(lines: Sequence[str], day_first: bool) -> Dialect:
 
 
 def _columns(names: Sequence[str]) -> tuple[int, int | None, int] | None:
-    """(day or moment, clock time or None, temperature) by the names of a heading, or
-    None when it is none.
+    """(day or moment, clock time or None, temperature): the columns that a heading
+    names. None when it is no heading.
     """
     if any(NUMBER.match(name) for name in names) or len(names) < 2:
         return None
@@ -168,7 +170,7 @@ def _mostly_fahrenheit(values: Sequence[str]) -> bool:
 
 
 def _without_header(lines: Sequence[str], day_first: bool) -> Dialect | None:
-    """A file of bare rows: a moment, then a number."""
+    """How a file without a heading is written: a moment, then a number."""
     rows = [line for line in lines[:HEADER_ROWS] if line.strip()]
     for separator in SEPARATORS:
         split = [cells_of(line, separator) for line in rows if separator in line]
@@ -189,8 +191,10 @@ def _without_header(lines: Sequence[str], day_first: bool) -> Dialect | None:
 
 
 def day_order(values: Sequence[str], usual: bool) -> tuple[bool, list[str]]:
-    """Whether the day comes before the month: from a number above 12, else from which
-    order runs evenly, else as is usual.
+    """Whether the day comes before the month.
+
+    A number above 12 decides; otherwise the order in which the days run evenly;
+    otherwise what is usual for the keeper.
     """
     pairs = [(int(m[1]), int(m[2])) for v in values if (m := PARTS.match(v)) and len(m[1]) <= 2]
     if not pairs:
@@ -211,8 +215,8 @@ def day_order(values: Sequence[str], usual: bool) -> tuple[bool, list[str]]:
 
 
 def moment(text: str, dialect: Dialect, zone: tzinfo | None) -> tuple[datetime, int]:
-    """(naive local moment, fold) of a cell; moments that carry an offset or stand in
-    UTC are turned into `zone` where it is known.
+    """(naive local moment, fold) of a cell. Moments with an offset or in UTC are turned
+    into `zone` where it is known.
 
     Raises ValueError with a reason.
     """
@@ -273,7 +277,7 @@ def _local(at: datetime, zone: tzinfo | None) -> tuple[datetime, int]:
 
 
 def celsius(text: str, dialect: Dialect) -> float:
-    """A cell's temperature in °C; raises ValueError with a reason."""
+    """The temperature of a cell in °C. Raises ValueError with a reason."""
     bare = re.sub(r"\s*°?\s*[CF]$", "", text.strip(), flags=re.I).replace("−", "-")
     if not bare:
         raise ValueError("the temperature is missing")

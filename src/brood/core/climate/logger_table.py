@@ -1,5 +1,5 @@
-"""Reading a temperature logger's table: what is good is kept, what is not is refused
-with its row and the reason.
+"""Reads a temperature logger's table. Rows that cannot be used are refused, each with
+its number and the reason.
 """
 
 from __future__ import annotations
@@ -21,8 +21,8 @@ CLOCK_CHANGE = timedelta(hours=1)
 
 @dataclass(frozen=True)
 class LoggerReading:
-    """One reading: row of the file, local moment, °C, and `fold` 1 when a clock change
-    has repeated the hour.
+    """One reading: the row of the file, the local moment and °C. `fold` is 1 for an
+    hour that a clock change has repeated.
     """
 
     row: int
@@ -50,14 +50,16 @@ class LoggerFile:
 
 
 def parse(data: bytes, *, day_first: bool = True, zone: tzinfo | None = None) -> LoggerFile:
-    """Read a logger's table, however its device writes it: see `logger_dialect`.
+    """Read a logger's table, however its device writes it (see `dialect`).
 
-    `day_first` says how this keeper writes 3/4 where the file itself does not tell;
-    `zone` is where the logger hangs, for files that write UTC or an offset. A repeated
-    row is merged, an hour repeated by a clock set back is kept twice (fold 1), rows out
-    of order are put in their place; each of these is told in a note. A row that cannot
-    be read, lies outside −30 to 60 °C, or contradicts another reading of the same
-    moment is refused with its number. Raises InputError when the file is no such table.
+    `day_first` is how this keeper reads 3/4 where the file does not tell. `zone` is
+    where the logger hangs, for files that write UTC or an offset.
+
+    A repeated row is merged. An hour that is repeated because the clock was set back is
+    kept twice (fold 1). Rows out of order are sorted. A note tells each of these. A row
+    is refused with its number when it cannot be read, lies outside −30 to 60 °C, or
+    contradicts another reading of the same moment. Raises InputError when the file is
+    no such table.
     """
     lines = text_of(data).splitlines()
     dialect = detect(lines, day_first)
@@ -79,7 +81,7 @@ def parse(data: bytes, *, day_first: bool = True, zone: tzinfo | None = None) ->
 
 
 def _zone_note(lines: Sequence[str], dialect: Dialect, zone: tzinfo | None) -> list[str]:
-    """What was done with moments that carry an offset or stand in UTC."""
+    """A note on moments that carried an offset or were in UTC."""
     away = dialect.utc or any(
         re.search(r"\d(Z|[+-]\d{2}:?\d{2})(?=[\"\s,;|]|$)", line)
         for line in lines[dialect.first_row : dialect.first_row + 20]
@@ -160,8 +162,8 @@ def _reading(number: int, line: str, dialect: Dialect, zone: tzinfo | None) -> L
 
 
 def _comma_decimals(cells: list[str], dialect: Dialect) -> list[str]:
-    """Put back together a decimal comma that a comma-separated line has torn apart,
-    where that is the only way to read it.
+    """Join a decimal comma that a comma-separated line has torn apart, where no other
+    reading is possible.
     """
     last = dialect.value
     torn = dialect.separator == "," and len(cells) == last + 2 and dialect.width == last + 1
@@ -176,7 +178,7 @@ def _pairs(readings: list[LoggerReading]) -> Iterator[tuple[int, LoggerReading, 
 
 
 def _clock_changes(readings: list[LoggerReading]) -> tuple[list[LoggerReading], list[str]]:
-    """Mark the hour that a clock set back by an hour has recorded twice."""
+    """Mark the hour that was recorded twice because the clock was set back."""
     out, notes = list(readings), []
     step = _usual_step(readings)
     for position, earlier, later in _pairs(readings):
@@ -203,7 +205,7 @@ def _usual_step(readings: list[LoggerReading]) -> timedelta:
 def _merged(
     readings: Iterable[LoggerReading],
 ) -> tuple[list[LoggerReading], list[Refusal], list[str]]:
-    """One reading a moment: equal repeats are merged, contradictions refused, disorder noted."""
+    """One reading a moment: equal repeats merged, contradictions refused, disorder noted."""
     kept: dict[tuple[datetime, int], LoggerReading] = {}
     refused, repeats, disorder, newest = [], 0, 0, datetime.min
     for reading in readings:

@@ -15,8 +15,8 @@ from brood.errors import InputError
 Array = NDArray[np.float64]
 
 MEASURED, FILLED, SET, EXPECTED, FORECAST, DIARY = 0, 1, 2, 3, 4, 5
-"""Origin of an hour: read by a device, filled in a gap, a set point, an expectation, a
-forecast, or drawn through a day's extremes.
+"""Where an hour comes from: read by a device, filled in a gap, a set point, an
+expectation, a forecast, or drawn through a day's extremes.
 """
 
 SPREAD_C = {MEASURED: 0.5, FILLED: 1.0, SET: 0.7, EXPECTED: 2.5, FORECAST: 1.5, DIARY: 1.0}
@@ -31,12 +31,12 @@ PATTERN_DAYS = 7
 
 @dataclass(frozen=True, eq=False)
 class HourlySeries:
-    """Mean temperature of every clock hour from `start` (naive local time, on the
+    """The mean temperature of every clock hour from `start` (naive local time, on the
     hour).
 
     `celsius`, `spread_c` (°C) and `origin` (see MEASURED …) have one entry an hour.
-    `warm_spot_c` and `cool_spot_c` say how much warmer and cooler than that the warmest
-    and the coolest spot are (0 or more). Raises InputError when the arrays are empty,
+    `warm_spot_c` and `cool_spot_c` say how much warmer the warmest spot is, and how
+    much cooler the coolest (0 or more). Raises InputError when the arrays are empty,
     differ in length or hold anything not finite.
     """
 
@@ -66,7 +66,7 @@ class HourlySeries:
         return self.start + timedelta(hours=len(self))
 
     def hour_of(self, moment: datetime) -> int:
-        """Index of the hour that holds a moment; may lie outside the series."""
+        """The index of the hour that holds a moment. It may lie outside the series."""
         return math.floor((moment - self.start) / timedelta(hours=1))
 
     def moment(self, hours: float) -> datetime:
@@ -74,8 +74,8 @@ class HourlySeries:
         return self.start + timedelta(hours=float(hours))
 
     def mean(self, first: datetime, last: datetime) -> float:
-        """Mean °C of the hours between two moments, at least one hour; `covering` says
-        what holds outside of the series.
+        """The mean °C of the hours between two moments, at least one hour. Outside the
+        series `covering` says what holds.
         """
         hours = max(1, self.hour_of(last) - self.hour_of(first))
         return float(covering(self, first, hours).celsius.mean())
@@ -235,7 +235,7 @@ def _fill(hours: Array, known: NDArray[np.bool_], short: int) -> NDArray[np.uint
 
 
 def joined(first: HourlySeries, second: HourlySeries) -> HourlySeries:
-    """`first` up to where `second` starts, then `second`; raises InputError when they
+    """`first` up to the start of `second`, then `second`. Raises InputError when they
     leave a gap.
     """
     cut = first.hour_of(second.start)
@@ -258,11 +258,11 @@ def joined(first: HourlySeries, second: HourlySeries) -> HourlySeries:
 def window(
     series: HourlySeries, first: datetime, last: datetime, *, beyond_c: float | None = None
 ) -> HourlySeries:
-    """The hours from `first` to `last`, continued on both sides with the nearest 7
-    days' pattern, marked EXPECTED.
+    """The hours from `first` to `last`. Outside the series the pattern of the nearest 7
+    days goes on, marked EXPECTED.
 
-    Set points continue as set points. `beyond_c` is the spread (°C) of what is
-    continued. A series shorter than a day is continued with its mean.
+    Set points go on as set points. `beyond_c` is the spread (°C) of what is continued.
+    A series shorter than a day goes on with its mean.
     """
     first = first.replace(minute=0, second=0, microsecond=0)
     hours = np.arange(series.hour_of(first), series.hour_of(last) + 1)
@@ -289,10 +289,10 @@ def window(
 
 
 def covering(series: HourlySeries, first: datetime, hours: int) -> HourlySeries:
-    """So many hours from the one that holds a moment on. Hours that the series does not
-    hold are continued as `window` does.
+    """As many hours as asked, beginning with the one that holds a moment. Hours outside
+    the series are continued as in `window`.
 
-    This is the one rule for whatever a computation asks beyond either end of a series.
+    This is the only rule for whatever a computation asks beyond either end of a series.
     """
     begun = series.hour_of(first)
     if begun < 0 or begun + hours > len(series):
@@ -309,7 +309,7 @@ def covering(series: HourlySeries, first: datetime, hours: int) -> HourlySeries:
 
 
 def shifted(series: HourlySeries, sigmas: float) -> HourlySeries:
-    """The series with every hour moved by `sigmas` of its own spread, and to its
+    """The series with every hour moved by `sigmas` times its own spread, and to its
     warmest or coolest spot.
     """
     spot = series.warm_spot_c if sigmas > 0 else -series.cool_spot_c if sigmas < 0 else 0.0
@@ -319,7 +319,7 @@ def shifted(series: HourlySeries, sigmas: float) -> HourlySeries:
 def placed(
     series: HourlySeries, offset_c: float, warm_spot_c: float, cool_spot_c: float
 ) -> HourlySeries:
-    """The series of a place that differs from where it was read by `offset_c`, with its
+    """The series of a place that is `offset_c` warmer than where it was read, with its
     warmest and coolest spot (°C).
     """
     return replace(
@@ -329,7 +329,7 @@ def placed(
 
 def from_days(days: Sequence[tuple[date, float, float]], *, origin: int = DIARY) -> HourlySeries:
     """Hours drawn through the extremes of days in order, down to the next day's
-    minimum; days left out are filled and marked.
+    minimum. Missing days are filled and marked.
 
     `days` holds (day, minimum, maximum) in °C, each day once. Raises InputError for no
     day or a minimum above its maximum.
@@ -352,14 +352,14 @@ def from_days(days: Sequence[tuple[date, float, float]], *, origin: int = DIARY)
 
 
 STUCK_HOURS, STUCK_READINGS = 6.0, 12
-"""A device that gives one and the same value for so long and so often is taken to be
-stuck; a working assumption, grade C.
+"""A device that repeats one value for so many hours and readings counts as stuck; a
+working assumption, grade C.
 """
 
 
 def stuck_runs(readings: Sequence[tuple[datetime, float]]) -> list[tuple[int, int]]:
-    """(first, last + 1) of every run of readings in order that are all the same for at
-    least six hours and twelve readings.
+    """(first, last + 1) of every run of equal readings that lasts at least six hours
+    and twelve readings.
 
     The first reading of a run may have been true, so it is not part of it.
     """

@@ -1,4 +1,4 @@
-"""From dated acts to what a pest's stages survive, evening by evening."""
+"""What dated acts do to a pest: the share of each stage that survives, evening by evening."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ from brood.core.population.day_table import DayTable
 from brood.core.population.extinction import Exposure
 
 Uses = Iterable[tuple[int, Sequence[str]]]
-"""Dated acts: (ordinal of the day, ids)."""
+"""Dated acts: (ordinal of the day, ids of acts)."""
 
 
 class ActEffects:
-    """What each act of a case does to one pest, and exposures from it."""
+    """What each act of a case does to one pest, and the exposures that follow for schedules."""
 
     def __init__(self, table: DayTable, case: Case) -> None:
         self.table, self.reach = table, case.reach
@@ -44,7 +44,7 @@ class ActEffects:
         self._rows: dict[tuple[tuple[str, ...], float], Array] = {}
 
     def exposure(self, schedules: Sequence[Uses]) -> Exposure:
-        """The exposure of several schedules; evenings outside the table do nothing."""
+        """The exposure of several schedules. Evenings outside the table do nothing."""
         shape = (len(schedules), self.table.intervals, len(self.stages))
         survive = np.ones(shape)
         fresh = np.ones(shape) if self.residual else None
@@ -78,8 +78,8 @@ class ActEffects:
         return self._rows[ids, reach]
 
     def _linger(self, fresh: Array, schedule: Uses) -> None:
-        """Residues meet each individual once, when it becomes exposed: survival 1 −
-        reach·kill·2^(−Δ/H), from the latest use of each act.
+        """A residue meets each animal once, when it becomes exposed. The share 1 −
+        reach·kill·2^(−Δ/H) survives, Δ days after the latest use of the act.
         """
         evenings = self.table.evenings
         for i in self.residual:

@@ -1,5 +1,5 @@
-"""Holding a pest below a number instead of clearing it: for a garden, where it comes
-back anyway and predators live on what is left.
+"""Holds a pest below a number instead of clearing it. This suits a garden, where it
+comes back anyway and predators live on what is left.
 """
 
 from __future__ import annotations
@@ -13,12 +13,14 @@ from brood.core.course.problem import Problem, Uses
 from brood.core.population.half_days import Steps, by_scenario, only, steps_of
 
 SHARE = 0.9
-"""The number is held in scenarios of this weight together."""
+"""The number is held in scenarios that together have this weight."""
 LOOK_AHEAD_DAYS = 42
 
 
 class Forecast:
-    """What feeds and flies, day by day, under any plan: the steps are tabulated once."""
+    """The number that feeds and flies, day by day, under any plan. The steps are
+    tabulated once.
+    """
 
     def __init__(self, problem: Problem) -> None:
         self.problem, self.acts = problem, {a.id: a for a in problem.case.acts}
@@ -29,7 +31,7 @@ class Forecast:
         self.warm = only(self.every, int(order[place]))
 
     def numbers(self, plan: Uses, steps: Steps | None = None) -> Array:
-        """Expected numbers of everything but eggs, after each evening from the first
+        """The expected number of everything but eggs after each evening from the first
         find on: [scenarios, days].
         """
         done = (*self.problem.done, *plan)
@@ -43,16 +45,16 @@ class Forecast:
         return out
 
     def exceeded_by_a_tenth(self, plan: Uses) -> Array:
-        """The numbers by day in the scenario whose untreated ones are exceeded by those
-        of no more than a tenth of the weight.
+        """The numbers by day in a warm scenario: only a tenth of the weight has more
+        when nothing is done.
         """
         out: Array = self.numbers(plan, self.warm)[0]
         return out
 
 
 def hold_below(forecast: Forecast, level: float) -> Uses:
-    """The dates that hold what feeds at or under a number, each as late as it can be,
-    in the scenario that 90 % of the weight does not exceed.
+    """The dates that hold what feeds at or under a number, each as late as possible, in
+    the scenario that 90 % of the weight does not exceed.
     """
     problem = forecast.problem
     first = min(f.on for f in problem.case.found).toordinal()
@@ -79,8 +81,8 @@ def holds(forecast: Forecast, plan: Uses, level: float) -> bool:
 
 
 def _next(problem: Problem, plan: Uses, last: int, wanted: int) -> Uses | None:
-    """The plan with one more date: the latest allowed up to the one wanted, or else the
-    first allowed after it.
+    """The plan with one more date: the latest day allowed up to the one wanted,
+    otherwise the first day allowed after it.
     """
     dates = tuple(day for day, _ in plan)
     days = [*range(wanted, max(last, problem.start - 1), -1), *range(wanted + 1, _end(problem) + 1)]

@@ -1,5 +1,5 @@
-"""What would help where no dates with the acts at hand reach the target: each change
-with the chance and the number of evenings it makes.
+"""What would help where no dates reach the target with the acts at hand: each change
+with its chance and its number of evenings.
 """
 
 from __future__ import annotations
@@ -19,13 +19,17 @@ from brood.errors import InputError
 BETTER_REACH, MOST_REACH = 0.08, 0.97
 COOLER_C = -4.0
 WORTH = 0.02
-"""A change that lifts the chance by less, and does not reach the target either, is not named."""
+"""A change that lifts the chance by less than this, and does not reach the target, is
+not named.
+"""
 
 
 @dataclass(frozen=True)
 class Improvement:
-    """`kind` is act, acts, reach, cooler or discard; `acts` the acts added, `reach` and
-    `celsius` the value proposed; what the change comes to.
+    """A change and what follows from it.
+
+    `kind` is act, acts, reach, cooler or discard. `acts` are the acts added; `reach`
+    and `celsius` the value proposed.
     """
 
     kind: str
@@ -38,10 +42,10 @@ class Improvement:
 
 
 def improvements(problem: Problem, extras: Sequence[Act], chance: float) -> list[Improvement]:
-    """The changes that help, best first: those that reach the target by fewest dates,
-    the others by their chance.
+    """The changes that help, best first: those that reach the target, by fewest dates,
+    then the others by their chance.
 
-    `extras` are acts that could be added, `chance` what the case comes to as it is.
+    `extras` are acts that could be added. `chance` is that of the case as it is.
     """
     case = problem.case
     useful = [
@@ -95,13 +99,13 @@ def _with_acts(problem: Problem, acts: tuple[Act, ...]) -> Improvement:
 
 
 def beside(held: Sequence[Act], added: Sequence[Act]) -> tuple[Act, ...]:
-    """Acts with others added, which take the place of those of the same id."""
+    """Acts with others added. An added act replaces one with the same id."""
     new = {a.id for a in added}
     return (*(a for a in held if a.id not in new), *added)
 
 
 def _cooler(case: Case) -> Improvement | None:
-    """Four degrees cooler throughout, where anything still develops."""
+    """The case at four degrees less throughout, where anything still develops."""
     try:
         series = placed(case.series, COOLER_C, case.series.warm_spot_c, case.series.cool_spot_c)
         problem = problem_of(
@@ -115,11 +119,10 @@ def _cooler(case: Case) -> Improvement | None:
 
 
 def weigh(problem: Problem) -> tuple[float, int]:
-    """The chance of clearing that holds in nine of ten scenarios, and the number of
-    dates, of a course that is found quickly; (0, 0) without one.
+    """The chance of clearing in nine of ten scenarios and the number of dates, for a
+    course found by the quick search; (0, 0) without one.
 
-    Made for setting several ways beside each other: a full search may save another
-    date.
+    Meant for comparing several ways: the full search may save another date.
     """
     draft = Search(problem, problem.case.target).rough()
     if draft is None:

@@ -1,5 +1,5 @@
-"""The dates that every plan stands on: first breeding, last hatch, one generation, and
-which stage hides from an evening.
+"""The dates on which every plan stands: first breeding, last hatch, one generation. And
+the stage that hides from an evening.
 """
 
 from __future__ import annotations
@@ -20,12 +20,12 @@ from brood.core.course.plan import Slip
 from brood.core.population.day_table import DayTable
 
 SPARED_BELOW = 0.25
-"""A stage counts as spared when reach × kill, over all acts of an evening, is under this share."""
+"""An evening spares a stage when reach × kill, over all its acts, is under this share."""
 
 
 def spared_stages(case: Case) -> tuple[str, ...]:
-    """Ids of the immature stages that an evening with all the case's acts spares, in
-    order of development.
+    """The ids of the immature stages that an evening with all the case's acts spares,
+    in order of development.
     """
     return tuple(
         s.id for s in case.pest.development if effect(case.acts, s.id, case.reach) < SPARED_BELOW
@@ -33,8 +33,8 @@ def spared_stages(case: Case) -> tuple[str, ...]:
 
 
 def guard_stage(case: Case) -> str:
-    """The last spared stage, or the least affected one where none is spared: what
-    leaves it is what evenings must catch.
+    """The last stage that is spared, or the least affected one where none is. What
+    leaves this stage is what the evenings must catch.
     """
     spared = spared_stages(case)
     if spared:
@@ -46,7 +46,7 @@ def guard_stage(case: Case) -> str:
 
 @dataclass
 class Backbone:
-    """Fast and slow dates of a case by its day table."""
+    """The fast and slow dates of a case, from its day table."""
 
     case: Case
     table: DayTable
@@ -63,8 +63,8 @@ class Backbone:
         return self.pest.stages[self.out - 1].ends_with
 
     def fastest(self, day: date) -> float | None:
-        """Days from leaving the guard stage on that evening to the first own egg, fast
-        side and warm end.
+        """Days from leaving the guard stage on that evening to the first own egg, for a
+        quick animal in a warm place.
         """
         return self.table.passage(max(day, self.table.first), self.out, self.laying)[0]
 
@@ -73,20 +73,20 @@ class Backbone:
         return _dates(evening(laid_until), self.table.passage(laid_until, 0, self.out))
 
     def generation(self) -> Span:
-        """Egg to egg from the first evening on, days."""
+        """Days from egg to egg, from the first evening on."""
         return Span(*self.table.passage(self.case.start, 0, self.laying))
 
     def celsius(self, day: date, days: float) -> float:
-        """Mean temperature of so many days from an evening on, °C."""
+        """The mean temperature of so many days from an evening on, °C."""
         return self.case.series.mean(evening(day), evening(day) + timedelta(days=max(days, 1.0)))
 
     @cached_property
     def first_breeding(self) -> DateSpan:
-        """When the found immatures, or the first hatchlings of eggs that must be there,
+        """When the immatures found, or the first hatchlings of eggs that must be there,
         could first lay.
 
-        The earliest group counts. Adults found are laying already: their eggs count as
-        about to hatch.
+        The earliest group counts. Adults that were found lay already, so their eggs
+        count as about to hatch.
         """
         spans = []
         for group in self.table.founders:
@@ -110,8 +110,8 @@ class Backbone:
         )
 
     def slips(self, least_gap: int) -> tuple[Slip, ...]:
-        """What late evenings let through: the quickest that came out after one could
-        lay before the next.
+        """What late evenings let through: the quickest animal that came out after one
+        evening could lay before the next.
         """
         done = sorted({d.on for d in self.case.done})
         out = []

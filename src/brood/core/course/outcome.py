@@ -1,4 +1,4 @@
-"""What lists of dated acts come to: the chance of clearing, who is left, and when
+"""What lists of dated acts lead to: the chance of clearing, the number left, and when
 something first gets through.
 """
 
@@ -16,10 +16,12 @@ from brood.core.population.first_escape import first_escapes
 
 @dataclass(frozen=True)
 class Outcome:
-    """`chance` the weighted mean over the scenarios, `in_90` what scenarios holding 90
-    % of the weight reach, `survivors` the expected number alive right after the last
-    date, `first_escape` None where the target is reached, `by_scenario` the chances
-    behind them.
+    """What a list of dated acts leads to.
+
+    `chance` is the weighted mean over the scenarios, `in_90` the chance that scenarios
+    holding 90 % of the weight reach. `survivors` is the expected number alive right
+    after the last date. `first_escape` is None where the target is reached.
+    `by_scenario` are the chances behind these.
     """
 
     chance: float
@@ -30,7 +32,7 @@ class Outcome:
 
 
 def outcomes(problem: Problem, plans: Sequence[Uses]) -> list[Outcome]:
-    """The outcome of each plan, with what was done before."""
+    """The outcome of each plan, together with what was done before."""
     if not plans:
         return []
     chances = problem.chances(plans)
@@ -51,8 +53,8 @@ def outcomes(problem: Problem, plans: Sequence[Uses]) -> list[Outcome]:
 def _escapes(
     problem: Problem, plans: Sequence[Uses], chances: Array, sure: Array
 ) -> list[date | None]:
-    """The first escape of the plans that miss the target, each in its scenario at the
-    90 % rank; of several pests, the earliest.
+    """The first escape of each plan that misses the target, in its scenario at the 90 %
+    rank. Of several pests the earliest counts.
     """
     out: list[date | None] = [None] * len(plans)
     scenarios = rank(chances, problem.weights)

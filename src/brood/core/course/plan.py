@@ -1,4 +1,4 @@
-"""What a planner answers: dated evenings with their windows and reasons."""
+"""The answer of a planner: dated evenings with their windows and reasons."""
 
 from __future__ import annotations
 
@@ -12,11 +12,11 @@ from brood.core.biology.pest import DateSpan, Span
 class Reason:
     """Why a date stands where it stands, as facts for a sentence.
 
-    `kind`: first-laying, first-immature, first-hidden, after-patch, repeat, short,
+    `kind` is first-laying, first-immature, first-hidden, after-patch, repeat, short,
     overdue or keep. `since` is the evening after which the newest cohort left `stage`
-    by `event`; `breeds` when its fastest member could lay; `celsius` the mean
-    temperature in between; `whole` the chance of clearing, `without` that with this
-    evening left out.
+    by `event`. `breeds` is when its fastest member could lay. `celsius` is the mean
+    temperature in between. `whole` is the chance of clearing, `without` the chance with
+    this evening left out.
     """
 
     kind: str
@@ -45,8 +45,8 @@ class PlannedEvening:
 
 @dataclass(frozen=True)
 class Slip:
-    """What a late evening has cost: `done` came after `latest`; eggs may have been laid
-    in between.
+    """What a late evening has cost: `done` came after `latest`, and eggs may have been
+    laid in between.
     """
 
     done: date
@@ -58,9 +58,10 @@ class Slip:
 
 @dataclass(frozen=True)
 class Plan:
-    """The answer of a planner. `guard` is the stage that hides last from an evening;
-    `reaches` whether `chance`, which scenarios holding 90 % of the weight reach, is the
-    one wanted.
+    """The answer of a planner.
+
+    `guard` is the stage that hides longest from an evening. `chance` is what scenarios
+    holding 90 % of the weight reach; `reaches` says whether it is the chance wanted.
     """
 
     applications: tuple[PlannedEvening, ...]

@@ -1,5 +1,5 @@
-"""The planner: fewest evenings that clear the plant with the chance wanted, each with
-its acts, its window and its reason.
+"""The planner: the fewest evenings that clear the plant with the chance wanted, each
+with its acts, its window and its reason.
 """
 
 from __future__ import annotations
@@ -30,9 +30,9 @@ Planner = Callable[[Problem], Plan]
 
 DEFAULT_HORIZON_DAYS, LONGEST_HORIZON_DAYS = 90, 400
 ROOM_DAYS, RULES_DAYS = 30, 48
-"""How far beyond the last possible date the population is tabulated."""
+"""How many days beyond the last possible date the population is tabulated."""
 NOTHING_ADDED = 0.0005
-"""An act that adds no more than this to the chance on an evening is left out of it."""
+"""An act that adds no more than this to the chance is left out of an evening."""
 LEAST_EFFECT = 0.05
 INSPECT_DAYS = 14
 SERVES = 0.001
@@ -52,8 +52,8 @@ RULES: dict[str, tuple[int, ...]] = {
 
 
 def check(case: Case) -> None:
-    """Raise InputError for a case without finds or acts, or whose acts touch nothing,
-    naming the field.
+    """Raise InputError, naming the field, for a case without finds or acts, or whose
+    acts touch nothing.
     """
     if not case.found:
         raise InputError(
@@ -86,11 +86,11 @@ def check(case: Case) -> None:
 
 
 def horizon_days(case: Case) -> int:
-    """How many days a plan looks ahead: as the case says, else 90 or two slow
+    """How many days a plan looks ahead: what the case says, otherwise 90 or two slow
     generations, whichever is longer.
 
-    A slow generation is taken as a quarter above the sum of the mean stage times at the
-    series' mean temperature.
+    A slow generation is a quarter longer than the sum of the mean stage times at the
+    mean temperature of the series.
     """
     if case.horizon_days is not None:
         return case.horizon_days
@@ -105,8 +105,8 @@ def horizon_days(case: Case) -> int:
 def problem_of(case: Case) -> Problem:
     """Tabulate a case over its horizon, as far as temperatures are known.
 
-    Raises InputError for a case that cannot be planned, NothingDevelops when it is too
-    cold or too hot for anything to develop.
+    Raises InputError for a case that cannot be planned, and NothingDevelops when it is
+    too cold or too hot for anything to develop.
     """
     for one in (case, *case.also):
         check(one)
@@ -146,7 +146,7 @@ def _from_the_start(case: Case, first: date) -> Case:
 
 
 def plan(problem: Problem) -> Plan:
-    """Plan the evenings of a tabulated case. Dates set in `case.fixed` are kept as they are."""
+    """Plan the evenings of a tabulated case. Dates in `case.fixed` are kept as they are."""
     return _Planned(problem).plan()
 
 
@@ -161,8 +161,8 @@ def uses_of(plan: Plan) -> Uses:
 
 
 def rule_uses(problem: Problem) -> dict[str, Uses]:
-    """Every rule of thumb that ends within the time tabulated, from the first evening
-    on, with all acts on each date; label or not.
+    """Every rule of thumb that ends within the tabulated time: its dates from the first
+    evening on, with all acts on each date, whatever the label says.
     """
     fitting = {
         name: days
@@ -188,12 +188,12 @@ class _Planned:
 
     @cached_property
     def forecast(self) -> Forecast:
-        """What feeds under any plan, where a number is to be held."""
+        """The number that feeds under any plan, where a number is to be held."""
         return Forecast(self.problem)
 
     @property
     def seen(self) -> bool:
-        """Whether anything of the pests was seen, and is not only thought to be there."""
+        """Whether any of the pests was seen, and is not only suspected."""
         return any(not f.inferred for one in (self.case, *self.case.also) for f in one.found)
 
     def plan(self) -> Plan:
@@ -240,8 +240,8 @@ class _Planned:
     # -----------------------------
 
     def uses(self) -> Uses:
-        """The keeper's own dates, or those promised before while they are as good, or
-        the best there are; none where nobody saw anything.
+        """The dates to plan: the keeper's own, or those promised before while they are
+        as good, or the best there are. None where nobody saw anything.
         """
         if not self.seen:
             return ()
@@ -268,7 +268,7 @@ class _Planned:
         return self._kept(draft) or self._tidied(draft)
 
     def _still_good(self, uses: Uses) -> bool:
-        """Whether dates promised before are allowed and reach the target."""
+        """Whether the dates promised before are allowed and reach the target."""
         return (
             bool(uses)
             and self.problem.keeps_limits(uses)
@@ -276,7 +276,7 @@ class _Planned:
         )
 
     def _also_try(self) -> list[Dates]:
-        """Common rules and the dates promised before, as further starts of the search."""
+        """Further starts for the search: common rules, and the dates promised before."""
         start = self.case.start.toordinal()
         rules = [
             tuple(start + d for d in days)
@@ -293,8 +293,8 @@ class _Planned:
         )
 
     def _kept(self, draft: Draft) -> Uses | None:
-        """The dates promised before, where they are as few as the best and as good as
-        is wanted, or as the best there is.
+        """The dates promised before, where they are as few as the best ones and as good
+        as wanted, or as good as the best there is.
         """
         uses = self._promised()
         if not uses or len(uses) > len(draft.dates) or not self.problem.keeps_limits(uses):
@@ -303,8 +303,8 @@ class _Planned:
         return uses if own >= min(self.case.target, best - AS_GOOD) else None
 
     def _tidied(self, draft: Draft) -> Uses:
-        """The acts of each date without those that add nothing there, as long as the
-        target holds.
+        """The dates without those acts that add nothing on them, as long as the target
+        holds.
         """
         pairs = [
             (n, a)
@@ -333,7 +333,7 @@ class _Planned:
         return out
 
     def _without(self, uses: Uses) -> list[float]:
-        """The chance without each of the dates."""
+        """The chance when each of the dates is left out."""
         if not uses:
             return []
         return [
@@ -383,7 +383,7 @@ class _Planned:
         return date.fromordinal(self.problem.done[-1][0]) if self.problem.done else None
 
     def _serves(self, n: int, uses: Uses) -> tuple[str, ...]:
-        """Ids of the pests for which the date counts."""
+        """The ids of the pests for which the date counts."""
         if len(self.problem.shares) == 1:
             return (self.case.pest.id,)
         each = self.problem.each([uses, (*uses[:n], *uses[n + 1 :])])

@@ -22,7 +22,7 @@ TEST_PATCH_DAYS = 2
 MOST_EVENINGS = 25
 SHORT_WAIT_DAYS = 2
 Skips = frozenset[tuple[int, str]]
-"""(position of a date, act) that are left out although they may be done."""
+"""(position of a date, act): acts that are left out although they are allowed."""
 Dates = tuple[int, ...]
 """Ordinals of days."""
 Uses = tuple[tuple[int, tuple[str, ...]], ...]
@@ -31,8 +31,8 @@ Uses = tuple[tuple[int, tuple[str, ...]], ...]
 
 @dataclass(frozen=True, eq=False)
 class Share:
-    """One pest's part of a problem: its case, table, the effects of the acts on it, and
-    the pass without treatment.
+    """One pest's part of a problem: its case, its table, the effects of the acts on it,
+    and the pass without treatment.
     """
 
     case: Case
@@ -58,8 +58,8 @@ class Share:
 
 @dataclass(frozen=True)
 class _Rule:
-    """What binds an act: least days between two uses, most uses, the first day, days
-    before a harvest, and when it is asked for.
+    """What limits an act: the least days between two uses, the most uses, the first
+    day, the days before a harvest, and when it is asked for.
     """
 
     gap: int
@@ -69,7 +69,7 @@ class _Rule:
     when: str
 
     def allows(self, day: int, uses: Sequence[int]) -> bool:
-        """Whether it may be done on a day after earlier uses."""
+        """Whether the act is allowed on a day after earlier uses."""
         if uses and day - uses[-1] < self.gap:
             return False
         return (
@@ -79,15 +79,15 @@ class _Rule:
         )
 
     def asks(self, n: int) -> bool:
-        """Whether it may be wanted on the n-th date, from 0."""
+        """Whether the act may be wanted on the n-th date, counted from 0."""
         if self.when in ("planner", "always"):
             return True
         return n == 0 if self.when == "first" else n % int(self.when.removeprefix("every-")) == 0
 
 
 class Problem:
-    """A case over the days up to `last`, tabulated, with dates up to `end`; further
-    pests of the plant share the dates and the scenarios' weights.
+    """A case tabulated over the days up to `last`, with dates up to `end`. Further
+    pests of the plant share the dates and the weights of the scenarios.
     """
 
     def __init__(self, case: Case, end: date, last: date, shares: tuple[Share, ...] = ()) -> None:
@@ -124,7 +124,7 @@ class Problem:
         return own if own is not None else self.label[act].min_gap_days
 
     def most(self, act: str) -> int | None:
-        """Most uses of an act, those already done among them."""
+        """The most uses of an act, those already done included."""
         own = self.case.limits.max_applications
         return own if own is not None else self.label[act].max_applications
 
@@ -135,7 +135,9 @@ class Problem:
 
     @cached_property
     def generation_days(self) -> float:
-        """Days from egg to egg of the slowest of the pests at the mean temperature, at most 60."""
+        """Days from egg to egg of the slowest of the pests at the mean temperature, at
+        most 60.
+        """
         celsius = float(self.case.series.celsius.mean())
         return max(
             sum(min(stage.rate.days(celsius), 60.0) for stage in s.case.pest.stages)
@@ -144,13 +146,13 @@ class Problem:
 
     @cached_property
     def most_dates(self) -> int:
-        """Most dates that may still be planned."""
+        """The most dates that may still be planned."""
         own = self.case.limits.max_applications
         return max(0, MOST_EVENINGS if own is None else min(own - len(self.done), MOST_EVENINGS))
 
     @cached_property
     def limited(self) -> tuple[str, ...]:
-        """Acts that cannot, or need not, be done on every date."""
+        """The acts that cannot be done on every date, or need not be."""
         return tuple(
             a
             for a in self.acts
@@ -160,7 +162,7 @@ class Problem:
 
     @cached_property
     def patch_ready(self) -> int | None:
-        """From when every spray may be used, when a patch is tested first."""
+        """The day from which every spray is allowed, where a patch is tested first."""
         waits = [
             a.not_before.toordinal()
             for a in self.label.values()
@@ -173,21 +175,21 @@ class Problem:
         return max(waits, default=None)
 
     def spent(self, act: str) -> bool:
-        """Whether an act has had all the uses that it may have."""
+        """Whether an act has had all its uses."""
         most = self.most(act)
         return most is not None and len(self._used[act]) >= most
 
     def admits(self, day: int) -> bool:
-        """Whether the keeper can do anything on that day."""
+        """Whether the keeper can treat on that day."""
         return day in self._days
 
     def allowed(self, act: str, day: int, uses: Sequence[int]) -> bool:
-        """Whether an act may be done on a day after earlier uses of it."""
+        """Whether an act is allowed on a day after earlier uses of it."""
         return self._rules[act].allows(day, uses)
 
     def next_day(self, day: int, *, beyond: bool = False) -> int | None:
-        """The first day from that one on which the keeper can do anything, within the
-        horizon, or `beyond` it as far as is tabulated.
+        """The first day, from that one on, on which the keeper can treat: within the
+        horizon, or `beyond` it as far as the table goes.
         """
         while day <= (self.last.toordinal() if beyond else self.end):
             if self.admits(day):
@@ -196,8 +198,8 @@ class Problem:
         return None
 
     def fill(self, dates: Dates, skips: Skips = frozenset()) -> Uses | None:
-        """Dates with their acts, each done as soon as it may be unless skipped; None
-        when a date or an act that must be is not allowed.
+        """Dates with their acts, each act as soon as it is allowed unless it is
+        skipped. None when a date or a necessary act is not allowed.
         """
         if (
             not dates
@@ -230,8 +232,8 @@ class Problem:
 
     @cached_property
     def first_by(self) -> int:
-        """The last day for the first date: nobody waits long while something feeds and
-        breeds, whatever it saves later.
+        """The last day for the first date. Nobody waits long while something feeds and
+        breeds, whatever waiting would save.
         """
         eggs = all(
             f.stage == s.case.pest.stages[0].id and not s.case.pest.live_birth
@@ -252,7 +254,7 @@ class Problem:
 
     @cached_property
     def _free(self) -> bool:
-        """Whether every act may be done on every date."""
+        """Whether every act is allowed on every date."""
         often = all(
             self.label[a].when in ("planner", "always") and self.gap(a) == self.least_gap
             for a in self.acts
@@ -264,12 +266,12 @@ class Problem:
 
     @cached_property
     def _used(self) -> dict[str, list[int]]:
-        """Days of the uses of each act so far."""
+        """The days on which each act was used so far."""
         return {a: [d for d, ids in self.done if a in ids] for a in self.acts}
 
     @cached_property
     def _rules(self) -> dict[str, _Rule]:
-        """What binds each act."""
+        """What limits each act."""
         return {a: self._rule(a) for a in self.acts}
 
     def _rule(self, act: str) -> _Rule:
@@ -284,7 +286,7 @@ class Problem:
         return _Rule(self.gap(act), self.most(act), ready, closed, label.when)
 
     def keeps_limits(self, plan: Uses) -> bool:
-        """Whether every date is one that the keeper can do and every act on it is allowed."""
+        """Whether the keeper can treat on every date, and every act on it is allowed."""
         used = {act: list(days) for act, days in self._used.items()}
         before = self.done[-1][0] if self.done else None
         for day, ids in plan:
@@ -301,7 +303,7 @@ class Problem:
     # -----------------------------
 
     def chances(self, plans: Sequence[Uses], scenario: int | None = None) -> Array:
-        """The chance of clearing of every pest by several lists of dated acts, with
+        """The chance that several lists of dated acts clear every pest, together with
         what was done: [plans, scenarios].
         """
         schedules = [(*self.done, *plan) for plan in plans]
@@ -311,7 +313,7 @@ class Problem:
         return out
 
     def each(self, plans: Sequence[Uses]) -> Array:
-        """The chance of clearing each pest by itself, at the 90 % rank: [pests, plans]."""
+        """The chance of clearing each pest alone, at the 90 % rank: [pests, plans]."""
         schedules = [(*self.done, *plan) for plan in plans]
         return np.stack(
             [
@@ -321,7 +323,7 @@ class Problem:
         )
 
     def in_90(self, chances: Array) -> Array:
-        """The chance that scenarios holding 90 % of the weight reach, [plans]."""
+        """The chance that scenarios holding 90 % of the weight reach: [plans]."""
         out: Array = np.take_along_axis(chances, rank(chances, self.weights)[:, None], axis=1)[:, 0]
         return out
 
@@ -332,12 +334,14 @@ class Problem:
         return scenario, float(chances[0, scenario])
 
     def mean(self, chances: Array) -> Array:
-        """The weighted mean over the scenarios, [plans]."""
+        """The weighted mean over the scenarios: [plans]."""
         out: Array = chances @ self.weights
         return out
 
     def survivors(self, plans: Sequence[Uses]) -> Array:
-        """Expected number alive, of all pests, right after each plan's last date: [plans]."""
+        """The expected number alive, of all pests, right after each plan's last date:
+        [plans].
+        """
         schedules = [(*self.done, *plan) for plan in plans]
         total = np.zeros(len(plans))
         for s in self.shares:

@@ -1,9 +1,9 @@
-"""The search for dates: fewest evenings that reach the target, then the widest gaps,
-then the highest chance.
+"""The search for dates: the fewest evenings that reach the target; of those the widest
+gaps; of those the highest chance.
 
-Regular gaps as seeds, then moves of one date, of a date with all that follow, and of
-the uses of acts that a label limits, always judged in the scenario at the 90 % rank and
-verified in all.
+The search starts from regular gaps. It then moves one date, or a date with all that
+follow, or the uses of acts that a label limits. It judges in the scenario at the 90 %
+rank and verifies in all.
 """
 
 from __future__ import annotations
@@ -22,19 +22,19 @@ FAR = (-2, 2, 4)
 AS_GOOD = 0.002
 ROUNDS, POLISH = 8, 2
 SLOW_GAIN = 6.0
-"""A climb to a goal is given up when what is missing is so many times the last gain."""
+"""A climb stops when the rest of the way is so many times the last gain."""
 SAME = 0.01
 STARTS, SHORT = 3, 8
-"""Climbs from so many regular runs for courses of no more dates than that; from one for
-longer ones and for slow pests.
+"""Courses of at most SHORT dates are climbed from STARTS regular runs. Longer courses
+and slow pests are climbed from one.
 """
 VERIFIED = 40
 NO_CURE = 0.02
-"""Under this chance a longer course is no better than one through a generation."""
+"""Under this chance a longer course is no better than one over a generation."""
 FEW = 1500
-"""So many choices of days are all tried."""
+"""Where there are no more choices of days than this, all are tried."""
 STRIDE = 4
-"""Most dates that are tried to be saved at once."""
+"""The most dates that are tried to be saved at once."""
 UNIT_DAYS = 20.0
 """Dates move by whole days, or by this part of a generation where that is longer."""
 HOPELESS = 6.0
@@ -44,8 +44,8 @@ MERGED = (2, 3, 5)
 
 @dataclass(frozen=True)
 class Draft:
-    """Dates with the skips that make their acts, and the chance in the scenario they
-    are judged in.
+    """Dates, the skips that give their acts, and the chance in the scenario in which
+    they are judged.
     """
 
     dates: Dates
@@ -55,7 +55,7 @@ class Draft:
 
     @property
     def gap(self) -> int:
-        """The smallest gap; the widest there is for a single date."""
+        """The smallest gap. For a single date: the widest there is."""
         return min((b - a for a, b in itertools.pairwise(self.dates)), default=WIDEST_GAP)
 
 
@@ -71,20 +71,20 @@ class Search:
         self._verified: dict[Uses, float] = {}
 
     def rough(self) -> Draft | None:
-        """The shortest regular run that reaches the target, or the best there is;
-        quicker than `run`, and seldom many dates off.
+        """The shortest regular run that reaches the target, or the best there is. It is
+        quicker than `run` and seldom many dates off.
         """
         if not self._begin():
             return None
         return self._enough() or self._surest(self._judge((run, frozenset()) for run in self.runs))
 
     def saves(self, dates: Dates) -> bool:
-        """Whether fewer dates than some that reach the target would do."""
+        """Whether the target could be reached with fewer dates than these."""
         above = self._judge([(dates, frozenset())]) if self._begin() else []
         return bool(above) and len(dates) > 1 and self._with(len(dates) - 1, above[0]) is not None
 
     def run(self) -> Draft | None:
-        """The best plan; None when nothing may be done on any day."""
+        """The best plan. None when nothing is allowed on any day."""
         if not self._begin():
             return None
         best = self._fewest()
@@ -98,8 +98,8 @@ class Search:
     # -----------------------------
 
     def _begin(self) -> bool:
-        """Make the runs to start from, and choose the scenario; whether anything can be
-        done at all.
+        """Make the runs to start from and choose the scenario. Returns whether anything
+        can be done at all.
         """
         p = self.problem
         widest = max(
@@ -116,14 +116,14 @@ class Search:
         return bool(self.runs)
 
     def _regular(self, n: int) -> list[Draft]:
-        """The first n dates of every run that has so many, best first; the whole runs
-        where none has.
+        """The first n dates of every run that has so many, best first. Where none has,
+        the whole runs.
         """
         some = [run[:n] for run in self.runs if len(run) >= n] or list(self.runs)
         return sorted(self._judge((dates, frozenset()) for dates in some), key=lambda d: -d.chance)
 
     def _run_of(self, gap: int) -> Dates:
-        """Dates at a regular gap, as many as there may be."""
+        """Dates at a regular gap, as many as are allowed."""
         p = self.problem
         out: list[int] = []
         day = p.next_day(p.start)
@@ -165,7 +165,7 @@ class Search:
         return self._sure([draft])[0] >= self.target
 
     def _sure(self, drafts: Sequence[Draft]) -> list[float]:
-        """The chances in scenarios that hold 90 % of the weight."""
+        """The chances that scenarios holding 90 % of the weight reach."""
         new = [d.uses for d in drafts if d.uses not in self._verified]
         if new:
             self._verified.update(
@@ -174,7 +174,9 @@ class Search:
         return [self._verified[d.uses] for d in drafts]
 
     def _surest(self, drafts: Iterable[Draft]) -> Draft | None:
-        """The best over all scenarios of those that are best in the one searched in."""
+        """Of the drafts that are best in the scenario of the search, the one that is
+        best over all scenarios.
+        """
         first = sorted(drafts, key=lambda d: -d.chance)[:VERIFIED]
         return (
             max(zip(self._sure(first), first, strict=True), key=lambda pair: pair[0])[1]
@@ -194,7 +196,7 @@ class Search:
         return self._soon(max((best, polished), key=lambda d: self._sure([d])[0]))
 
     def _enough(self) -> Draft | None:
-        """The shortest of the regular runs that reaches the target, if any does."""
+        """The shortest regular run that reaches the target, if any does."""
         low, high = 0, max(len(run) for run in self.runs)
         whole = sorted(
             self._judge((run, frozenset()) for run in self.runs), key=lambda d: len(d.dates)
@@ -210,8 +212,8 @@ class Search:
         return best
 
     def _bisected(self, best: Draft) -> Draft:
-        """The fewest dates that reach the target: between what is hopeless and what is
-        known to do.
+        """The fewest dates that reach the target, found by halving between what is
+        hopeless and what is known to work.
         """
         fails = 0
         while len(best.dates) - fails > 1:
@@ -227,8 +229,8 @@ class Search:
         return bool(chance > self.target**HOPELESS)
 
     def _reach(self) -> Draft:
-        """The highest chance there is, with no more dates than it takes, when no run
-        reaches the target.
+        """Where no run reaches the target: the highest chance there is, with no more
+        dates than it takes.
         """
         longest = min(self.problem.most_dates, max(len(run) for run in self.runs))
         starts = sorted(
@@ -258,7 +260,9 @@ class Search:
         )
 
     def _hold_down(self) -> Draft:
-        """Where nothing comes near a cure: the regular run that does most within a generation."""
+        """Where nothing comes near a cure: the regular run that does most within a
+        generation.
+        """
         end = self.problem.start + max(self.problem.generation_days, 14.0)
         short = [dates for run in self.runs if (dates := tuple(d for d in run if d <= end))] or [
             run[:1] for run in self.runs
@@ -267,8 +271,8 @@ class Search:
         return max(self._judge((dates, frozenset()) for dates in few), key=lambda d: d.chance)
 
     def _with(self, n: int, above: Draft) -> Draft | None:
-        """A draft of n dates that reaches the target, from the best seed of that number
-        and from dates left out of a longer one.
+        """A draft of n dates that reaches the target. It is sought from the best seed
+        of that number, and by leaving dates out of a longer draft.
         """
         best = self._surest(self._all(n))
         if best is not None:
@@ -305,7 +309,7 @@ class Search:
         return out
 
     def _widest(self, best: Draft) -> Draft:
-        """As many dates with the widest smallest gap that still reaches the target."""
+        """As many dates, with the widest smallest gap that still reaches the target."""
         n = len(best.dates)
         if n < 2:
             return best
@@ -326,7 +330,9 @@ class Search:
         return best
 
     def _soon(self, best: Draft) -> Draft:
-        """The same with the first date as soon as may be, where that still reaches the target."""
+        """The same with the first date as soon as possible, where that still reaches
+        the target.
+        """
         first = self.problem.next_day(self.problem.start)
         if first is None or first == best.dates[0]:
             return best
@@ -355,8 +361,8 @@ class Search:
         patient: bool = False,
         first_moves: bool = True,
     ) -> Draft:
-        """Move to the best neighbour, or to several moves at once, until none is better
-        or the chance is enough.
+        """Move to the best neighbour, or make several moves at once, until none is
+        better or the chance is enough.
         """
         gap = max(least_gap, self.problem.least_gap)
         for _ in range(rounds):
@@ -386,7 +392,7 @@ class Search:
         return draft
 
     def _better(self, draft: Draft, moves: list[tuple[Dates, Skips]], gap: int) -> Draft | None:
-        """The best of some moves, or of the best few of them made together."""
+        """The best of some moves, or the best few of them made together."""
         gains = sorted(
             (d for d in self._judge(moves) if d.chance > draft.chance + 1e-7),
             key=lambda d: -d.chance,
@@ -409,7 +415,9 @@ class Search:
     def _moved(
         draft: Draft, steps: Sequence[int], gap: int, first: int
     ) -> list[tuple[Dates, Skips]]:
-        """One date from the `first` on, or one with all that follow, moved by so many days."""
+        """Drafts with one date (from the `first` on) moved by so many days, or one with
+        all that follow.
+        """
         dates, out = draft.dates, []
         for n in range(first, len(dates)):
             for step in steps:
@@ -418,8 +426,8 @@ class Search:
         return [(d, draft.skips) for d in out if _spaced(d, gap)]
 
     def _anywhere(self, draft: Draft, gap: int, first: int) -> list[tuple[Dates, Skips]]:
-        """One date on any other day between its neighbours, the last up to as many days
-        later as the widest gap.
+        """Drafts with one date on any other day between its neighbours. The last date
+        may move later by up to the widest gap.
         """
         dates, out = draft.dates, []
         widest = max((b - a for a, b in itertools.pairwise(dates)), default=3 * gap)
@@ -434,7 +442,7 @@ class Search:
         return [(d, draft.skips) for d in out]
 
     def _toggled(self, draft: Draft) -> list[tuple[Dates, Skips]]:
-        """One use of a limited act left out, or taken up again."""
+        """Drafts with one use of a limited act left out, or taken up again."""
         return [
             (draft.dates, draft.skips ^ {(n, act)})
             for act in self.problem.limited

@@ -1,11 +1,11 @@
-"""The fewest evenings that fall into every window, and of those the ones nearest to
-where each treatment would best fall.
+"""The fewest evenings that fall into every window, and of those choices the one nearest
+to where each treatment fits best.
 
-Stabbing intervals with points. The number is that of the greedy rule, which is the
-least: take the window that ends first, treat as late in it as is free, and drop all
-that this serves. Among choices of so many evenings the sum of the days between target
-and evening is made least by dynamic programming over pairs of neighbouring evenings (a
-window is served by the last evening before its target or the first one after it).
+This is stabbing intervals with points. A greedy rule gives the least number: take the
+window that ends first, treat as late in it as is free, and drop all windows that this
+serves. Among choices of that number, the sum of days between target and evening is made
+least by dynamic programming over pairs of neighbouring evenings. A window is served by
+the last evening before its target or the first one after it.
 """
 
 from __future__ import annotations
@@ -17,9 +17,7 @@ from functools import cache
 
 @dataclass(frozen=True)
 class DayRange:
-    """When something may be done: days as whole numbers, with the best one; `key` says
-    what it is.
-    """
+    """When something may be done, in whole days, with the best day. `key` says what it is."""
 
     key: str
     first: int
@@ -29,8 +27,8 @@ class DayRange:
 
 @dataclass(frozen=True)
 class Gathered:
-    """Chosen evenings, the one that serves each window, and the windows in which no
-    evening is free.
+    """The chosen evenings, the evening that serves each window, and the windows in
+    which no evening is free.
     """
 
     evenings: tuple[int, ...]
@@ -39,8 +37,8 @@ class Gathered:
 
 
 def gather(windows: Sequence[DayRange], free: Sequence[int]) -> Gathered:
-    """The fewest free evenings that serve all windows which hold one, nearest to their
-    targets on the whole, the earlier of equals.
+    """The fewest free evenings that serve all windows which hold one. Of equals the
+    nearest to their targets, then the earlier.
     """
     free = sorted(set(free))
     able = [w for w in windows if any(w.first <= day <= w.last for day in free)]
@@ -73,8 +71,8 @@ def _nearest(windows: Sequence[DayRange], free: Sequence[int], most: int) -> tup
 
     @cache
     def between(before: int, after: int) -> float:
-        """Days for the windows whose target lies after one evening and not after the
-        next; infinite when one is passed over.
+        """The days for windows whose target lies after one evening and not after the
+        next. Infinite when a window is missed.
         """
         left, right = marks[before], marks[after]
         total = 0.0
@@ -96,7 +94,7 @@ def _nearest(windows: Sequence[DayRange], free: Sequence[int], most: int) -> tup
 
     @cache
     def best(at: int, left: int) -> tuple[float, tuple[int, ...]]:
-        """The least total from an evening on with so many still to choose."""
+        """The least total from an evening on, with so many still to choose."""
         if left == 0:
             return between(at, len(marks) - 1), ()
         ways = []

@@ -1,9 +1,9 @@
-"""The window of each planned date: how far it may move before the chance falls by more
-than two in a hundred.
+"""The window of each planned date: how far the date may move before the chance falls by
+more than two in a hundred.
 
-`earliest`: the first day after the one before from which every day up to the planned
-one keeps the chance, the others held. `latest`: the last day to which it may slip, with
-all dates after it moved as far.
+`earliest` is the first day after the previous date from which every day up to the
+planned one keeps the chance, with the other dates held. `latest` is the last day to
+which the date may slip, with all later dates moved as far.
 """
 
 from __future__ import annotations
@@ -21,18 +21,18 @@ MOST_STEPS = 5
 
 @dataclass(frozen=True)
 class Window:
-    """Ordinals of the earliest and the latest day of one date."""
+    """The earliest and the latest day of one date, as ordinals."""
 
     earliest: int
     latest: int
 
 
 def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[Window]:
-    """The windows of a plan whose chance, in scenarios that hold 90 % of the weight, is
-    known.
+    """The windows of a plan, given its `chance` in scenarios that hold 90 % of the
+    weight.
 
-    Searched in the scenario of that rank; the ends are verified over all scenarios, and
-    drawn back to the planned date where they fail.
+    They are searched in the scenario of that rank. The ends are verified over all
+    scenarios, and drawn back to the planned date where they fail.
     """
     floor = min(target, chance) - MAY_LOSE
     scenario, own = problem.ranked(plan)
@@ -58,8 +58,8 @@ def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[
 
 
 def _tries(problem: Problem, plan: Uses, n: int) -> list[tuple[int, Uses]]:
-    """Plans with date n on other days: earlier by itself, later with all that follow.
-    Only those with the same acts on every date.
+    """Plans with date n on another day: earlier alone, later together with all that
+    follow. Only plans that keep the same acts on every date.
     """
     day = plan[n][0]
     before = (
@@ -82,7 +82,7 @@ def _tries(problem: Problem, plan: Uses, n: int) -> list[tuple[int, Uses]]:
 
 
 def _step(days: int) -> int:
-    """Wide gaps are tried in steps, and end on one that was tried."""
+    """Wide gaps are tried in steps. A window then ends on a day that was tried."""
     return max(1, days // MOST_STEPS)
 
 
@@ -91,7 +91,7 @@ def _next(problem: Problem, day: int) -> int:
 
 
 def _run(kept: dict[tuple[int, int], bool], n: int, day: int, step: int) -> int:
-    """The farthest day in one direction with no day tried in between that does not keep
+    """The farthest day in one direction, as long as every day tried on the way keeps
     the chance.
     """
     farthest = day

@@ -1,14 +1,14 @@
 """What a plant has, weighed from what a keeper saw: sets of up to three causes, scored
-on yes, no and not looked.
+by answers yes, no and not looked.
 
-Every cause gives each sign a share: on how many plants with that cause somebody who
-looks properly would find the sign. A background share says how often it turns up
-whatever the cause. Reports are not perfect: `MISSED` of what is there is overlooked and
-`FALSE` of what is not there is reported, so that no single wrong answer rules a cause
-out. The weight of an answer for a cause is the logarithm of its likelihood ratio
-against the background (Good 1950, Probability and the Weighing of Evidence, ch. 6).
-Answers of one exclusive group count once; answers of one kin (stickiness, soot and
-ants, say) count less and less.
+Every cause gives each sign a share: on how many plants with that cause a careful look
+would find the sign. A background share says how often the sign turns up whatever the
+cause. Reports are not perfect: `MISSED` of what is there is overlooked, and `FALSE` of
+what is not there is reported. So no single wrong answer rules a cause out. The weight
+of an answer for a cause is the logarithm of its likelihood ratio against the background
+(Good 1950, Probability and the Weighing of Evidence, ch. 6). Answers of one exclusive
+group count once. Answers of one kin (stickiness, soot and ants, for example) count less
+and less.
 """
 
 from __future__ import annotations
@@ -31,27 +31,29 @@ MIXED = 0.1
 """How much rarer each further cause makes a set."""
 UNKNOWN_PRIOR = 0.02
 STRENGTH = 1.05
-"""What the summed weights are multiplied with: the floors under rare reports are
-cautious, and simulated keepers show by how much.
+"""The factor on the summed weights. The floors under rare reports are cautious; tests
+with simulated keepers show by how much.
 """
 FADING = (1.0, 0.6, 0.4, 0.3)
-"""What the strongest, second and further answers of one kin count; all others as the last."""
+"""How much the strongest, the second and the further answers of one kin count. All
+others count as the last.
+"""
 PRESENT = 0.6
-"""The chance from which on a cause is held present."""
+"""From this chance on a cause counts as present."""
 TELLS = 0.4
-"""The weight from which on an answer is named as speaking for or against a cause."""
+"""From this weight on an answer is named as speaking for or against a cause."""
 COMMON_SIGHT = 0.15
-"""Signs with a larger background than this need no cause."""
+"""A sign with a larger background than this needs no cause."""
 LOOSE_ENDS = 3
-"""So many reports that the best causes leave open, and no fewer than they explain, are
-a contradiction.
+"""So many reports that the best causes leave unexplained, and at least as many as they
+explain, are a contradiction.
 """
 
 
 @dataclass(frozen=True)
 class Sign:
-    """An observation. Of one `group` only one is true of one creature; a `plate` is
-    what one look takes in; `stages` are the kinds of stage that it shows.
+    """An observation. Of one `group` only one can be true of one creature. A `plate` is
+    what one look takes in. `stages` are the kinds of stage that it shows.
     """
 
     id: str
@@ -66,14 +68,16 @@ class Sign:
 
     @property
     def clean(self) -> bool:
-        """Whether it says that nothing is there: causes make it rarer, not likelier."""
+        """Whether it says that nothing is there. Causes make such a sign rarer, not
+        likelier.
+        """
         return self.theme != CONTEXT and self.background == 0.5
 
 
 @dataclass(frozen=True)
 class Cause:
-    """Something that a plant can have: `shares` by sign id (0 to 1), weights by place,
-    plant kind and season around 1.
+    """Something that a plant can have, with `shares` by sign id (0 to 1) and weights
+    around 1 by place, plant kind and season.
     """
 
     id: str
@@ -88,8 +92,8 @@ class Cause:
 
 @dataclass(frozen=True)
 class Circumstances:
-    """What is known before anybody looks: place, plant kind and season or empty, causes
-    found lately in the house and on neighbours.
+    """What is known before anybody looks: place, plant kind and season (each may be
+    empty), and causes found lately in the house and on neighbours.
     """
 
     place: str = ""
@@ -107,12 +111,12 @@ neighbour has it (our judgement, C).
 
 
 MOST_BESIDE = 5
-"""Over how many members of a group a false report spreads, at most."""
+"""Over at most so many members of a group a false report is spread."""
 
 
 def reported(share: Floats | float, beside: Floats | float) -> Floats:
-    """The chance that a sign is reported, given the share of plants on which it is
-    there and how many exclude it with itself; any shape.
+    """The chance that a sign is reported, from the share of plants that have it and the
+    number of signs in its exclusive group; any shape.
     """
     false = FALSE / np.minimum(beside, MOST_BESIDE)
     chance: Floats = np.asarray(false + (1.0 - MISSED - false) * share)
@@ -122,7 +126,7 @@ def reported(share: Floats | float, beside: Floats | float) -> Floats:
 class EvidenceModel:
     """Signs and causes as arrays.
 
-    `chance` is [causes + 2, signs]: the reported chance of every sign under every
+    `chance` is [causes + 2, signs]: the chance that every sign is reported under every
     cause, then under something else, then under nothing (the background). `sets` is [n,
     3]: the rows of every set, filled up with the last row; something else stands alone
     and last.
@@ -166,12 +170,12 @@ class EvidenceModel:
 
     @cached_property
     def weights(self) -> tuple[Floats, Floats]:
-        """[causes + 2, signs] twice: the weight of a yes and of a no."""
+        """The weights of a yes and of a no, each [causes + 2, signs]."""
         base = self.chance[-1]
         return np.log(self.chance / base), np.log((1 - self.chance) / (1 - base))
 
     def prior(self, setting: Circumstances) -> Floats:
-        """The chance of every set before any answer; sums to 1."""
+        """The chance of every set before any answer; it sums to 1."""
         single = np.array([_weight(c, setting) for c in self.causes])
         single /= single.sum()
         padded = np.append(single, [1.0, 1.0])[self.sets]
@@ -213,11 +217,11 @@ def _weight(cause: Cause, setting: Circumstances) -> float:
 class Verdict:
     """What the answers say.
 
-    `chances` of presence by cause id, best first (they need not add to one); `unknown`
-    the chance of something else; `present` the causes held present, empty when
-    undecided; `conflict` whether the answers contradict each other, so that half of all
-    belief is taken back; `weights` [answers, causes]: what each answer counts for each
-    cause, in order of `answers`.
+    `chances` of presence by cause id, best first; they need not add to one. `unknown`
+    is the chance of something else. `present` are the causes that count as present; it
+    is empty when undecided. `conflict` says that the answers contradict each other, so
+    that half of all belief is taken back. `weights` [answers, causes] is what each
+    answer counts for each cause, in the order of `answers`.
     """
 
     chances: Mapping[str, float]
@@ -243,7 +247,7 @@ def weigh(
     """The verdict on some answers (sign id to yes or no; what was not looked at is left
     out). Their order does not matter.
 
-    Those that the keeper is `unsure` of count half. Raises KeyError for an unknown
+    Answers of which the keeper is `unsure` count half. Raises KeyError for an unknown
     sign.
     """
     named = tuple(sorted(answers))
@@ -282,8 +286,8 @@ def weigh(
 def _conflict(
     model: EvidenceModel, reported_at: NDArray[np.int64], if_yes: Floats, marginal: Floats
 ) -> bool:
-    """Whether the likely causes leave as many reports open as they explain; what is
-    seen everywhere, and the setting, do not count.
+    """Whether the likely causes leave as many reports unexplained as they explain. What
+    is seen everywhere, and the circumstances, do not count.
     """
     likely = marginal >= PRESENT / 2
     telling = [
@@ -300,8 +304,8 @@ def _conflict(
 
 
 def group_chances(model: EvidenceModel, verdict: Verdict) -> dict[str, float]:
-    """The chance that any cause of a group is there, by group; more than its likeliest
-    member's where kinds are hard to tell apart.
+    """The chance that any cause of a group is there, by group. It is more than that of
+    the likeliest member where kinds are hard to tell apart.
     """
     groups: dict[str, list[int]] = {}
     for n, cause in enumerate(model.causes):
@@ -315,8 +319,8 @@ def group_chances(model: EvidenceModel, verdict: Verdict) -> dict[str, float]:
 def _count_once(
     model: EvidenceModel, at: NDArray[np.int64], yes: NDArray[np.bool_], each: Floats
 ) -> Floats:
-    """Of each exclusive group only the strongest answer, for every cause by itself; a
-    no beside a yes says nothing new.
+    """Of each exclusive group only the strongest answer counts, for every cause by
+    itself. A no beside a yes says nothing new.
     """
     out = each.copy()
     groups: dict[str, list[int]] = {}
@@ -334,8 +338,8 @@ def _count_once(
 
 
 def _fade(model: EvidenceModel, at: NDArray[np.int64], each: Floats) -> Floats:
-    """Answers of one kin, or else of one plate: the strongest in full, each further one
-    less; what speaks for and what speaks against apart.
+    """Answers of one kin, or otherwise of one plate: the strongest counts in full, each
+    further one less. Answers for and against are kept apart.
     """
     out = each.copy()
     kins: dict[str, list[int]] = {}
@@ -361,9 +365,8 @@ def _of_sets(
 ) -> Floats:
     """The summed weights of every set.
 
-    What asserts something (a yes, or a no to "all is clean") is explained by the member
-    that explains it best; what denies something speaks against every member that should
-    have shown it, and for none.
+    A yes, or a no to "all is clean", is explained by the member that explains it best.
+    A denial speaks against every member that should have shown the sign, and for none.
     """
     denied = np.minimum(each[~yes & ~clean], 0).sum(axis=0)
     out: Floats = denied[sets].sum(axis=1)

@@ -1,5 +1,5 @@
-"""Which check to do next: the one that is expected to settle most for each minute it
-takes.
+"""Which check to do next: the one that is expected to settle most for each minute that
+it takes.
 
 A check is a single question, or one look with several outcomes of which the best is
 chosen ("how large is it?", "what does it look like?"). Its gain is the expected fall of
@@ -29,10 +29,10 @@ NO_TOOL = "none"
 @dataclass(frozen=True)
 class Check:
     """A check with its possible outcomes (sign ids; none of them is an outcome too),
-    minutes and expected gain in bits.
+    its minutes and its expected gain in bits.
 
     `leaning` gives for every outcome the cause that would then be likeliest and its
-    chance; the last one is for none of them.
+    chance. The last one is for none of them.
     """
 
     outcomes: tuple[str, ...]
@@ -54,8 +54,8 @@ def next_checks(
     tools: Collection[str] | None = None,
     most: int = 5,
 ) -> list[Check]:
-    """The checks worth doing, best first; `tools` are those at hand (all when None).
-    Nothing already answered is asked again.
+    """The checks worth doing, best first. `tools` are those at hand (all when None).
+    Nothing that was answered is asked again.
     """
     order = np.argsort(-verdict.posterior)[:MOST_SETS]
     order = order[verdict.posterior[order] > 1e-5]
@@ -89,7 +89,7 @@ def _check(model: EvidenceModel, outcomes: tuple[str, ...], gain: float) -> Chec
 
 
 def _likeliest_first(check: Check, expected: Floats) -> Check:
-    """The same check with its outcomes in the order in which they are to be expected."""
+    """The same check with its outcomes in the order of their expected chance."""
     order = sorted(range(len(check.outcomes)), key=lambda k: -expected[k])
     leaning = tuple(check.leaning[k] for k in order) + check.leaning[-1:]
     return replace(check, outcomes=tuple(check.outcomes[k] for k in order), leaning=leaning)
@@ -117,15 +117,15 @@ def _candidates(
 
 
 def _table(yes: Floats) -> Floats:
-    """[sets, outcomes + 1]: the chance of each outcome and of none of them, from the
-    chance of each by itself [sets, outcomes].
+    """The chance of each outcome and of none of them [sets, outcomes + 1], from the
+    chance of each alone [sets, outcomes].
     """
     none = np.prod(1 - yes, axis=1, keepdims=True)
     return np.hstack([yes / yes.sum(axis=1, keepdims=True) * (1 - none), none])
 
 
 def _gains_alone(weights: Floats, yes: Floats) -> Floats:
-    """The gain of every question with yes and no, from the chance of a yes [sets, questions]."""
+    """The gain of every yes-or-no question, from the chance of a yes [sets, questions]."""
     out: Floats = sum(
         (_information(weights[:, None] * part) for part in (yes, 1 - yes)), np.zeros(yes.shape[1])
     ) - _information(weights[:, None])
@@ -139,7 +139,7 @@ def _gain(weights: Floats, table: Floats) -> float:
 
 def _information(joint: Floats) -> Floats:
     """For every column of joint chances [sets, outcomes], the sum of j·log2(j / column
-    total): minus its part of the entropy left.
+    total). This is minus its part of the entropy left.
     """
     total = joint.sum(axis=0)
     summed: Floats = (joint * np.log2(np.maximum(joint, 1e-300))).sum(axis=0) - total * np.log2(

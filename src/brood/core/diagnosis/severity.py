@@ -1,4 +1,4 @@
-"""How bad it is, by one rule that is the same every time."""
+"""How bad it is, by one rule that is always the same."""
 
 from __future__ import annotations
 
@@ -13,8 +13,8 @@ HEAVY = "heavy"
 
 @dataclass(frozen=True)
 class Severity:
-    """A grade (light, middling or heavy) with the points that it is made of: (what,
-    points of at most).
+    """A grade (light, middling or heavy) with the points behind it: (what, points, most
+    points).
     """
 
     grade: str
@@ -27,12 +27,13 @@ class Severity:
 
 
 def severity(number: float, leaves: float | None, kinds: Collection[str], spread: bool) -> Severity:
-    """The grade from the number alive, the share of leaves that show it (None when
+    """The grade, from the number alive, the share of leaves that show it (None when
     unknown), the kinds of stage seen, and its spread.
 
-    Up to two points each for number and leaves, one for adults and young together (it
-    breeds here), one for neighbours that show the same: up to 2 light, 3 or 4 middling,
-    more heavy. The rule is our own (C): it orders cases, it predicts nothing.
+    Up to two points each for number and leaves, one for adults together with young (it
+    breeds here), one for neighbours that show the same. Up to 2 points are light, 3 or
+    4 middling, more heavy. The rule is our own (C): it orders cases, it predicts
+    nothing.
     """
     of_number = 0 if number <= FEW else 1 if number <= MANY else 2
     of_leaves = 0 if leaves is None or leaves <= SOME_LEAVES else 1 if leaves <= MOST_LEAVES else 2

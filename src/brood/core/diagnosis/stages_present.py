@@ -8,17 +8,17 @@ from dataclasses import dataclass
 from brood.core.diagnosis.evidence import Cause, EvidenceModel, reported
 
 BEFORE = 0.6
-"""The chance that a stage is there before any sign of it: infestations are mostly of
+"""The chance that a stage is there before any sign of it: most infestations are of
 mixed age (our judgement, C).
 """
 LEAST_SHARE = 0.1
-"""Signs that a cause shows less often than this say nothing of its stages."""
+"""A sign that a cause shows less often than this says nothing of its stages."""
 SEEN = 0.75
 
 
 @dataclass(frozen=True)
 class StageChance:
-    """The chance that a kind of stage (egg, young, pupa, adult) is there; `seen` when a
+    """The chance that a kind of stage (egg, young, pupa, adult) is there. `seen` when a
     sign showed it alone.
     """
 
@@ -32,8 +32,8 @@ def stage_chances(
 ) -> tuple[StageChance, ...]:
     """The chance of every kind of stage in `kinds`, given that the cause is there.
 
-    A sign of one kind weighs by its full likelihood ratio, one that several kinds show
-    by its square root for each.
+    A sign of one kind weighs by its full likelihood ratio. A sign that several kinds
+    show weighs by its square root for each.
     """
     odds = dict.fromkeys(kinds, BEFORE / (1 - BEFORE))
     seen = dict.fromkeys(kinds, False)

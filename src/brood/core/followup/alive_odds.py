@@ -1,11 +1,11 @@
-"""The chance that a line is alive on a day, or was seen by a look, for one animal of
-every kind at a moment before.
+"""The chance that the line of one animal is alive on a day, or was seen by a look, for
+every kind of animal at a moment before.
 
-The backward equation of the branching process (see `population`) with another question
-at its end: at a day's evening everything alive counts as 1, males too. A look adds what
-it would see: p becomes 1 − (1 − d)(1 − p) with d the chance to see one in the open.
-With founders Poisson about n, P(nothing alive and nothing seen) = exp(−Σ n·p); the same
-with 0 at the end is P(nothing seen).
+This is the backward equation of the branching process (see `half_days`) with another
+question at its end: on a day's evening every living animal counts as 1, males too. A
+look adds what it would see: p becomes 1 − (1 − d)(1 − p), with d the chance to see an
+animal in the open. When the number of founders is Poisson with mean n, P(nothing alive
+and nothing seen) = exp(−Σ n·p). The same with 0 at the end is P(nothing seen).
 """
 
 from __future__ import annotations
@@ -25,7 +25,9 @@ from brood.core.population.half_days import Steps, back, lives_on
 
 @dataclass(frozen=True)
 class AliveQuestion:
-    """Alive on the evening of a day (`alive`), or only seen by then, by looks up to that day."""
+    """Is anything alive on the evening of a day (`alive`)? Or was it only seen by then,
+    by looks up to that day?
+    """
 
     until: date
     alive: bool
@@ -34,8 +36,8 @@ class AliveQuestion:
 
 @dataclass(frozen=True, eq=False)
 class _Fate:
-    """Chances by what one animal is, in the open and in a refuge [2 tracks, questions,
-    rows, scenarios, …]: immatures […, size], females and males.
+    """The chances by what one animal is, in the open and in a refuge [2 tracks,
+    questions, rows, scenarios, …]: immatures […, size], females and males.
     """
 
     young: Array
@@ -43,8 +45,8 @@ class _Fate:
     male: Array
 
     def treated(self, survive: Array) -> _Fate:
-        """Before an evening's acts, which meet what is in the open; survivals [rows, 1,
-        size + 1].
+        """The chances before an evening's acts, which meet what is in the open.
+        `survive` is [rows, 1, size + 1].
         """
         parts = (survive[..., :-1], survive[..., -1], survive[..., -1])
         return _Fate(
@@ -55,8 +57,8 @@ class _Fate:
         )
 
     def looked(self, see: Array) -> _Fate:
-        """Before a look, which sees of what is in the open [questions, 1, 1, size + 1],
-        and of what is hidden a part of that.
+        """The chances before a look. `see` [questions, 1, 1, size + 1] is what it sees
+        in the open; of what is hidden it sees a part of that.
         """
         shares = (see[..., :-1], see[..., -1], see[..., -1])
         unseen = [np.stack((1 - s, 1 - HIDDEN_SEEN * s)) for s in shares]
@@ -76,11 +78,11 @@ def fates(
     questions: Sequence[AliveQuestion],
     since: date,
 ) -> Array:
-    """The chance of every question for one animal on a morning, [2 tracks, questions,
-    rows, scenarios, size + 1]; a grown one is of either sex.
+    """The answer to every question for one animal on a morning: [2 tracks, questions,
+    rows, scenarios, size + 1]. A grown animal is of either sex.
 
-    `survive` and `fresh` are those of `learning.stacked`, one row for each reach; they
-    act from that morning on. A day outside of the steps is taken as the nearest within.
+    `survive` and `fresh` are those of `posterior.stacked`, one row for each reach. They
+    act from that morning on. A day outside the steps counts as the nearest within.
     """
     last = steps.ends[-1].date()
     questions = [replace(q, until=min(max(q.until, since), last)) for q in questions]
@@ -112,13 +114,13 @@ def fates(
 
 
 def _light(values: Array) -> Array:
-    """In single precision, which is a hundred times finer than what is asked and twice as quick."""
+    """In single precision: a hundred times finer than needed and twice as quick."""
     out: Array = values.astype(np.float32)
     return out
 
 
 def _looks_on(case: Case, steps: Steps, questions: Sequence[AliveQuestion]) -> dict[date, Array]:
-    """By day: what the looks of every question see of a sub-stage in the open,
+    """For each day: what the looks of every question see of a sub-stage in the open,
     [questions, 1, 1, size + 1].
     """
     out: dict[date, Array] = {}
@@ -136,7 +138,7 @@ def _looks_on(case: Case, steps: Steps, questions: Sequence[AliveQuestion]) -> d
 
 
 def _joined(fate: _Fate, ends: list[float]) -> _Fate:
-    """With the questions that end on this evening, each at its end."""
+    """The chances with the questions that end on this evening added at their end."""
     if not ends:
         return fate
     fill = _light(np.array(ends).reshape(-1, 1, 1))
@@ -151,12 +153,12 @@ def _joined(fate: _Fate, ends: list[float]) -> _Fate:
 
 
 def _before(case: Case, steps: Steps, n: int, fate: _Fate, fresh: Array) -> _Fate:
-    """A step earlier."""
+    """The chances one step earlier."""
     phi, refuge, deaths = case.pest.female_share, case.refuge, steps.deaths[n]
     open_to = (1 - refuge) * fresh
 
     def born(young: Array) -> Array:
-        """The chance for one newly laid, in the open or hidden."""
+        """The chance for an animal just laid, in the open or hidden."""
         out: Array = open_to[..., 0] * young[0][..., 0] + refuge * young[1][..., 0]
         return out
 

@@ -1,5 +1,5 @@
-"""When a plant is clear: nothing alive but for a chance under 1 %, two clean looks, and
-one slow life cycle since anything was seen.
+"""When a plant is clear: the chance that anything lives is under 1 %, two looks were
+clean, and one slow life cycle has passed since anything was seen.
 """
 
 from __future__ import annotations
@@ -25,16 +25,16 @@ LOOKS_NEEDED = 2
 LOOK_GAP_DAYS = 7
 MOST_LOOKS = 8
 ROWS = 5
-"""So many reaches stand for all in the chance; the weight of each is about the same."""
+"""So many values of reach stand for all of them; each has about the same weight."""
 CURVE_POINTS = 7
 LONGEST_DAYS = 400
-"""What is not grown so many days after it was seen stands still for all that can be foreseen."""
+"""What is not grown so many days after it was seen counts as standing still."""
 
 
 @dataclass(frozen=True)
 class NeededLook:
-    """A look still to come: `first`, `cycle` (a whole slow life cycle after the last
-    live sighting) or `doubt` (until the chance is small).
+    """A look still to come. `why` is `first`, `cycle` (a whole slow life cycle after
+    the last live sighting) or `doubt` (until the chance is small).
     """
 
     on: date
@@ -43,13 +43,14 @@ class NeededLook:
 
 @dataclass(frozen=True)
 class Clearing:
-    """When it is over, if every look from now on finds nothing.
+    """When a case is over, if every look from now on finds nothing.
 
-    `matured`: the slow end of egg to adult from the last live sighting; `hatched`: of
-    the last egg that the last evening can have passed; None beyond what the
-    temperatures known allow. `curve`: chance alive on the evening of days by the looks
-    so far, `if_clean` with those needed. `worth`: by how much one look on a day divides
-    the chance on the day of the last one.
+    `matured` is the slow end of egg to adult from the last live sighting. `hatched` is
+    the same for the hatch of the last egg that the last evening can have missed. Both
+    are None beyond the known temperatures. `curve` is the chance that anything lives on
+    the evening of days, by the looks so far; `if_clean` the same with the looks that
+    are needed. `worth` says by how much one look on a day divides the chance on the day
+    of the last one.
     """
 
     last_live: date
@@ -65,7 +66,7 @@ class Clearing:
 
     @property
     def settled(self) -> bool:
-        """Whether all clear can be declared by what is recorded."""
+        """Whether the record is enough to declare the plant clear."""
         return self.all_clear is not None and not self.needed
 
     @property
@@ -77,7 +78,9 @@ class Clearing:
 
 
 class _Odds:
-    """The chance alive under any looks, from the state on the morning of the last live sighting."""
+    """The chance that anything lives under any looks, from the state on the morning of
+    the last live sighting.
+    """
 
     def __init__(
         self, case: Case, schedule: Schedule, belief: Belief, since: date, until: date
@@ -89,8 +92,8 @@ class _Odds:
         self.there = self._there(belief, scale)
 
     def _there(self, belief: Belief, scale: Array) -> Array:
-        """Expected numbers on that morning, [2 tracks, reaches, scenarios, size + 1];
-        with what was then seen beyond them.
+        """The expected numbers on that morning, with what was then seen beyond them: [2
+        tracks, reaches, scenarios, size + 1].
         """
         out = _at(self.case, self.steps, self.survive, self.fresh, self.since) * scale[..., None]
         for group in late_finds(belief):
@@ -99,8 +102,8 @@ class _Odds:
         return out
 
     def alive(self, days: Sequence[tuple[date, tuple[Inspection, ...]]]) -> list[float]:
-        """The chance that anything lives on the evening of a day, the looks up to then
-        having found nothing.
+        """The chance that anything lives on the evening of a day when the looks up to
+        then found nothing.
         """
         asked = [AliveQuestion(day, True, looks) for day, looks in days]
         passed = list(dict.fromkeys(tuple(x for x in looks if x.on <= day) for day, looks in days))
@@ -123,9 +126,11 @@ class _Odds:
 
 
 def unseen_weights(weights: Array, unseen: Array) -> Array:
-    """Weights that add to 1 after nothing was seen, where `unseen` sightings were to be
-    expected of each; worked out by logarithms, so that a likely case without any weight
-    does not drown the others.
+    """The weights, adding to 1, after nothing was seen where `unseen` sightings were to
+    be expected.
+
+    They are worked out by logarithms. Otherwise a likely case of weight 0 could make
+    them all 0.
     """
     with np.errstate(divide="ignore"):
         log = np.log(weights) - unseen
@@ -135,7 +140,7 @@ def unseen_weights(weights: Array, unseen: Array) -> Array:
 
 
 def _at(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, day: date) -> Array:
-    """Expected numbers on a morning, as `walk` has them."""
+    """The expected numbers on a morning, as `walk` has them."""
     rows = fresh.shape[1]
     for n, x in walk(case, steps, survive, fresh, rows):
         if steps.ends[n].time() == MORNING and steps.ends[n].date() == day:
@@ -157,9 +162,10 @@ def clear_by(
     *,
     weigh: bool = True,
 ) -> Clearing:
-    """When a case is over by the evenings done and planned (`schedule`), what was
-    counted, and looks from now on of a thoroughness; `weigh` also works out what one
-    look is worth, by its day.
+    """When a case is over, from the evenings done and planned (`schedule`), from what
+    was counted, and with further looks of a thoroughness.
+
+    With `weigh` it also works out what one look is worth, by its day.
     """
     first = max(f.on for f in case.found)
     since = last_live(looks, first, today)
@@ -211,7 +217,7 @@ def clear_by(
 
 def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None, date | None]:
     """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the
-    last evening: the day after it where there are no eggs.
+    last evening. Where there are no eggs the latter is the day after it.
     """
     begun = evening(since) - timedelta(days=1)
     hours = 24 * ((max(since, treated or since) - since).days + LONGEST_DAYS)
@@ -226,7 +232,7 @@ def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None,
 
 
 def _slow(watch: Clock, day: date, stage: int) -> date | None:
-    """The day on which the slow end of what begins on an evening has entered a stage."""
+    """The day by which the slow end of what begins on an evening has entered a stage."""
     slow = watch.passages(watch.chain.entering(0), watch.series.hour_of(evening(day)), [stage])[0][
         2
     ]
@@ -236,8 +242,8 @@ def _slow(watch: Clock, day: date, stage: int) -> date | None:
 def _proposed(
     done: Sequence[Inspection], end: date, today: date, until: date, thorough: float
 ) -> list[Inspection]:
-    """Looks that may be needed, in order: one a week before the end unless there was
-    one, one at the end, and more a week apart.
+    """The looks that may be needed, in order: one a week before the end unless there
+    was one, one at the end, and more a week apart.
     """
     day = (
         max(today, end - timedelta(days=LOOK_GAP_DAYS))
@@ -267,7 +273,7 @@ def _reasons(looks: Sequence[Inspection], end: date, before: int) -> tuple[Neede
 
 
 def _even(first: date, last: date) -> set[date]:
-    """A few days evenly between two."""
+    """A few days, evenly between two."""
     span = max((last - first).days, 1)
     return {
         first + timedelta(days=round(n * span / (CURVE_POINTS - 1))) for n in range(CURVE_POINTS)
@@ -294,7 +300,7 @@ def _worth(
 
 
 def interpolated(curve: Sequence[tuple[date, float]]) -> list[tuple[date, float]]:
-    """A curve on every day, in straight lines of its logarithm."""
+    """A curve on every day: its logarithm runs in straight lines."""
     if not curve:
         return []
     days = np.arange(curve[0][0].toordinal(), curve[-1][0].toordinal() + 1)
@@ -305,5 +311,7 @@ def interpolated(curve: Sequence[tuple[date, float]]) -> list[tuple[date, float]
 
 
 def suspected(on: date, chance: float) -> tuple[Found, ...]:
-    """What is thought of where nothing was seen: a chance that a female had come by a day."""
+    """What is suspected where nothing was seen: a female had come by a day, with some
+    chance.
+    """
     return (Found(on, ADULT, -float(np.log1p(-chance)), True),)

@@ -14,8 +14,8 @@ from brood.core.biology.substages import Array
 from brood.core.biology.unseen import stage_days
 
 GLANCE, USUAL, LENS = 0.4, 0.7, 0.95
-"""Chance that an animal in the open, on the part looked at, is seen: at a glance, leaf
-by leaf, leaf by leaf with a lens (our judgement, C).
+"""The chance that a look sees an animal in the open on the part looked at: at a glance,
+leaf by leaf, and leaf by leaf with a lens (our judgement, C).
 """
 THOROUGH = {"glance": GLANCE, "usual": USUAL, "lens": LENS}
 SHOWN_BY_DISPLAY = {"egg": 0.3, "larva": 0.9, "nymph": 0.9, "pupa": 0.9, "adult": 1.0}
@@ -27,18 +27,18 @@ SHOWN_BY_HABITAT = {
     "in-tissue": 0.0,
     "in-soil": 0.1,
 }
-"""How well a stage shows itself by what it is and where it sits (our judgement, C)."""
+"""How well a stage can be seen, by what it is and where it sits (our judgement, C)."""
 HIDDEN_SEEN = 0.3
-"""Of those in a refuge, the share that a look sees of what it would see in the open:
-eyes get further than a spray (our judgement, C).
+"""Of what it would see in the open, the share that a look sees in a refuge: eyes reach
+further than a spray (our judgement, C).
 """
 LEAST_SEEN = 0.05
-"""However badly a class shows itself, a count stands for no more than twenty times as many."""
+"""However badly a class can be seen, a count stands for at most twenty times as many."""
 
 
 def shown(pest: Pest) -> Array:
-    """How well every stage and, last, laying adults show themselves to a perfect look,
-    0 to 1: (stages + 1,).
+    """How well a perfect look sees every stage and, last, laying adults, 0 to 1:
+    (stages + 1,).
     """
     own = [SHOWN_BY_DISPLAY[s.display] * SHOWN_BY_HABITAT[s.habitat] for s in pest.stages]
     return np.array([*own, SHOWN_BY_DISPLAY["adult"]])
@@ -47,8 +47,8 @@ def shown(pest: Pest) -> Array:
 def spread_class(
     pest: Pest, kind: str, count: float, on: date, celsius: float
 ) -> tuple[Found, ...]:
-    """Animals of a class as groups by stage: in proportion to the stage times at °C;
-    grown ones lay.
+    """Animals of a class as groups by stage, in proportion to the stage times at °C.
+    Adults count as laying.
     """
     if kind == StageClass.ADULT:
         return (Found(on, ADULT, count),)
@@ -58,8 +58,8 @@ def spread_class(
 
 
 def seen_share(pest: Pest, look: Inspection) -> Array:
-    """The chance that a look sees one in the open, by stage and, last, laying adults:
-    (stages + 1,). Eggs only where it counted them, or found nothing at all.
+    """The chance that a look sees an animal in the open, by stage and, last, laying
+    adults: (stages + 1,). Eggs only where it counted them, or found nothing at all.
     """
     chance = shown(pest) * look.share * look.thorough
     if look.live and StageClass.EGG not in look.counts:
@@ -68,8 +68,8 @@ def seen_share(pest: Pest, look: Inspection) -> Array:
 
 
 def numbers(pest: Pest, look: Inspection) -> dict[str, float]:
-    """How many of each class there must be for a look to have counted so many in the
-    open, hidden ones apart.
+    """How many of each class there must be for a look to have counted so many. Hidden
+    animals are left out.
     """
     share, kinds = seen_share(pest, look), np.array(classes(pest))
     return {
@@ -79,7 +79,7 @@ def numbers(pest: Pest, look: Inspection) -> dict[str, float]:
 
 
 def found_by(pest: Pest, look: Inspection, celsius: float) -> tuple[Found, ...]:
-    """What a look counted as groups found, at the warmth (°C) of its days."""
+    """What a look counted, as groups found, at the warmth (°C) of its days."""
     return tuple(
         group
         for kind, number in numbers(pest, look).items()
@@ -88,8 +88,8 @@ def found_by(pest: Pest, look: Inspection, celsius: float) -> tuple[Found, ...]:
 
 
 def clean(looks: Sequence[Inspection], after: date) -> tuple[Inspection, ...]:
-    """The looks after a day that found nothing alive, in order; one whose day is vague
-    counts when it was surely later.
+    """The looks after a day that found nothing alive, in order. A look whose day is
+    vague counts when it was surely later.
     """
     return tuple(
         sorted(
@@ -100,8 +100,8 @@ def clean(looks: Sequence[Inspection], after: date) -> tuple[Inspection, ...]:
 
 
 def last_live(looks: Sequence[Inspection], found: date, today: date = date.max) -> date:
-    """The last day on which anything was seen alive: the latest that a vague day can
-    have been, and not after today.
+    """The last day on which anything was seen alive. Of a vague day the latest possible
+    counts, but no day after today.
     """
     return max(
         [

@@ -1,5 +1,5 @@
-"""Where the animals of a look came from: eggs, the soil, folded growth, missed in the
-open, or from outside the course.
+"""Where the animals that a look saw came from: eggs, the soil, folded growth, missed in
+the open, or from outside the course.
 """
 
 from __future__ import annotations
@@ -21,12 +21,12 @@ ORIGINS = ("eggs", "soil", "folds", "missed", "outside")
 
 
 def origins(belief: Belief, look: Inspection) -> dict[str, float]:
-    """Shares, adding to 1, of where the live animals of a look came from, by the mean
-    course that the counts speak for.
+    """The shares, adding to 1, of where the live animals of a look came from, by the
+    mean course that the counts speak for.
 
-    `eggs`, `soil`, `folds` and `missed` are what they were right after the last evening
-    before the look: the model is linear, so each part is carried on by itself.
-    `outside` is what is seen beyond twice the number that the course can account for:
+    `eggs`, `soil`, `folds` and `missed` say what they were right after the last evening
+    before the look. The model is linear, so each part can be followed by itself.
+    `outside` is what is seen beyond twice the number that the course can explain:
     missed at the find, or come since.
     """
     case = at_reach(
@@ -73,8 +73,8 @@ def _after_last(
 
 
 def _parts(case: Case, steps: Steps, x: Array) -> tuple[Array, Array]:
-    """The numbers parted by what they were, one row each: eggs, in the soil, in a
-    refuge, in the open; for either track.
+    """The numbers divided by what they were, one row each and for either track: eggs,
+    in the soil, in a refuge, in the open.
     """
     pest = case.pest
     egg = np.array([*(s.display == "egg" for s in pest.stages), False])

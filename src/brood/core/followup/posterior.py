@@ -1,12 +1,12 @@
-"""What counts say about how well the evenings work: a grid posterior of reach and of
-starting numbers.
+"""What the counts say of how well the evenings work: a posterior on a grid of reach and
+starting number.
 
-Expected numbers are linear in the starting number, so that one forward run for every
-reach gives them all. Counts are negative binomial about what a look should have seen
-(size 8: animals sit in clumps; Southwood & Henderson 2000, Ecological Methods, ch. 2,
-for the family; the size is our judgement, C). Catches on cards are Poisson with a rate
-that nobody knows, so only how they share out over the times that cards hung counts (a
-multinomial, given their total): a card tells the trend, never the level.
+Expected numbers are linear in the starting number, so one forward run for every reach
+gives them all. Counts are negative binomial about what a look should have seen. The
+size is 8, because animals sit in clumps (Southwood & Henderson 2000, Ecological
+Methods, ch. 2, for the family; the size is our judgement, C). Catches on cards are
+Poisson with an unknown rate. So only their distribution over the times that cards hung
+counts (a multinomial, given their total): a card tells the trend, never the level.
 """
 
 from __future__ import annotations
@@ -41,12 +41,12 @@ REACHES = np.array(
 )
 SCALES = 2.0 ** np.linspace(-3, 3, 13)
 REACH_SD, SCALE_SD = 0.2, 0.7
-"""How far a keeper's reach lies from what it is taken for, and the natural logarithm of
-the starting number (a factor of two either way): our judgement (C).
+"""How far the true reach lies from the assumed one, and the natural logarithm of the
+starting number likewise (a factor of two either way): our judgement (C).
 """
 CLUMPING = 8.0
 SHORTFALL = 5 / 6
-"""A course works where it takes at least this share of what it should."""
+"""A course works where its evenings take at least this share of what they should."""
 RISEN = 1.1
 NOTHING = 1e-12
 
@@ -56,10 +56,10 @@ class Belief:
     """The posterior: weights [reaches, scales, scenarios] that add to 1, like those of
     `prior`.
 
-    `alive` [days, reaches, scenarios] expected live animals of all stages per unit of
-    scale, `open_to_see` the same of what a perfect look sees, on the morning of each
-    day from the first find on; `in_open` [days, reaches, scenarios, stages + 1] what
-    there is for it to see.
+    On the morning of each day from the first find on: `alive` [days, reaches,
+    scenarios] is the expected number of live animals of all stages per unit of scale;
+    `open_to_see` the same of what a perfect look sees; `in_open` [days, reaches,
+    scenarios, stages + 1] what there is for it to see.
     """
 
     case: Case
@@ -75,7 +75,7 @@ class Belief:
 
     @property
     def by_reach(self) -> Array:
-        """Weights of the reaches alone."""
+        """The weights of the reaches alone."""
         out: Array = self.weights.sum(axis=(1, 2))
         return out
 
@@ -86,12 +86,12 @@ class Belief:
 
     @property
     def scale(self) -> float:
-        """The mean starting number over what was taken for it."""
+        """The mean starting number, divided by the one assumed."""
         return float(self.weights.sum(axis=(0, 2)) @ SCALES)
 
     def summed(self, rows: int) -> tuple[Array, Array, Array]:
-        """A few reaches that stand for all: weights [rows, scenarios] that add to 1,
-        reaches [rows], mean scales [rows, scenarios].
+        """A few values of reach that stand for all: weights [rows, scenarios] that add
+        to 1, reaches [rows], mean scales [rows, scenarios].
         """
         place = np.minimum(
             (np.cumsum(self.by_reach) - self.by_reach / 2) * rows, rows - 1e-9
@@ -122,24 +122,24 @@ class Belief:
 
     @property
     def effective(self) -> float:
-        """The mean of that share by what was counted."""
+        """The mean of that share, by what was counted."""
         return float(self.by_reach @ np.array([self.kill(r) for r in self.reaches]))
 
     @property
     def expected(self) -> float:
-        """What it should have been."""
+        """What that share should have been."""
         return self.kill(self.case.reach)
 
     @property
     def last(self) -> date:
-        """The last day that something was counted on."""
+        """The last day on which something was counted."""
         return max([x.on for x in self.looks] + [c.until for c in self.cards], default=self.first)
 
     def verdicts(self) -> dict[str, float]:
-        """Chances of `working`, `stalled` and `rising`; they add to 1.
+        """The chances of `working`, `stalled` and `rising`; they add to 1.
 
-        Rising: more are alive at the last count than at the find, by over a tenth.
-        Working: not so, and an evening takes at least five sixths of what it should.
+        Rising: at the last count over a tenth more are alive than at the find. Working:
+        not so, and an evening takes at least five sixths of what it should.
         """
         now = self.alive[min((self.last - self.first).days, len(self.alive) - 1)]
         grown = (now / np.maximum(self.alive[0], 1e-9)) > RISEN
@@ -156,13 +156,13 @@ class Belief:
         return max(said, key=lambda k: said[k])
 
     def band(self, share: float = 1.0) -> tuple[Array, Array, Array]:
-        """What a perfect look over a share of the plant should see each day by what was
-        taken for true: low, middle, high (10, 50, 90 %).
+        """What a perfect look over a share of the plant should see each day, as assumed
+        before any count: low, middle, high (10, 50, 90 %).
         """
         return self._spread(self.prior, share)
 
     def learnt(self, share: float = 1.0) -> tuple[Array, Array, Array]:
-        """The same by what was counted."""
+        """The same, by what was counted."""
         return self._spread(self.weights, share)
 
     def _spread(self, weights: Array, share: float) -> tuple[Array, Array, Array]:
@@ -180,8 +180,8 @@ class Belief:
 
 
 def late_finds(belief: Belief) -> tuple[Found, ...]:
-    """What looks saw that the course cannot account for, and what must be there with
-    it: most of a class, beyond twice what was expected.
+    """What looks saw that the course cannot explain, with what must be there too: of a
+    class, everything beyond twice the expected number.
 
     Such animals were missed at the find, or came since.
     """
@@ -209,9 +209,10 @@ def late_finds(belief: Belief) -> tuple[Found, ...]:
 
 
 def updated(belief: Belief) -> Case:
-    """The case to plan with: as it was where the course works, otherwise with the reach
-    and the starting numbers that the counts speak for; what looks saw beyond that is
-    added.
+    """The case to plan with.
+
+    Where the course works it is as it was. Otherwise it has the reach and the starting
+    numbers that the counts speak for. What looks saw beyond that is added.
     """
     case = belief.case
     if belief.verdict != "working":
@@ -223,14 +224,14 @@ def updated(belief: Belief) -> Case:
 
 
 def _used(case: Case) -> tuple[Act, ...]:
-    """The acts of the evenings done, all of the case's when there was none."""
+    """The acts of the evenings done. All acts of the case when none was done."""
     ids = {a for d in case.done for a in d.acts}
     return tuple(a for a in case.acts if not ids or a.id in ids)
 
 
 def at_reach(case: Case, reach: float) -> Case:
-    """A case whose evenings reached so much, those known to have missed parts so much
-    less in proportion.
+    """The case as if its evenings had this reach. Evenings that are known to have
+    missed parts keep their proportion.
     """
     share = reach / case.reach
     done = tuple(
@@ -242,8 +243,8 @@ def at_reach(case: Case, reach: float) -> Case:
 def stacked(
     case: Case, steps: Steps, schedule: Schedule, reaches: Array
 ) -> tuple[dict[date, Array], Array]:
-    """Survivals of a schedule by evening and of the newly exposed by step, one row for
-    each reach, as `walk` takes them.
+    """What survives each evening of a schedule, and of the newly exposed each step,
+    with one row for each reach, as `walk` takes them.
     """
     each = [at_reach(case, float(r)) for r in reaches]
     rows = [evenings(one, steps.chain, [schedule]) for one in each]
@@ -252,7 +253,7 @@ def stacked(
 
 
 def even_speed(steps: Steps) -> Steps:
-    """The three scenarios of warmth at the usual speed."""
+    """The three scenarios of warmth, at the usual speed."""
     pick = [1, 4, 7]
     return replace(
         steps,
@@ -271,8 +272,8 @@ def learn(
     until: date,
     steps: Steps | None = None,
 ) -> Belief:
-    """The posterior from what was done and counted, with expected numbers up to a day;
-    looks before the first find say nothing here.
+    """The posterior from what was done and counted, with expected numbers up to a day.
+    Looks before the first find say nothing here.
     """
     first = min(f.on for f in case.found)
     looks = tuple(sorted((x for x in looks if x.on > first), key=lambda x: x.on))
@@ -365,8 +366,8 @@ def _negative_binomial(count: float, mean: Array) -> Array:
 
 
 def _card_fit(cards: Sequence[CardCatch], adults: Array, first: date) -> Array:
-    """Log-likelihood of how the catches share out over the times, given their total:
-    [reaches, scales, scenarios].
+    """The log-likelihood of how the catches are distributed over the times, given their
+    total: [reaches, scales, scenarios].
     """
     exposure = []
     for card in cards:

@@ -1,5 +1,5 @@
 """Dilution: how much of a stock gives a strength in a volume, and what a volume is in
-spoons and cups. Volumes in ml, strengths in percent v/v.
+spoons and cups. Volumes are in ml, strengths in percent v/v.
 """
 
 from __future__ import annotations
@@ -33,12 +33,12 @@ EIGHTHS = {0: "", 1: "1/8", 2: "1/4", 3: "3/8", 4: "1/2", 5: "5/8", 6: "3/4", 7:
 
 
 def to_ml(amount: float, unit: str) -> float:
-    """A volume in ml. `unit` is a key of ML. Raises InputError for another."""
+    """A volume in ml. `unit` is a key of ML. Raises InputError for another unit."""
     return _converted(amount, unit, "ml")
 
 
 def from_ml(ml: float, unit: str) -> float:
-    """ml in another measure; raises InputError for an unknown one."""
+    """A volume in ml, in another measure. Raises InputError for an unknown one."""
     return _converted(ml, "ml", unit)
 
 
@@ -56,8 +56,8 @@ def _converted(amount: float, unit: str, into: str) -> float:
 
 @dataclass(frozen=True)
 class Portion:
-    """One ingredient of a mix: how many ml of a stock of `stock_percent` (None:
-    reckoned as bought) give `percent` of the whole.
+    """One ingredient of a mix: `ml` of a stock of `stock_percent` give `percent` of the
+    whole. None: counted as bought.
     """
 
     ingredient: str
@@ -76,11 +76,11 @@ class Mixed:
 
 
 def dilute(volume_ml: float, percent: float, stock_percent: float) -> float:
-    """ml of a stock for a strength in a final volume: V_stock = V_final · c_final /
+    """The ml of a stock for a strength in a final volume: V_stock = V_final · c_final /
     c_stock (conservation of the active).
 
-    Raises InputError when the strength is above the stock's, naming what can be
-    reached, or when a number is not positive.
+    Raises InputError when a number is not positive, or when the strength is above the
+    stock's; the error names what can be reached.
     """
     for name, value in (
         ("volume", volume_ml),
@@ -111,11 +111,11 @@ def dilute(volume_ml: float, percent: float, stock_percent: float) -> float:
 
 
 def mixed(volume_ml: float, wanted: Sequence[tuple[str, float, float | None]]) -> Mixed:
-    """A mix from (ingredient, percent of the final volume, stock's percent or None);
-    all count inside the final volume, water fills it up.
+    """A mix from (ingredient, percent of the final volume, percent of the stock or
+    None). All parts count inside the final volume; water fills it up.
 
-    Shrinking of alcohol with water is left out. Raises InputError as `dilute`, and when
-    the parts do not fit into the volume.
+    That alcohol shrinks with water is left out. Raises InputError as `dilute` does, and
+    when the parts do not fit into the volume.
     """
     portions = tuple(
         Portion(name, dilute(volume_ml, percent, 100.0 if stock is None else stock), percent, stock)
@@ -137,7 +137,7 @@ def mixed(volume_ml: float, wanted: Sequence[tuple[str, float, float | None]]) -
 
 
 def by_label(volume_ml: float, ml_per_litre: float) -> float:
-    """ml of a product at its label's rate."""
+    """The ml of a product at its label's rate."""
     if not volume_ml > 0 or not ml_per_litre > 0:
         raise InputError(
             "A volume and the label's rate must be more than 0.",
@@ -149,8 +149,8 @@ def by_label(volume_ml: float, ml_per_litre: float) -> float:
 
 
 def spoons(ml: float) -> str:
-    """A volume in cups, tablespoons and teaspoons to the nearest eighth of a teaspoon;
-    empty where it is too little to measure so.
+    """A volume in cups, tablespoons and teaspoons, to the nearest eighth of a teaspoon.
+    Empty where it is too little to measure so.
     """
     if ml < SMALLEST_SPOON_ML:
         return ""

@@ -1,11 +1,11 @@
-"""The day table of a case: everything about it that no schedule changes, so that the
-chance of a schedule takes milliseconds.
+"""The day table of a case: everything that no schedule changes, worked out once, so
+that the chance of a schedule takes milliseconds.
 
-Time is cut at 19:00 of every day, when treatments are done, and at 09:00 of the days of
-finds, or of every day where the pest is quick. Which interval a stage is left in
-depends on the interval of entry alone (a semi-Markov chain; Howard 1971, Dynamic
-Probabilistic Systems II), so that the equations of `brood.core.population` become sums
-over waits.
+Time is cut at 19:00 of every day, when treatments are done. It is also cut at 09:00 of
+the days of finds, or of every day where the pest is quick. The interval in which a
+stage is left depends on the interval of entry alone (a semi-Markov chain; Howard 1971,
+Dynamic Probabilistic Systems II). So the equations of `half_days` become sums over
+waiting times.
 """
 
 from __future__ import annotations
@@ -25,13 +25,13 @@ from brood.core.population.waiting_times import Leaving, erlang, found_leaving, 
 
 LATE_DAYS = 7
 QUICK_DAYS = 10.0
-"""Egg-to-egg time under which a day is cut in two."""
+"""Where a generation is shorter than so many days, every day is cut in two."""
 
 
 @dataclass(frozen=True, eq=False)
 class Founders:
-    """A group found: interval, stage index, number, and its chances to leave
-    [scenarios, sub-stages, waits] (None for adults).
+    """A group found: its interval, stage index and number, and its chances to leave the
+    stage [scenarios, sub-stages, waits] (None for adults).
     """
 
     interval: int
@@ -42,11 +42,13 @@ class Founders:
 
 @dataclass(frozen=True, eq=False)
 class DayTable:
-    """`moves` [scenarios, boundaries, stages] integrated sub-stage moves; `births` and
-    `deaths` [scenarios, intervals] per laying female; `late` [scenarios] the chance
-    that hers is a line that lives on after the last interval; `weights` [scenarios];
-    `hours` [boundaries] since the first; the evening of `first` + d days ends interval
-    `evenings[d]`.
+    """Everything about a case that no schedule changes.
+
+    `moves` [scenarios, boundaries, stages]: moves between sub-stages, summed up to each
+    boundary. `births` and `deaths` [scenarios, intervals]: per laying female. `late`
+    [scenarios]: the chance that a female's line lives on after the last interval.
+    `weights` [scenarios]. `hours` [boundaries]: hours since the first boundary. The
+    evening of day `first` + d ends interval `evenings[d]`.
     """
 
     chain: Chain
@@ -74,7 +76,7 @@ class DayTable:
         return self.first + timedelta(days=len(self.evenings) - 1)
 
     def index(self, day: date) -> int:
-        """The interval that a day's evening ends; raises IndexError outside the table."""
+        """The interval that a day's evening ends. Raises IndexError outside the table."""
         offset = (day - self.first).days
         if offset < 0:
             raise IndexError(offset)
@@ -82,8 +84,8 @@ class DayTable:
 
     def passage(self, day: date, first: int, until: int) -> tuple[float | None, ...]:
         """Days from entering stage index `first` on an evening to entering `until` (the
-        number of stages: laying): 5 %, 50 % and 95 % over the scenarios; None beyond
-        the table.
+        number of stages means laying): 5 %, 50 % and 95 % over the scenarios. None
+        beyond the table.
         """
         start = self.index(day) + 1
         gone = erlang(self.chain.counts[first]).share(
@@ -92,7 +94,7 @@ class DayTable:
         return self._quantiles(np.diff(gone, axis=1, prepend=0.0), start, first, until)
 
     def founder_passage(self, founders: Founders) -> tuple[float | None, ...]:
-        """The same for a group found, in days from its find to its own first egg."""
+        """The same for a group found: days from its find to its own first egg."""
         if founders.share is None:
             return (0.0, 0.0, 0.0)
         flow = np.zeros((len(self.weights), self.intervals - founders.interval))
@@ -103,8 +105,8 @@ class DayTable:
     def _quantiles(
         self, flow: Array, start: int, first: int, until: int
     ) -> tuple[float | None, ...]:
-        """Quantiles, in days from the start of interval `start`, of passing on to stage
-        `until` for a flow out of stage `first`.
+        """Quantiles of the time to reach stage `until`, in days from the start of
+        interval `start`, for animals that leave stage `first` as `flow` says.
         """
         for one in self.leave[first + 1 : until]:
             into = np.zeros_like(flow)
@@ -144,8 +146,8 @@ class DayTable:
 
 
 def day_table(case: Case, last: date) -> DayTable:
-    """Tabulate a case up to the evening of a day: 3 temperature offsets × 3 speeds,
-    Gauss–Hermite weights.
+    """Tabulate a case up to the evening of a day, under 3 temperature offsets × 3
+    speeds with Gauss–Hermite weights.
     """
     chain = chain_of(case.pest)
     cuts, evenings = _cuts(case, last)
@@ -178,8 +180,8 @@ def day_table(case: Case, last: date) -> DayTable:
 
 
 def _cuts(case: Case, last: date) -> tuple[list[datetime], NDArray[np.int64]]:
-    """Moments between the intervals, the first that of the first find, and the interval
-    that each evening ends.
+    """The moments between the intervals, beginning with the first find, and the
+    interval that each evening ends.
     """
     finds = {f.on for f in case.found}
     first = min(finds)

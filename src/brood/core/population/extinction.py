@@ -1,11 +1,11 @@
-"""What schedules do to a case, by its day table: the chance that every line dies out,
-and the expected number left.
+"""What schedules do to a case, worked out from its day table: the chance that every
+line dies out, and the expected number left.
 
-Backward over the evenings, for many schedules at once: the chance p that the line of
-one entering a stage lives for ever is a sum over the intervals in which it may leave,
-times its share that gets past the evenings between; a laying female's is a
-birth-and-death recursion. With the births linear instead of saturating the same sums
-give expected numbers.
+The computation runs backward over the evenings, for many schedules at once. p is the
+chance that the line of an animal lives for ever. For one that enters a stage, p is a
+sum over the intervals in which it may leave, each times its chance to survive the
+evenings before. For a laying female it is a birth-and-death recursion. When births
+count linearly instead of saturating, the same sums give expected numbers.
 """
 
 from __future__ import annotations
@@ -21,8 +21,8 @@ from brood.core.population.day_table import DayTable, Founders
 
 NEVER = 1e-6
 CHUNK = 40
-"""Laying adults are solved over so many intervals at once: their product of survivals,
-at least NEVER each, stays a normal number.
+"""Laying adults are solved over so many intervals at once. The product of their
+survivals, each at least NEVER, then stays a normal floating-point number.
 """
 LEAST = 1e-250
 """Products of survivals are kept above this, so that one can be divided by another."""
@@ -30,10 +30,12 @@ LEAST = 1e-250
 
 @dataclass(frozen=True, eq=False)
 class Exposure:
-    """What schedules do: survivals [schedules, intervals, stages + 1] at the evening
-    that ends an interval, laying adults last, and the survivals of those that become
-    exposed in an interval, which meet what earlier evenings left behind (None without
-    residuals).
+    """What schedules do to a pest.
+
+    `survive` [schedules, intervals, stages + 1]: the share that survives the evening at
+    the end of an interval, laying adults last. `fresh`: the same for those that become
+    exposed in an interval and meet what earlier evenings left behind (None where no act
+    leaves anything).
     """
 
     survive: Array
@@ -42,11 +44,13 @@ class Exposure:
 
 @dataclass(eq=False)
 class Run:
-    """One backward pass. `last` [schedules] makes it count the numbers after those
-    evenings instead of chances; `after` is the pass without any treatment, from which
-    everything after the last evening is taken. With `born` [schedules, scenarios,
-    intervals], the rate of births that live on, it is the chance that one of those
-    comes about.
+    """One backward pass over a day table.
+
+    With `last` [schedules] it counts the numbers after those evenings instead of
+    chances. `after` is the pass without any treatment; everything after the last
+    evening is taken from it. With `born` [schedules, scenarios, intervals], the rate of
+    births whose line lives on, the result is the chance that at least one of them
+    happens.
     """
 
     table: DayTable
@@ -85,14 +89,14 @@ class Run:
         self._sweep()
 
     def _until(self) -> int:
-        """Intervals that have to be gone through: what comes after them is known. The
+        """How many intervals have to be computed: what comes after them is known. The
         last find lies within them.
         """
         last_find = max(f.interval for f in self.table.founders)
         return min(self.table.intervals, max(self._acted(), last_find + 1))
 
     def _acted(self) -> int:
-        """Intervals up to the last in which anything happens that this pass is asked about."""
+        """How many intervals there are up to the last one that matters for this pass."""
         if self.last is not None:
             return int(self.last.max()) + 1
         if self.born is not None:
@@ -105,14 +109,14 @@ class Run:
         return int(np.flatnonzero(done)[-1]) + 1 if done.any() else 1
 
     def _known(self) -> list[Array]:
-        """Values of what comes after the intervals of this pass."""
+        """The values after the intervals of this pass."""
         if self.after is not None:
             return self.after.values
         return [(self.share * self.end)[:, None]] * (len(self.table.leave) + 1)
 
     def spared(self, stage: int, first: int, waits: int) -> Array:
-        """Of those in a stage from interval `first`, who gets past the evenings before
-        the intervals after it: [schedules, waits].
+        """Of those in a stage from interval `first` on, the share that survives the
+        evenings before each of the following intervals: [schedules, waits].
         """
         through = self.through[..., stage]
         passed = (
@@ -125,7 +129,7 @@ class Run:
         return out
 
     def _paths(self, stage: int) -> Array:
-        """Chances to leave in an interval and alive, [schedules or 1, scenarios,
+        """The chance to leave a stage alive in an interval: [schedules or 1, scenarios,
         intervals, waits].
         """
         share, through = self.table.leave[stage].share[:, : self.days], self.through[..., stage]
@@ -142,8 +146,8 @@ class Run:
         return spared[:, None] * share[None]
 
     def _sweep(self) -> None:
-        """Fill the values from the last interval to the first, each stage as far ahead
-        of the laying adults as its waits allow.
+        """Fill the values from the last interval to the first. Each stage goes as far
+        ahead of the laying adults as its shortest wait allows.
         """
         least = [one.least for one in self.table.leave]
         known = [self.days] * (len(least) + 1)
@@ -170,13 +174,13 @@ class Run:
         self._stop(into, low, high)
 
     def _stop(self, value: Array, low: int, high: int) -> None:
-        """In a count, whoever enters after the last evening is one."""
+        """When counting, an animal that enters after the last evening counts as 1."""
         if self.last is not None:
             np.copyto(value, 1.0, where=(np.arange(low, high) > self.last[:, None])[:, None, :])
 
     def _adults(self, low: int, high: int) -> None:
-        """Laying females over some intervals: the affine recursion solved at once,
-        exposed and in refuge.
+        """Solve the affine recursion of laying females over some intervals at once, in
+        the open and in refuge.
         """
         t, cut = self.table, slice(low, high)
         born = (
@@ -211,7 +215,7 @@ class Run:
         self._stop(entering, low, high)
 
     def laying_at(self, interval: int) -> Array:
-        """The value of one found laying at the start of an interval, [schedules, scenarios]."""
+        """The value of an adult found at the start of an interval: [schedules, scenarios]."""
         run = self if interval <= self.days or self.after is None else self.after
         tracks = run.laying[..., interval]
         out: Array = (
@@ -220,7 +224,7 @@ class Run:
         return out
 
     def founder(self, founders: Founders) -> Array:
-        """The value of one found, by the sub-stages it may be in: [schedules,
+        """The value of an animal found, by the sub-stage that it may be in: [schedules,
         scenarios, sub-stages].
         """
         if founders.share is None:
@@ -251,7 +255,7 @@ class Run:
         return out
 
     def nothing(self) -> Array:
-        """The logarithm of the chance that none of the found comes to anything,
+        """The logarithm of the chance that nothing comes of any animal found:
         [schedules, scenarios].
         """
         out = np.zeros((self.exposure.survive.shape[0], len(self.table.weights)))
@@ -263,8 +267,8 @@ class Run:
 
 
 def _floor(survive: Array) -> float:
-    """The least survival of an interval that is told apart: NEVER, or more where so
-    many are small that their product would vanish.
+    """The smallest survival that is told apart from 0: NEVER, or more where so many are
+    small that their product would vanish.
     """
     if float(np.log(np.maximum(survive, NEVER)).sum(axis=1).min(initial=0.0)) > np.log(LEAST):
         return NEVER
@@ -272,8 +276,8 @@ def _floor(survive: Array) -> float:
 
 
 def _windows(values: Array, length: int) -> Array:
-    """A view of a contiguous array with windows of so many along its last axis, [...,
-    places, length]; cheap to make, not to be written to.
+    """A view of a contiguous array as windows of a length along its last axis: [...,
+    places, length]. It costs nothing to make and must not be written to.
     """
     *lead, size = values.shape
     *steps, step = values.strides
@@ -283,8 +287,8 @@ def _windows(values: Array, length: int) -> Array:
 
 
 def clearing(table: DayTable, exposure: Exposure, after: Run | None = None) -> Array:
-    """The logarithm of the chance that everything found dies out, [schedules,
-    scenarios]; `after` from `untreated`, to save time.
+    """The logarithm of the chance that everything found dies out: [schedules,
+    scenarios]. Give `after` from `untreated` to save time.
     """
     return Run(table, exposure, after=after).nothing()
 
@@ -295,8 +299,8 @@ def untreated(table: DayTable) -> Run:
 
 
 def alive_after(table: DayTable, exposure: Exposure, last: Sequence[int]) -> Array:
-    """Expected numbers alive right after each schedule's last evening (interval index),
-    [schedules, scenarios].
+    """The expected number alive right after each schedule's last evening (its interval
+    index): [schedules, scenarios].
     """
     run = Run(table, exposure, np.array(last))
     out = np.zeros((exposure.survive.shape[0], len(table.weights)))
@@ -306,8 +310,8 @@ def alive_after(table: DayTable, exposure: Exposure, last: Sequence[int]) -> Arr
 
 
 def rank(chances: Array, weights: Array, share: float = 0.9) -> NDArray[np.int64]:
-    """Index of the scenario at the 90 % rank, the worst of the best that hold that
-    weight together; chances [..., scenarios].
+    """The index of the scenario at the 90 % rank: the worst of the best scenarios that
+    together hold that share of the weight. `chances` is [..., scenarios].
     """
     order = np.argsort(-chances, axis=-1)
     held = np.cumsum(weights[order], axis=-1)

@@ -1,5 +1,5 @@
-"""The first escape: by when a schedule has most probably let something breed whose line
-lives on.
+"""The first escape: the day by which a schedule has most probably let an animal breed
+whose line lives on.
 """
 
 from __future__ import annotations
@@ -16,10 +16,11 @@ PROBES = 12
 
 
 def first_escapes(table: DayTable, exposure: Exposure, after: Run) -> list[date]:
-    """The first day, of each schedule, by which the chance that something found has
-    borne young whose line lives on is half of what it comes to in the end. For a table
-    of one scenario: births up to a day count, with the chance of each to live on under
-    the whole schedule.
+    """For each schedule the day by which half of its final risk has come about: the
+    risk that something found bears young whose line lives on.
+
+    For a table of one scenario. Births are counted up to a day; each counts with the
+    chance that its line lives on under the whole schedule.
     """
     full = Run(table, exposure, after=after)
     ahead = np.broadcast_to(
@@ -38,8 +39,8 @@ def first_escapes(table: DayTable, exposure: Exposure, after: Run) -> list[date]
 def _narrowed(
     table: DayTable, exposure: Exposure, born: Array, goal: Array, span: tuple[Array, Array]
 ) -> tuple[Array, Array]:
-    """Closer bounds of the interval by which the goal is reached, from a dozen tried at
-    once for every schedule.
+    """Closer bounds of the interval in which the goal is reached: a dozen intervals are
+    tried at once for every schedule.
     """
     low, high = span
     step = np.maximum(1, -(-(high - low) // PROBES))

@@ -1,13 +1,14 @@
-"""The stage-structured population: expected numbers forward, and the chance that a line
-dies out backward.
+"""The population by stage in half-day steps: expected numbers forward, and the chance
+that a line dies out backward.
 
-Every stage is a chain of sub-stages (Erlang stage times), each in two tracks: exposed,
-and in a refuge that no act reaches while the stage lasts; the track is drawn at every
-moult. Numbers are linear, x' = Qᵀx with births; the chance p that a line lives for ever
-obeys the backward equation of the same generator (multi-type branching process, Athreya
-& Ney 1972, Branching Processes, ch. V). Steps run from 19:00 to 09:00 and from 09:00 to
-19:00, with hourly rates summed; the exponential of the generator is taken by
-uniformisation (Jensen 1953, Skandinavisk Aktuarietidskrift 36:87-91).
+Every stage is a chain of sub-stages (Erlang stage times). Every animal is in one of two
+tracks: in the open, or in a refuge that no act reaches while the stage lasts. The track
+is drawn anew at every moult. Numbers are linear: x' = Qᵀx with births. The chance p
+that a line lives for ever obeys the backward equation of the same generator (multi-type
+branching process, Athreya & Ney 1972, Branching Processes, ch. V). Steps run from 19:00
+to 09:00 and from 09:00 to 19:00, with hourly rates summed. The exponential of the
+generator is taken by uniformisation (Jensen 1953, Skandinavisk Aktuarietidskrift
+36:87-91).
 """
 
 from __future__ import annotations
@@ -34,11 +35,11 @@ TAIL, SINGLE_TAIL = 1e-9, 1e-6
 
 @dataclass(frozen=True, eq=False)
 class Steps:
-    """Half-day steps of a case under weighted scenarios.
+    """The half-day steps of a case under weighted scenarios.
 
-    `moves` [steps, scenarios, sub-stages] expected sub-stage moves, `births` [steps,
-    scenarios] young per laying female, `deaths` the same for her death rate, `weights`
-    [scenarios]; step n ends at `ends[n]`. `late` is (births, deaths) a day at the end
+    `moves` [steps, scenarios, sub-stages]: expected moves between sub-stages. `births`
+    [steps, scenarios]: young per laying female; `deaths` likewise. `weights`
+    [scenarios]. Step n ends at `ends[n]`. `late` is (births, deaths) a day at the end
     of the series.
     """
 
@@ -52,8 +53,8 @@ class Steps:
 
 
 def steps_of(case: Case, until: date) -> Steps:
-    """Cut a case's series into half-day steps from 09:00 of the first find to 19:00 of
-    a day: 3 temperature offsets × 3 speeds.
+    """Cut a case's series into half-day steps, from 09:00 of the first find to 19:00 of
+    a day, under 3 temperature offsets × 3 speeds.
     """
     chain = chain_of(case.pest)
     start = datetime.combine(min(f.on for f in case.found), MORNING)
@@ -75,9 +76,11 @@ def scenario_rates(
     case: Case, chain: Chain, start: datetime, marks: list[int]
 ) -> tuple[Array, Array, Array, Array]:
     """Rates summed between marks (hours after a moment) under 3 temperature offsets × 3
-    speeds: sub-stage moves [scenarios, spans, stages], births and deaths per laying
-    female [scenarios, spans], and the Gauss–Hermite weights [scenarios]. The series is
-    continued where it ends.
+    speeds.
+
+    Returns moves between sub-stages [scenarios, spans, stages], births and deaths per
+    laying female [scenarios, spans], and the Gauss–Hermite weights [scenarios]. Where
+    the series ends it is continued.
     """
     moves, births, deaths, weights = [], [], [], []
     series = covering(case.series, start, marks[-1])
@@ -97,7 +100,9 @@ def scenario_rates(
 def _summed(
     table: tuple[tuple[float, float], ...], celsius: Array, marks: list[int], *, invert: bool
 ) -> Array:
-    """A rate per day (or one over a duration in days) tabulated over °C, summed over every span."""
+    """A daily rate that is tabulated over °C, summed over every span. With `invert` the
+    table holds durations in days.
+    """
     values = np.interp(celsius, *np.array(table).T)
     summed: Array = np.add.reduceat((1 / values if invert else values) / 24, marks[:-1])
     return summed
@@ -105,9 +110,8 @@ def _summed(
 
 @dataclass(frozen=True, eq=False)
 class Assessment:
-    """What a schedule does by the chain: the chance of clearing by scenario, with
-    weights, and the expected numbers by day and stage id (the last being laying adults)
-    after that day's evening.
+    """What a schedule does: the chance of clearing by scenario, with the weights, and
+    the expected numbers after each evening by day and stage id (laying adults last).
     """
 
     by_scenario: Array
@@ -124,12 +128,12 @@ Schedule = Sequence[tuple[date, Sequence[Act]]]
 
 
 def assess(case: Case, schedule: Schedule, steps: Steps | None = None) -> Assessment:
-    """What some dates with their acts would do to a case; `steps` when they are at hand
+    """What some dates with their acts would do to a case. Give `steps` where they exist
     and reach to the day after the last date.
 
-    Treatments are at 19:00, and what was found was there at 09:00 of its day. After the
-    last date the line's fate follows from the rates at the end of the steps. The day
-    table gives the same in a hundredth of the time; this is what it is checked against.
+    Treatments are at 19:00. What was found was there at 09:00 of its day. After the
+    last date the rates at the end of the steps decide. The day table gives the same in
+    a hundredth of the time; this function is what it is checked against.
     """
     return assess_many(case, [schedule], steps)[0]
 
@@ -152,7 +156,7 @@ def assess_many(
 def expected(
     case: Case, schedule: Schedule, until: date
 ) -> tuple[tuple[date, dict[str, float]], ...]:
-    """Expected numbers alone, by day and stage id, up to a day."""
+    """Only the expected numbers, by day and stage id, up to a day."""
     held = steps_of(case, until)
     numbers = _forward(
         case, held, evenings(case, held.chain, [schedule]), residues(case, held, [schedule]), 1
@@ -161,8 +165,8 @@ def expected(
 
 
 def totals(case: Case, schedules: Sequence[Schedule], until: date) -> Array:
-    """Expected numbers of all stages after each day's evening in the scenario without
-    any offset, [schedules, days from the first find].
+    """The expected number of all stages after each evening, in the scenario without any
+    offset: [schedules, days from the first find].
     """
     every = steps_of(case, until)
     held = only(every, len(every.weights) // 2)
@@ -178,8 +182,8 @@ def totals(case: Case, schedules: Sequence[Schedule], until: date) -> Array:
 
 
 def by_scenario(case: Case, schedule: Schedule, until: date, steps: Steps | None = None) -> Array:
-    """Expected numbers after each day's evening by scenario and stage, laying adults
-    last: [days, scenarios, stages + 1]; over `steps` where they are at hand.
+    """The expected numbers after each evening by scenario and stage, laying adults
+    last: [days, scenarios, stages + 1]. Give `steps` where they exist.
     """
     held = steps or steps_of(case, until)
     numbers = _forward(
@@ -216,8 +220,8 @@ def _by_day(steps: Steps, numbers: Array) -> tuple[tuple[date, dict[str, float]]
 
 
 def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[date, Array]:
-    """Survivals by evening, [schedules, 1, size + 1]; 1 where a schedule has none. What
-    lasts acts every evening from when it is placed.
+    """The share that survives each evening: [schedules, 1, size + 1]; 1 where a
+    schedule has none. Acts that last work every evening from when they are placed.
     """
     out: dict[date, Array] = {}
     for b, schedule in enumerate(schedules):
@@ -235,9 +239,11 @@ def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[da
 
 
 def residues(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
-    """Survivals of those that become exposed in a step, by stage entered, [steps,
-    schedules, 1, stages + 1]: the latest use of each act with a residue meets each
-    once, with what is left of it.
+    """The share that survives of those that become exposed in a step, by stage entered:
+    [steps, schedules, 1, stages + 1].
+
+    Each animal meets the latest use of each act with a residue once, at the strength
+    that is left of it.
     """
     entering = np.array(newly_exposed(case.pest))
     stages = treated_as(case.pest)
@@ -259,7 +265,7 @@ def residues(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
 def _chances(
     case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int
 ) -> Array:
-    """The chance of clearing [schedules, scenarios]. Backward in time."""
+    """The chance of clearing: [schedules, scenarios]. The loop runs backward in time."""
     phi, refuge = case.pest.female_share, case.refuge
     born, died = steps.late
     adult = np.tile(np.maximum(0.0, 1 - died / np.maximum(phi * born, 1e-12)), (schedules, 1))
@@ -308,7 +314,9 @@ def _founders(
     adult: Array,
     hidden_adult: Array,
 ) -> Array:
-    """The chance that the lines of all that was found on a day die out, [schedules, scenarios]."""
+    """The chance that the lines of everything found on a day die out: [schedules,
+    scenarios].
+    """
     out, refuge = np.ones_like(adult), case.refuge
     for group in case.found:
         if group.on != on:
@@ -326,8 +334,8 @@ def _founders(
 
 
 def lives_on(later: Array, success: Array, deaths: Array) -> Array:
-    """A laying female's chance at a step's start: births that live on against her
-    death, both at steady rates in the step.
+    """The chance at the start of a step that a laying female's line lives on: births
+    that live on against her death, both at steady rates within the step.
     """
     total = np.maximum(success + deaths, 1e-300)
     settled = success / total
@@ -343,8 +351,8 @@ def back(
     open_to: Array,
     refuge: float,
 ) -> tuple[Array, Array]:
-    """Chances of the sub-stages a step earlier: the generator's exponential on both
-    tracks at once, by uniformisation.
+    """The chances of the sub-stages one step earlier, in both tracks at once: the
+    exponential of the generator by uniformisation.
     """
     moves = steps.moves[n]
     most = float(moves.max(initial=0.0))
@@ -374,7 +382,9 @@ def back(
 def _forward(
     case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int
 ) -> Array:
-    """Expected numbers at every step's end by stage, [steps, schedules, scenarios, stages + 1]."""
+    """The expected numbers at the end of every step by stage: [steps, schedules,
+    scenarios, stages + 1].
+    """
     numbers = np.zeros(
         (len(steps.ends), schedules, len(steps.weights), len(steps.chain.counts) + 1)
     )
@@ -384,7 +394,7 @@ def _forward(
 
 
 def by_stage(chain: Chain, x: Array) -> Array:
-    """Numbers by sub-stage [..., size + 1] summed by stage, [..., stages + 1]."""
+    """Numbers by sub-stage [..., size + 1], summed by stage: [..., stages + 1]."""
     out: Array = np.add.reduceat(
         x, [chain.first(stage) for stage in range(len(chain.counts) + 1)], axis=-1
     )
@@ -394,8 +404,8 @@ def by_stage(chain: Chain, x: Array) -> Array:
 def walk(
     case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int
 ) -> Iterator[tuple[int, Array]]:
-    """The expected numbers at every step's end, by track (exposed, in a refuge) and
-    sub-stage: (step, [2, schedules, scenarios, size + 1]).
+    """The expected numbers at the end of every step, by track (in the open, in a
+    refuge) and sub-stage: (step, [2, schedules, scenarios, size + 1]).
     """
     x = np.zeros((2, schedules, len(steps.weights), steps.chain.size + 1))
     _found_on(x, case, steps.chain, min(f.on for f in case.found))
@@ -405,7 +415,7 @@ def walk(
 def walk_on(
     case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, x: Array, since: int
 ) -> Iterator[tuple[int, Array]]:
-    """The same from a state before step `since` on."""
+    """The same, going on from a state before step `since`."""
     for n, end in enumerate(steps.ends[since:], since):
         x = _ahead(steps, n, x, case.pest.female_share, case.refuge, fresh[n])
         if end.time() == MORNING:
@@ -425,7 +435,7 @@ def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:
 
 
 def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: Array) -> Array:
-    """Numbers a step later, in both tracks: the exponential of the generator with
+    """The numbers one step later, in both tracks: the exponential of the generator with
     births and deaths.
     """
     moves, deaths, chain = steps.moves[n], steps.deaths[n], steps.chain

@@ -1,5 +1,5 @@
-"""Expected numbers by stage and hour of every group, with the treatments that were done
-and are planned.
+"""Expected numbers by stage and hour for every group found, under the treatments done
+and planned. The brood chart draws them.
 """
 
 from __future__ import annotations
@@ -22,8 +22,8 @@ from brood.core.climate.series import covering
 Array = NDArray[np.float64]
 
 BANDS = ("egg", "active", "rest", "adult", "breeding")
-"""What a band shows, bottom to top: eggs, active larvae or nymphs, resting or pupal
-stages, adults before and while laying.
+"""What a band shows, bottom to top: eggs, active larvae or nymphs, resting stages or
+pupae, adults before laying, and laying adults.
 """
 INSPECTION_HOUR = 9
 SAMPLE_HOURS = 6
@@ -31,8 +31,8 @@ SAMPLE_HOURS = 6
 
 @dataclass(frozen=True, eq=False)
 class Strike:
-    """One evening's effect on every row: expected numbers by row and class just before
-    and just after.
+    """What one evening does to every row: the expected numbers by row and band just
+    before and just after.
     """
 
     at: datetime
@@ -42,7 +42,7 @@ class Strike:
 
 @dataclass(frozen=True, eq=False)
 class Projection:
-    """Expected numbers: `numbers` has shape (moments, rows, classes). The last row is
+    """Expected numbers: `numbers` has shape (moments, rows, bands). The last row is
     what was laid since the finds.
     """
 
@@ -52,7 +52,7 @@ class Projection:
     strikes: tuple[Strike, ...]
 
     def at(self, moment: datetime) -> Array:
-        """Expected numbers by row and class at the last sample before a moment."""
+        """The expected numbers by row and band at the last sample before a moment."""
         position = int(
             np.searchsorted(
                 np.array(self.moments, dtype="datetime64[s]"), np.datetime64(moment), side="right"
@@ -62,7 +62,7 @@ class Projection:
 
 
 def bands_of(chain: Chain) -> NDArray[np.int64]:
-    """Class index of every sub-stage and, last, of laying adults."""
+    """The band index of every sub-stage and, last, of laying adults."""
     kinds = []
     for stage, count in zip(chain.pest.stages, chain.counts, strict=True):
         resting = round(count * stage.rest_share)
@@ -78,8 +78,8 @@ def bands_of(chain: Chain) -> NDArray[np.int64]:
 
 
 def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
-    """Share that survives one evening in every sub-stage and, last, among laying
-    adults; shape (size + 1,).
+    """The share that survives one evening in every sub-stage and, last, among laying
+    adults: shape (size + 1,).
     """
     per_stage = np.array([1 - effect(acts, stage, reach) for stage in treated_as(chain.pest)])
     return np.append(per_stage[:-1][chain.stage_of], per_stage[-1])
@@ -87,13 +87,13 @@ def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
 
 def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:
     """Follow the found groups and their offspring, a few hours at a time, at the
-    series' own temperatures.
+    temperatures of the series.
 
-    Each group starts spread evenly over its stage at 09:00 of its day; adults found are
-    of both sexes. Laying adults die at 1/longevity and females lay at the tabulated
-    rate for the hour's temperature. `evenings` are dates with their acts. Beyond its
-    end the series is continued. A share in refuge is held apart and drawn anew at every
-    moult; what an act leaves behind is not drawn.
+    Each group starts at 09:00 of its day, spread evenly over its stage. Adults found
+    are of both sexes. Laying adults die at 1/longevity; females lay at the tabulated
+    rate for the hour's temperature. `evenings` are dates with their acts. Where the
+    series ends it is continued. The share in refuge is kept apart and drawn anew at
+    every moult. What an act leaves behind is not drawn.
     """
     chain = chain_of(case.pest)
     rows: tuple[Found | None, ...] = (*case.found, None)
@@ -129,7 +129,7 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
 
 
 def _marks(hours: int) -> list[int]:
-    """Hours since the first find, at 09:00, at which a sample is taken: every few
+    """The hours since the first find, at 09:00, at which a sample is taken: every few
     hours, and every evening at 19:00.
     """
     clock = [(INSPECTION_HOUR + h) % 24 for h in range(hours)]
@@ -154,15 +154,17 @@ def _arrive(x: Array, chain: Chain, case: Case, moment: datetime) -> None:
 
 
 def _by_class(x: Array, sums: Array) -> Array:
-    """Numbers by class of every row; einsum, for threads only slow such small products down."""
+    """The numbers by band of every row. einsum is used because threads only slow down
+    such small products.
+    """
     return np.asarray(np.einsum("rs,sc->rc", x[0] + x[1], sums))
 
 
 def _step(
     x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float
 ) -> Array:
-    """A step of at most about two moves, in both tracks: moves, the place drawn anew
-    for what has just moulted; deaths of adults, and births.
+    """One step of at most about two moves, in both tracks: moves, then deaths of
+    adults, then births. What has just moulted draws its track anew.
     """
     laid = births * x[..., -1].sum()
     moulting = moves[starts - 1] * x[..., starts - 1]

@@ -1,5 +1,5 @@
-"""How far the expected numbers lie apart between a cool, slow and a warm, quick course
-of the same case.
+"""How far apart the expected numbers lie between a cool, slow course of a case and a
+warm, quick one.
 """
 
 from __future__ import annotations
@@ -14,13 +14,13 @@ from brood.core.biology.substages import NODES, Array
 from brood.core.population.half_days import Schedule, by_scenario
 
 OUTER = 0.1
-"""Share of the weight that lies beyond each edge of the spread."""
+"""The share of the weight beyond each edge of the spread."""
 
 
 @dataclass(frozen=True, eq=False)
 class Spread:
-    """Expected number alive, all stages together, after the evening of each day from
-    the first find on: mean and edges, shape (days,).
+    """The expected number alive, all stages together, after each evening from the first
+    find on: mean and edges, shape (days,).
     """
 
     first: date
@@ -30,8 +30,8 @@ class Spread:
 
 
 def spread_of(case: Case, schedule: Schedule, until: date) -> Spread:
-    """The weighted mean over the scenarios of warmth and speed, and the numbers that a
-    tenth of their weight stays under or goes over.
+    """The weighted mean over the scenarios of warmth and speed, and the numbers below
+    and above which a tenth of the weight lies.
     """
     totals = by_scenario(case, schedule, until).sum(axis=-1)
     weights = np.array([warmth * speed for _, warmth in NODES for _, speed in NODES])
@@ -42,7 +42,7 @@ def spread_of(case: Case, schedule: Schedule, until: date) -> Spread:
 
 
 def _at(ranked: Array, reached: Array, share: float) -> Array:
-    """The first ranked number by which a share of the weight is reached, of each day."""
+    """For each day the first ranked number at which a share of the weight is reached."""
     place = np.argmax(reached >= share - 1e-9, axis=1)
     out: Array = ranked[np.arange(len(ranked)), place]
     return out

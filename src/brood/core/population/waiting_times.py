@@ -1,11 +1,11 @@
-"""Chances to leave a stage between evenings: Erlang stage times on a clock of
-integrated rates, averaged over the day of entry.
+"""The chance to leave a stage after a number of intervals. Stage times are Erlang on a
+clock of summed rates, averaged over the moment of entry.
 
-A stage of n sub-stages is left when its integrated rate has made n moves, a
+A stage of n sub-stages is left when its summed rate has made n moves: a
 gamma-distributed number with mean n (Sharpe et al. 1977, J. Theor. Biol. 66:21–38, for
-the shape that does not depend on temperature). The mean over an entry at any moment of
-an interval, even on the stage's own clock, has a closed form: with F the distribution
-function and H its integral, (H(x) − H(y)) / (x − y).
+a shape that does not depend on temperature). An animal may enter at any moment of an
+interval, evenly on the stage's own clock. The mean over that has a closed form: (H(x) −
+H(y)) / (x − y), with F the distribution function and H its integral.
 """
 
 from __future__ import annotations
@@ -22,15 +22,13 @@ STEP = 0.02
 SURE = 1e-5
 FORGOTTEN = 1 / 6
 UNLIKELY = 4e-3
-"""What leaves sooner than this share of a stage's entrants is taken as leaving no
-sooner than them.
-"""
+"""What leaves sooner than this share of the entrants counts as leaving with them."""
 
 
 @dataclass(frozen=True, eq=False)
 class Erlang:
-    """The distribution function of n exponential sub-stages and its integral on an even
-    grid of moves; `sure` moves leave 1e-5 behind.
+    """The distribution function of n exponential sub-stages and its integral, on an
+    even grid of moves. After `sure` moves 1e-5 are left.
     """
 
     reached: Array
@@ -38,8 +36,8 @@ class Erlang:
     sure: float
 
     def share(self, moves: Array) -> Array:
-        """F: share of those that began with nothing done who have left after so many
-        moves; any shape.
+        """F: the share of those that began with nothing done who have left after so
+        many moves; any shape.
         """
         return self._at(self.reached, moves)
 
@@ -67,10 +65,12 @@ def erlang(count: float) -> Erlang:
 
 @dataclass(frozen=True, eq=False)
 class Leaving:
-    """`share` [scenarios, intervals, waits]: of those that enter a stage in an
-    interval, who leaves it so many intervals later; those that outlast the intervals
-    known leave in the first one after them. `least` is the fewest intervals anyone
-    waits.
+    """The chances to leave a stage.
+
+    `share` [scenarios, intervals, waits]: of those that enter the stage in an interval,
+    the share that leaves so many intervals later. Those that outlast the known
+    intervals leave in the first one after them. `least` is the smallest number of
+    intervals that anyone waits.
     """
 
     share: Array
@@ -78,12 +78,12 @@ class Leaving:
 
 
 def leaving(count: int, moves: Array) -> Leaving:
-    """Chances to leave a stage of `count` sub-stages; `moves` [scenarios, intervals +
-    1] its integrated moves at the intervals' ends.
+    """The chances to leave a stage of `count` sub-stages. `moves` [scenarios, intervals
+    + 1] are its summed moves at the ends of the intervals.
 
-    That the moment of entry is forgotten within its interval adds about 1/6 of an
-    interval squared to the variance of a stage; the stage's own is taken to be so much
-    smaller, though never under a quarter of itself.
+    The table forgets the moment of entry within an interval. That adds about 1/6 of an
+    interval squared to the variance of a stage, so the stage's own variance is taken so
+    much smaller, but never under a quarter of itself.
     """
     days = moves.shape[1] - 1
     pace = float(moves[:, -1].mean()) / days
@@ -108,7 +108,7 @@ def leaving(count: int, moves: Array) -> Leaving:
 
 
 def _waits(moves: Array, sure: float) -> int:
-    """Intervals after which everyone has left, or the time known is over."""
+    """The number of intervals after which everyone has left, or the known time is over."""
     days, most = moves.shape[1] - 1, 1
     for row in moves:
         done = np.searchsorted(row, row[1:] + sure)
@@ -120,8 +120,8 @@ def found_leaving(count: int, moves: Array, start: Array) -> Array:
     """The same for animals found in a stage, by sub-stages left to do: [scenarios,
     sub-stages, waits].
 
-    `moves` [scenarios, boundaries] integrated moves at the end of the interval of the
-    find and after, `start` [scenarios] at the find.
+    `moves` [scenarios, boundaries] are the summed moves at the ends of the interval of
+    the find and those after; `start` [scenarios] those at the find.
     """
     done = moves - start[:, None]
     gone = np.stack([erlang(left).share(done) for left in range(count, 0, -1)], axis=1)
