@@ -14,7 +14,7 @@ from brood.store.queries import cases
 from brood.store.tables import InspectionRecord, Look, Plant, Stay
 
 WAYS = {"touching": 0.5, "tray": 0.4, "next": 0.25, "downwind": 0.2, "place": 0.08}
-"""Chance that a pest crosses within a month, by how two plants stand (our judgement, C)."""
+"""The chance that a pest crosses within a month, by how two plants stand (our judgement, C)."""
 
 
 NAMES = {
@@ -28,7 +28,9 @@ NAMES = {
 
 @dataclass(frozen=True)
 class Near:
-    """A plant beside another: how, since when together, when it was last looked over."""
+    """A plant beside another: how it stands, since when they stand together, and when
+    it was last looked over.
+    """
 
     plant: Plant
     ways: tuple[str, ...]
@@ -46,7 +48,7 @@ class Near:
 
 
 def stay_of(plant: Plant) -> Stay | None:
-    """Where a plant stands now; nowhere once it is gone."""
+    """Where a plant stands now. None once it is gone."""
     return plant.stays[-1] if plant.stays and plant.gone_on is None else None
 
 
@@ -56,7 +58,7 @@ def everyone(session: Session) -> Sequence[Plant]:
 
 
 def last_looks(session: Session) -> dict[int, date]:
-    """The last day on which each plant was looked over, in a case, while kept apart, or
+    """The last day on which each plant was looked over: in a case, while kept apart, or
     to find out what it has.
     """
     out: dict[int, date] = {}
@@ -77,7 +79,7 @@ def beside(
     plants: Sequence[Plant] | None = None,
     looked: dict[int, date] | None = None,
 ) -> list[Near]:
-    """The plants in the same place, the nearest first; of a plant that is gone, those
+    """The plants in the same place, the nearest first. For a plant that is gone: those
     where it stood last.
     """
     here = plant.stays[-1] if plant.stays else None
@@ -96,7 +98,7 @@ def beside(
 
 
 def ways(here: Stay, there: Stay) -> tuple[str, ...]:
-    """How one stands to another in the same place, the closest first."""
+    """How one plant stands to another in the same place, the closest way first."""
     apart = there.position - here.position
     found = []
     if here.shelf == there.shelf and abs(apart) == 1 and (here if apart == 1 else there).touches:

@@ -1,4 +1,4 @@
-"""A case: opening it, what its page shows, and everything a keeper records in it."""
+"""What the page of a case shows."""
 
 from __future__ import annotations
 
@@ -45,8 +45,8 @@ class EveningRow:
 
 @dataclass(frozen=True)
 class CaseResult:
-    """All that a case's page shows. `problem` says in a sentence why there is no plan;
-    `meanwhile` is the evening that went by when it was left alone.
+    """Everything that the page of a case shows. `problem` says in a sentence why there
+    is no plan. `meanwhile` is the evening that went by while the case was left alone.
     """
 
     row: PestCase
@@ -77,12 +77,12 @@ class CaseResult:
 
     @property
     def hold_days(self) -> int:
-        """How far ahead a number is held."""
+        """For how many days ahead a number is held."""
         return LOOK_AHEAD_DAYS
 
     @property
     def corrected(self) -> set[int]:
-        """Ids of the finds that another find corrects."""
+        """The ids of the finds that another find corrects."""
         return {f.corrects_id for f in self.row.findings if f.corrects_id}
 
 
@@ -171,7 +171,7 @@ def build(
 
 
 def _without_a_plan(row: PestCase, error: InputError, speech: Speech) -> tuple[str, str]:
-    """What a case says that has no dates, and why."""
+    """The headline of a case that has no dates, and why."""
     if row.closed_at is not None:
         return _closed(row, speech)
     if isinstance(error, LeftAlone):
@@ -199,8 +199,8 @@ def _closed(row: PestCase, speech: Speech) -> tuple[str, str]:
 
 
 def _meanwhile(row: PestCase, error: InputError) -> Application | None:
-    """The evening that went by when a case was left alone: it may have been done, and
-    only not been marked.
+    """The evening that went by while a case was left alone: it may have been done and
+    only not marked.
     """
     if not isinstance(error, LeftAlone):
         return None
@@ -217,7 +217,7 @@ def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> tuple[Patch,
 
 
 def _kills(case: Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
-    """Share that each act removes of each stage, by the stage's name."""
+    """The share that each act removes of each stage, by the name of the stage."""
     stages = [*((s.id, s.name) for s in case.pest.development), (ADULT, "adult")]
     return tuple(
         (name, tuple(act.kill.get(stage, 0.0) for act in case.acts)) for stage, name in stages
@@ -227,7 +227,9 @@ def _kills(case: Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
 def _whys(
     pest: Pest, by_slot: list[tuple[Application, PlannedEvening]], speech: Speech
 ) -> dict[int, str]:
-    """The reason of every planned evening, brief where it is of the same kind as the one before."""
+    """The reason of every planned evening. It is brief where the evening before has one
+    of the same kind.
+    """
     out, before = {}, ""
     for slot, a in by_slot:
         say = words.brief if a.reason.kind == before else words.reason

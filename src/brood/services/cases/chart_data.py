@@ -29,8 +29,8 @@ FEWEST_DAYS, AFTER_LAST = 16, 4
 
 @dataclass(frozen=True, eq=False)
 class Band:
-    """One group: `numbers` and `untreated` have shape (moments, classes); `breeds` is
-    its first possible breeding.
+    """One group. `numbers` and `untreated` have shape (moments, bands); `breeds` is its
+    first possible breeding.
     """
 
     key: str
@@ -46,8 +46,8 @@ class Band:
 
 @dataclass(frozen=True)
 class Stroke:
-    """An evening: state done, next or planned; its window when planned; what it meets
-    in each band, by class; where it `was` planned, when it is tried elsewhere.
+    """An evening: its state (done, next or planned), its window when planned, and what
+    it meets in each band. `was` is where it was planned, when it is tried elsewhere.
     """
 
     at: datetime
@@ -64,8 +64,8 @@ class Stroke:
 
 @dataclass(frozen=True, eq=False)
 class ChartData:
-    """Everything in the chart. `letters` are the stamps of the five classes for this
-    pest, `spread` all that is alive by day.
+    """Everything in the chart. `letters` are the stamps of the five bands for this
+    pest, `spread` is everything alive by day.
     """
 
     first: datetime
@@ -83,7 +83,7 @@ class ChartData:
 
 
 def class_names(pest: Pest) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """Stamps and names of the five classes for a pest."""
+    """The stamps and names of the five bands for a pest."""
     display = [s.display for s in pest.stages]
     young = ("L", "larvae") if "larva" in display else ("N", "nymphs")
     resting = ("P", "pupae") if "pupa" in display else ("R", "resting between skins")
@@ -104,7 +104,7 @@ def chart_data(
     *,
     now: datetime,
 ) -> ChartData:
-    """Project the case over its evenings and gather what the chart shows."""
+    """Project the case over its evenings and collect what the chart shows."""
     first = min(min(f.on for f in case.found), min((d for d, _, _ in evenings), default=case.start))
     ends = [*(d for d, _, _ in evenings), now.date()] + (
         [plan.last_hatch.slow.date()] if plan.last_hatch.slow and plan.applications else []
@@ -146,7 +146,7 @@ def chart_data(
 def _before_unmarked(
     evenings: Sequence[tuple[date, tuple[str, ...], str]], now: datetime
 ) -> datetime:
-    """Now, or the moment before the first evening up to now that nobody has marked as done."""
+    """Now, or the moment before the first past evening that nobody has marked as done."""
     return min(
         [
             now,
@@ -174,8 +174,8 @@ def _kind(case: Case, found: Found) -> StageClass:
 
 
 def _groups(case: Case, record: PestRecord) -> dict[str, list[int]]:
-    """Rows of the projection that share a band: the same kind of stage found on the
-    same day, most eggs first.
+    """The rows of the projection that share a band: the same stage class found on the
+    same day, eggs first.
     """
     order = list(StageClass)
     groups: dict[str, list[int]] = {}
@@ -217,7 +217,9 @@ def _band(
 
 
 def _first_breeding(case: Case, finds: Sequence[Found]) -> datetime | None:
-    """The fast side, in the warm scenario, of a group's first own egg; the day found for adults."""
+    """The first own egg of each group, on the fast side of the warm scenario. For
+    adults: the day found.
+    """
     if finds[0].stage == ADULT:
         return datetime.combine(finds[0].on, time(9))
     chain = chain_of(case.pest)
@@ -236,7 +238,7 @@ _NONE = ((0.0,) * len(BANDS),)
 
 
 def _sums(side: Array, rows: Sequence[Sequence[int]]) -> tuple[tuple[float, ...], ...]:
-    """Numbers by class, summed over each band's rows."""
+    """Numbers by band, summed over the rows of each."""
     return tuple(tuple(float(v) for v in side[list(members)].sum(axis=0)) for members in rows)
 
 

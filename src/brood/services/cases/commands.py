@@ -33,13 +33,13 @@ TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-dren
 
 
 WORTH = {True: 0.25, False: 0.5}
-"""What is ticked first, by hand and not, where it kills at least this share of the
-young stages on the mean; the mildest stand first.
+"""A treatment is ticked to begin with, by hand and otherwise, where it kills at least
+this share of the young stages on average. The mildest come first.
 """
 
 
 OFTEN_DAYS = 3
-"""An act by hand that is ticked to begin with can be done again within so many days."""
+"""An act by hand is ticked to begin with only if it can be repeated within so many days."""
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ class FindCommand:
 
 @dataclass(frozen=True)
 class ActCommand:
-    """A chosen treatment with the keeper's own label figures, and the product on the
+    """A chosen treatment with the keeper's own label figures and the product on the
     shelf that they come from.
     """
 
@@ -68,8 +68,8 @@ class ActCommand:
 
 @dataclass(frozen=True)
 class OpenCommand:
-    """What the form for a new case says; `keep_below` the number to hold the pest under
-    instead of clearing it.
+    """What the form for a new case says. `keep_below` is the number under which the
+    pest is held instead of being cleared.
     """
 
     plant_id: int
@@ -83,12 +83,13 @@ class OpenCommand:
 
 @dataclass(frozen=True)
 class MarkCommand:
-    """What is said of an evening: done on a day, or skipped; the acts that were done
-    (all that were planned when empty).
+    """What a keeper says of an evening: done on a day, or skipped; and the acts that
+    were done (empty: all that were planned).
 
-    `parts` of the plant that were done and `missed` that were not reached, the share
-    `reach` that follows, a `tally` of what was seen, and the sender's `sent_key` where
-    it was recorded without a connection; `minutes` it took, where told.
+    `parts` of the plant were done and `missed` were not reached; the share `reach`
+    follows from them. `tally` is what was seen. `sent_key` is the sender's key where
+    the evening was recorded without a connection. `minutes` is how long it took, where
+    told.
     """
 
     outcome: str
@@ -104,8 +105,8 @@ class MarkCommand:
 
 
 def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
-    """Stages a keeper may report: (id, name), adults last; larvae or nymphs, and pupae,
-    as one where nobody tells them apart.
+    """The stages that a keeper may report: (id, name), adults last. Larvae or nymphs,
+    and pupae, are one choice where nobody tells them apart.
     """
     shown: list[tuple[str, str]] = []
     for stage in record.stage[:-1]:
@@ -129,11 +130,11 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
 def default_acts(
     catalogue: Catalogue, pest_id: str, plant_kind: str = "", good: set[str] | None = None
 ) -> tuple[str, ...]:
-    """The treatments ticked to begin with: one by hand that can be repeated often, and
-    one that is not, the mildest that does enough.
+    """The treatments that are ticked to begin with: one by hand that can be repeated
+    often, and one that is not by hand, the mildest that does enough.
 
-    None that this kind of plant is often injured by, nor what dries the soil, which
-    rules out most else; only those of `good` where it is given.
+    Nothing that often injures this kind of plant, nor what dries the soil, since that
+    rules out most others. Only those of `good` where it is given.
     """
     young = [s.id for s in catalogue.records[pest_id].stage if s.display in YOUNG_DISPLAYS]
     chosen: list[str] = []
@@ -168,8 +169,10 @@ def open_case(
     now: datetime,
     speech: Speech,
 ) -> int:
-    """Open a case and plan it; its id. Where nothing develops it waits for warmth; for
-    anything else that cannot be planned InputError is raised, and nothing is kept.
+    """Open a case, plan it, and return its id.
+
+    Where nothing develops it waits for warmth. For anything else that cannot be planned
+    InputError is raised and nothing is kept.
     """
     catalogue.pest(command.pest_id)
     plant = cases.plant(session, command.plant_id)
@@ -233,8 +236,8 @@ def mark(
     now: datetime,
     speech: Speech,
 ) -> int:
-    """Record an evening as done on a day, or skipped, plan again, and keep what the
-    slip has cost; the case's id.
+    """Record an evening as done on a day or as skipped, plan again, and keep what being
+    late has cost. Returns the id of the case.
     """
     row, slot = cases.case_of_application(session, application_id)
     today = now.date()
@@ -316,7 +319,7 @@ def _cost(
     change: str,
     speech: Speech,
 ) -> str:
-    """What a slip has cost, in a sentence or two; empty for an evening done on its day."""
+    """What being late has cost, in a sentence or two. Empty for an evening done on its day."""
     if done_on is None:
         return (
             f"Skipped. The next date is worked out from the last treatment that was done. {change}"
@@ -344,8 +347,8 @@ def _cost(
 def unmark(
     session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech
 ) -> int:
-    """Withdraw what was recorded of an evening and plan again; the case's id. The
-    record is kept; a second time changes nothing.
+    """Withdraw what was recorded of an evening and plan again; the id of the case. The
+    record is kept. A second time changes nothing.
     """
     row, slot = cases.case_of_application(session, application_id)
     record = history.last_word(slot)
@@ -386,8 +389,8 @@ def correct_find(
     now: datetime,
     speech: Speech,
 ) -> int:
-    """Correct a find, or withdraw it with None, and plan again; the case's id. The old
-    values are kept.
+    """Correct a find, or withdraw it with None, and plan again; the id of the case. The
+    old values are kept.
     """
     row, finding = cases.case_of_finding(session, finding_id)
     if finding.withdrawn_at is not None:
@@ -411,7 +414,7 @@ def close(
     now: datetime,
     speech: Speech,
 ) -> None:
-    """Close a case, or open it again; said twice it is the same as said once."""
+    """Close a case, or open it again. Doing it twice changes nothing."""
     row = cases.case(session, case_id)
     if closed:
         row.closed_at = row.closed_at or now
@@ -437,7 +440,7 @@ ORIGINS = {
 
 
 def join(session: Session, case_id: int, plant_id: int, on: date) -> None:
-    """A case stands for another plant too; the same plant once only."""
+    """Let a case stand for another plant too. The same plant counts once."""
     row, plant = cases.case(session, case_id), cases.plant(session, plant_id)
     if plant.id == row.plant_id or any(m.plant_id == plant.id for m in history.members(row)):
         return
@@ -445,20 +448,20 @@ def join(session: Session, case_id: int, plant_id: int, on: date) -> None:
 
 
 def leave(session: Session, case_id: int, plant_id: int, on: date) -> None:
-    """A plant is no longer part of a case."""
+    """Take a plant out of a case."""
     for member in history.members(cases.case(session, case_id)):
         if member.plant_id == plant_id:
             member.left_on = on
 
 
 def came_from(session: Session, case_id: int, kind: str, note: str) -> None:
-    """Where a case came from."""
+    """Keep where a case came from."""
     row = cases.bare_case(session, case_id)
     row.origin, row.origin_note = kind, note
 
 
 def case_of_card(session: Session, card_id: int) -> int:
-    """The case that a card hangs in; raises NotFound."""
+    """The id of the case that a card belongs to. Raises NotFound."""
     card = session.get(Card, card_id)
     if card is None or card.withdrawn_at is not None:
         raise NotFound("There is no such card.")

@@ -1,5 +1,5 @@
-"""What was counted in a case, as the core takes it, and what it says; from memory when
-nothing has changed.
+"""What was counted in a case, in the form that the computation takes, and what it says
+of the course.
 """
 
 from __future__ import annotations
@@ -20,15 +20,17 @@ KEEP, TWO = 48, 2
 
 
 def looks_of(row: PestCase) -> tuple[Inspection, ...]:
-    """The inspections of a case; a look at one of several plants has seen that much
-    less of them all.
+    """The looks at a case. A look at one of several plants has seen that much less of
+    all of them.
     """
     plants = 1 + len(members(row))
     return tuple(as_look(i, plants) for i in history.looks(row))
 
 
 def as_look(record: InspectionRecord, plants: int = 1) -> Inspection:
-    """One inspection; `plants` is how many the case stands for."""
+    """One look in the form that the computation takes. `plants` is how many the case
+    stands for.
+    """
     counts = {str(c["class"]): float(c["live"]) for c in record.counts if c["live"]}
     return Inspection(
         record.looked_on,
@@ -52,8 +54,8 @@ def catches_of(row: PestCase) -> tuple[CardCatch, ...]:
 
 
 def belief(case: Case, row: PestCase, today: date, key: str) -> Belief | None:
-    """What the counts say, None where nothing was counted since the first find, or one
-    card once; `key` tells the case's figures apart.
+    """What the counts say. None where nothing was counted since the first find, or only
+    one card once. `key` identifies the figures of the case.
     """
     first = min(f.on for f in case.found)
     looks = tuple(x for x in looks_of(row) if first < x.on <= today)
@@ -71,5 +73,7 @@ def _learnt(
     cards: tuple[CardCatch, ...],
     until: date,
 ) -> Belief:
-    """A posterior, from memory where it was made from the same; `told` tells that."""
+    """A posterior. It comes from memory where it was made from the same facts, which
+    `told` identifies.
+    """
     return learn(case, looks, cards, until)

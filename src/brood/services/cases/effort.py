@@ -1,5 +1,5 @@
-"""How long things take: by the catalogue's estimate, or as the keeper has told of
-evenings that are done.
+"""What an evening takes: minutes and millilitres, by the catalogue or as the keeper has
+told of earlier evenings.
 """
 
 from __future__ import annotations
@@ -15,13 +15,13 @@ MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "pa
 
 
 def by_catalogue(catalogue: Catalogue, treatments: Iterable[str]) -> float:
-    """Minutes that treatments take on one table plant, by the catalogue."""
+    """The minutes that treatments take on one table plant, by the catalogue."""
     return sum(catalogue.care[t].minutes for t in treatments if t in catalogue.care)
 
 
 def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> float:
-    """Minutes that an evening of a case takes: as its evenings took so far, else by the
-    catalogue for each of its plants.
+    """The minutes that an evening of a case takes: as long as its evenings took so far,
+    otherwise by the catalogue for each of its plants.
     """
     told = [
         (r.minutes, by_catalogue(catalogue, r.treatments))
@@ -43,8 +43,8 @@ USUAL_ML = {
     "head": 60.0,
     "tray": 60.0,
 }
-"""Spray for one plant where nothing was measured: 30 ml for a windowsill plant, 100 ml
-for one on a table, 250 to 500 ml for one on the floor (C).
+"""Spray for one plant where nothing was measured: 30 ml for a plant on the windowsill,
+100 ml for one on a table, 250 to 500 ml for one on the floor (C).
 """
 
 
@@ -57,5 +57,7 @@ def spray_ml(plant: Plant) -> float:
 
 
 def mix_ml(catalogue: Catalogue, plant: Plant, treatment: str) -> float:
-    """How much of a mix one evening takes on a plant: little on swabs, else as a spraying takes."""
+    """How much of a mix one evening takes on a plant: a little on swabs, otherwise as
+    much as a spraying.
+    """
     return SWAB_ML if catalogue.care[treatment].technique == "swab" else spray_ml(plant)

@@ -1,4 +1,4 @@
-"""What was said of a case and still stands: the one home of these rules."""
+"""What was recorded in a case and still stands. These rules live here and nowhere else."""
 
 from __future__ import annotations
 
@@ -26,12 +26,12 @@ def standing(findings: Sequence[Finding]) -> list[Finding]:
 
 
 def last_word(application: Application) -> ApplicationRecord | None:
-    """What the keeper last said of an evening, unless withdrawn."""
+    """What the keeper last said of an evening. Withdrawn records do not count."""
     return next((r for r in reversed(application.records) if r.withdrawn_at is None), None)
 
 
 def evenings_done(row: PestCase) -> list[ApplicationRecord]:
-    """What was said of the evenings of a case that are done."""
+    """The records of the evenings of a case that were done."""
     said = (last_word(a) for a in row.applications)
     return [
         r
@@ -41,13 +41,13 @@ def evenings_done(row: PestCase) -> list[ApplicationRecord]:
 
 
 def looks(row: PestCase) -> list[InspectionRecord]:
-    """The looks at a case that count, in order of their days."""
+    """The looks at a case that stand, in order of their days."""
     return [i for i in row.inspections if i.withdrawn_at is None]
 
 
 def touched_on(row: PestCase) -> date:
-    """The last day from which anything is known of what lives there: a find, an evening
-    that was done, a look, a card that was counted.
+    """The last day of which anything is known of what lives there: a find, an evening
+    done, a look, or a counted card.
     """
     counts = (
         c.counted_on
@@ -69,8 +69,8 @@ def touched_on(row: PestCase) -> date:
 
 
 def course_began(row: PestCase) -> date | None:
-    """The day on which the course that runs now began with a count, where an earlier
-    one is history; None where it is the first.
+    """The day on which the present course began with a count, where an earlier course
+    is history. None where it is the first.
     """
     since = row.course_from
     if since is None:
@@ -90,7 +90,7 @@ def course_end(row: PestCase) -> tuple[date | None, int]:
 
 
 def evening_day(slot: Application) -> date:
-    """The day of an evening: when it was done, or when it is planned for."""
+    """The day of an evening: when it was done, otherwise when it is planned."""
     record = last_word(slot)
     return record.done_on if record and record.done_on else slot.target_on
 
@@ -102,23 +102,23 @@ def planned(row: PestCase) -> list[Application]:
 
 
 def went_by(row: PestCase) -> Application | None:
-    """The first evening of the plan that went by unmarked lately: it is asked about.
-    None where there is none.
+    """The first planned evening that lately went by unmarked: the keeper is asked about
+    it. None where there is none.
     """
     return next((a for a in planned(row) if a.missed_on is not None), None)
 
 
 def members(row: PestCase) -> list[CasePlant]:
-    """The further plants that a case stands for now."""
+    """The other plants that a case stands for now."""
     return [m for m in row.members if m.left_on is None]
 
 
 ROOTING_DAYS = 10
-"""How long a plant is spared sprays after repotting (our judgement, C)."""
+"""For how many days after repotting a plant is spared sprays (our judgement, C)."""
 
 
 def repotted_on(session: Session, plant_id: int) -> date | None:
-    """When a plant was repotted last; None when that was never said."""
+    """When a plant was last repotted. None when that was never recorded."""
     return session.scalar(
         select(func.max(PlantEvent.on)).where(
             PlantEvent.plant_id == plant_id,

@@ -1,4 +1,6 @@
-"""From the household's record to the core's case and plan, and back into the dated evenings."""
+"""The plan of a recorded case: made when something has changed, and written into its
+dated evenings.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,9 @@ from brood.store.tables import Application, PestCase
 PLANNER: planner.Planner = planner.plan
 KEEP_PLANS = 12
 ASKED_DAYS = 14
-"""So long is asked after an evening that went by unmarked; then it counts as missed."""
+"""For so many days the keeper is asked about an evening that went by unmarked. Then it
+counts as missed.
+"""
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,7 +50,9 @@ _lock = Lock()
 
 
 def remember(key: str, held: Planned) -> None:
-    """Keep a plan under what it would be made from, so that a page need not plan again."""
+    """Keep a plan under the key of what it was made from, so that a page need not plan
+    again.
+    """
     with _lock:
         _plans[key] = held
 
@@ -58,7 +64,7 @@ def forget_all() -> None:
 
 
 def planned(case: Case) -> Planned:
-    """A case tabulated and planned, from memory when nothing has changed."""
+    """A case tabulated and planned. It comes from memory when nothing has changed."""
     key = fingerprint(case)
     with _lock:
         held = _plans.get(key)
@@ -70,8 +76,8 @@ def planned(case: Case) -> Planned:
 
 
 def standing_plan(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Planned:
-    """The plan behind the evenings on a case's page, from memory where it is the one
-    that they were written from.
+    """The plan behind the evenings on a case's page. It comes from memory where it is
+    the one that they were written from.
     """
     with _lock:
         held = _plans.get(row.plan_key)
@@ -81,15 +87,15 @@ def standing_plan(session: Session, catalogue: Catalogue, row: PestCase, today: 
 
 
 def plan_of(case: Case) -> Plan:
-    """The plan of a case, from memory when nothing has changed."""
+    """The plan of a case. It comes from memory when nothing has changed."""
     return planned(case).plan
 
 
 def ensure(
     store: Store, catalogue: Catalogue, case_id: int, today: date, now: datetime, speech: Speech
 ) -> None:
-    """Bring a case's dated evenings up to date when finds, temperatures, records or the
-    day have changed.
+    """Bring a case's evenings up to date when finds, temperatures, records or the day
+    have changed.
     """
     with store.reading() as session:
         row = cases.case(session, case_id)
@@ -100,7 +106,7 @@ def ensure(
 
 
 def _key(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> str:
-    """What the evenings of a case should have been made from by now."""
+    """The key of what the evenings of a case should have been made from by now."""
     try:
         return fingerprint(model(session, catalogue, row, today))
     except LeftAlone as silence:
@@ -119,12 +125,12 @@ def replan(
     *,
     anew: bool = False,
 ) -> Plan | None:
-    """Plan a case again and write the evenings that changed; None when there is nothing
+    """Plan a case again and write the evenings that changed. None when there is nothing
     to plan from. `anew` forgets the dates promised before.
 
     Evenings are dropped where the case has to be counted again first, where nothing
-    develops, and where every find is withdrawn; they stay while only the temperature is
-    not known.
+    develops, and where every find is withdrawn. They stay where only the temperature is
+    unknown.
     """
     try:
         case = model(session, catalogue, row, today)
@@ -165,8 +171,8 @@ def _write(
     now: datetime,
     speech: Speech,
 ) -> None:
-    """Put the planned evenings into the case's open slots in order; slots keep their
-    calendar identity.
+    """Put the planned evenings into the case's open slots in order. Slots keep their
+    identity in calendars.
     """
     course = history.course_end(row)
     dropped = sorted(
@@ -204,8 +210,9 @@ def _set(
     now: datetime,
     course: tuple[date | None, int],
 ) -> None:
-    """Give a slot its date; the sequence rises when what a calendar shows has changed.
-    `course` is what it was before: its end, its evenings.
+    """Give a slot its date. Its sequence number rises when what a calendar shows has
+    changed. `course` is the last evening and the number of evenings as they were
+    before.
     """
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
     wanted = (

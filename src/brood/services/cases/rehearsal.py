@@ -1,4 +1,6 @@
-"""A rehearsal: an infestation, its warmth and two schedules side by side, nothing of it kept."""
+"""A rehearsal: an infestation, its warmth and two schedules side by side. Nothing of it
+is kept.
+"""
 
 from __future__ import annotations
 
@@ -27,8 +29,8 @@ LONGEST_PICTURE = 70
 
 @dataclass(frozen=True)
 class RehearsalCommand:
-    """What is rehearsed: pest, °C by day and by night, numbers by stage word, reach and
-    refuge (0 to 1), act ids, two lists of days.
+    """What is rehearsed: the pest, °C by day and by night, numbers by stage word, reach
+    and refuge (0 to 1), ids of acts, and two lists of days.
     """
 
     pest_id: str
@@ -44,7 +46,7 @@ class RehearsalCommand:
 
 @dataclass(frozen=True)
 class Side:
-    """One schedule: its days, what it comes to, whether a label forbids it, and the
+    """One schedule: its days, what it leads to, whether a label forbids it, and the
     numbers by day.
     """
 
@@ -88,7 +90,9 @@ def days_of(text: str) -> tuple[int, ...]:
 
 
 def case_of(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Case:
-    """The core's case of a rehearsal. Raises InputError when it cannot be."""
+    """The case of a rehearsal as the computation takes it. Raises InputError when it is
+    impossible.
+    """
     pest = catalogue.pest(command.pest_id)
     opened = datetime.combine(start - timedelta(days=1), time())
     series = day_night(
@@ -147,7 +151,7 @@ def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Re
 
 
 def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -> dict[str, str]:
-    """The form's values for a recorded case. Raises InputError when it has no plan."""
+    """The values of the form for a recorded case. Raises InputError when it has no plan."""
     row = cases.case(session, case_id)
     held = plans.planned(assemble.model(session, catalogue, row, today))
     case, dates = (

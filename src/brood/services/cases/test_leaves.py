@@ -1,5 +1,5 @@
-"""Test leaves: sprayed first, looked at after 48 hours; until then the whole plant is
-not sprayed with it. Hand work goes on meanwhile.
+"""Test leaves: two leaves are sprayed first and looked at after 48 hours. Until then
+the whole plant is not sprayed. Hand work goes on meanwhile.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from brood.store.tables import PatchTest, PestCase
 
 WAIT = timedelta(hours=48)
 NOT_JUDGED = "not-judged"
-"""Takes back what was said of test leaves."""
+"""Takes back what was said of the test leaves."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,7 @@ class Patch:
 
 
 def latest(row: PestCase, treatment: str) -> PatchTest | None:
-    """The newest test of a spray on this case's plant that was not withdrawn."""
+    """The newest test of a spray on this case's plant. Withdrawn tests do not count."""
     return next(
         (
             p
@@ -48,8 +48,8 @@ def latest(row: PestCase, treatment: str) -> PatchTest | None:
 
 
 def needs_test(catalogue: Catalogue, row: PestCase, treatment: str, done: set[str]) -> bool:
-    """Whether leaves are to be tested before this is used: sprays only, and only where
-    it was asked for and the plant has not had it.
+    """Whether leaves must be tested before this is used: only sprays, only where the
+    keeper asked for it, and only where the plant has not had it.
     """
     return (
         row.test_patch and catalogue.care[treatment].technique == "spray" and treatment not in done
@@ -87,8 +87,8 @@ def _state(row: PestCase, treatment: str, now: datetime) -> Patch:
 
 
 def first_evening(catalogue: Catalogue, row: PestCase, treatment: str, today: date) -> date | None:
-    """The first evening on which a spray may be used, for its test; None where nothing
-    holds it back, date.max where it marked the leaves.
+    """The first evening on which a spray may be used, because of its test. None where
+    nothing holds it back; date.max where it marked the leaves.
     """
     if not needs_test(catalogue, row, treatment, used(row)):
         return None
@@ -111,7 +111,7 @@ def start(
     now: datetime,
 ) -> None:
     """Record that test leaves were sprayed now. Raises FieldErrors for what is no spray
-    of this case, or without saying which leaves.
+    of this case, or when the leaves are not named.
     """
     row = cases.case(session, case_id)
     if treatment not in {p.treatment_id for p in states(catalogue, row, now)}:
@@ -133,8 +133,8 @@ def start(
 def judge(
     session: Session, patch_id: int, outcome: str, note: str, *, now: datetime, speech: Speech
 ) -> int:
-    """Record how the leaves look, or take that back; the case's id. Raises FieldErrors
-    before 48 hours are over, unless they are marked already.
+    """Record how the leaves look, or take that back; the id of the case. Raises
+    FieldErrors before 48 hours are over, unless they are marked already.
     """
     test = session.get(PatchTest, patch_id)
     if test is None or test.withdrawn_at is not None:

@@ -27,8 +27,8 @@ MOST_DATES = 40
 
 @dataclass(frozen=True)
 class Moved:
-    """One evening of a try: where it stands in the plan, where it is tried, its window
-    there, and what the label says against it.
+    """One evening that is tried: where it stands in the plan, where it is tried, its
+    window there, and what the label says against it.
     """
 
     n: int
@@ -41,7 +41,7 @@ class Moved:
 
 @dataclass(frozen=True)
 class TryResult:
-    """What the tried dates come to beside the planned ones."""
+    """What the tried dates lead to, beside the planned ones."""
 
     row: PestCase
     moved: tuple[Moved, ...]
@@ -56,7 +56,7 @@ class TryResult:
 
     @property
     def differs(self) -> bool:
-        """Whether any date is another than planned."""
+        """Whether any date differs from the plan."""
         return any(m.tried != m.planned for m in self.moved)
 
     @property
@@ -76,12 +76,14 @@ class TryResult:
 
     @property
     def allowed(self) -> bool:
-        """Whether no label speaks against any of them."""
+        """Whether no label forbids any of them."""
         return not any(m.objection for m in self.moved)
 
 
 def read_dates(text: str, count: int) -> list[date]:
-    """The dates of an address, one for each planned evening; raises FieldErrors in a sentence."""
+    """The dates of an address, one for each planned evening. Raises FieldErrors in a
+    sentence.
+    """
     try:
         read = [date.fromisoformat(part) for part in text.split(",") if part]
     except ValueError:
@@ -148,7 +150,7 @@ def _moved(
 
 
 def _objection(problem: Problem, catalogue: Catalogue, n: int, uses: Uses, speech: Speech) -> str:
-    """What a label or the keeper's own days say against an evening."""
+    """What a label, or the days that suit the keeper, say against an evening."""
     day, ids = uses[n]
     early = []
     for act in ids:
@@ -210,7 +212,7 @@ def keep(
     now: datetime,
     speech: Speech,
 ) -> None:
-    """Keep the keeper's own dates, or go back to the planner's with an empty text, and
+    """Keep the keeper's own dates, or return to the planner's with an empty text, and
     plan again. Raises InputError as `tried` does.
     """
     row = cases.case(session, case_id)

@@ -20,8 +20,8 @@ VERDICTS = {"working": "Working", "stalled": "Stalled", "rising": "Rising"}
 
 
 def _verdict(held: Belief, done: Sequence[date]) -> tuple[str, bool]:
-    """The likeliest verdict, empty before the first count after an evening, and whether
-    it is sure enough to act on.
+    """The likeliest verdict, and whether it is sure enough to act on. Empty before the
+    first count after an evening.
     """
     if not done or held.last <= min(done):
         return "", False
@@ -29,7 +29,7 @@ def _verdict(held: Belief, done: Sequence[date]) -> tuple[str, bool]:
 
 
 def line(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> str:
-    """The verdict in a word for a list; empty where there is none."""
+    """The verdict in a word, for a list. Empty where there is none."""
     try:
         case = assemble.as_found(session, catalogue, row, today)
         held = assemble.belief_of(case, row, today)

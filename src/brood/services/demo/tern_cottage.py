@@ -66,12 +66,12 @@ SETTINGS = {"Glazed balcony": "balcony", "Lean-to": "glasshouse", "Raised bed": 
 APART = {"Box room": 3}
 """Where plants can be kept apart, and how many."""
 SPOTS = {"Glazed balcony": (0.0, 1.0, 0.5), "Kitchen sill": (1.0, 0.0, 0.0)}
-"""Whole-place shift, warmest and coolest spot, °C."""
+"""How much a whole place is shifted, and its warmest and coolest spot, °C."""
 SENSOR_DAYS, DIARY_DAYS = 5, 12
 
 
 def SHELF() -> Device:
-    """The stand-in thermometer of the propagation shelf."""
+    """The simulated thermometer of the propagation shelf."""
     return Device(low_c=21.0, high_c=25.0, seed=5)
 
 
@@ -137,8 +137,8 @@ BOTTLES = (
 @dataclass(frozen=True)
 class Trouble:
     """One demo case: when it was found (days ago), what, with which treatments, and the
-    evenings done (days ago, None for on its day); under how many it is held instead of
-    being cleared; the minutes of an evening, where they were noted.
+    evenings done (days ago, None for on its day). Also the number under which it is
+    held instead of being cleared, and the minutes of an evening, where they were noted.
     """
 
     plant: str
@@ -250,8 +250,8 @@ TROUBLES = (
 def seed(
     path: Path, *, now: datetime | None = None, sensor_url: str = "http://127.0.0.1:8011/reading"
 ) -> None:
-    """Make the demo household in a new database file. `now` is the moment it is laid
-    around; `sensor_url` where its thermometer answers.
+    """Make the demo household in a new database file. `now` is the moment around which
+    it is laid out. `sensor_url` is where its thermometer answers.
     """
     moment = (now or datetime.now()).replace(minute=0, second=0, microsecond=0)
     catalogue, store = shipped(), open_store(path)
@@ -325,7 +325,7 @@ def _place(
 
 
 def _read_off(session: Session, place_id: int, moment: datetime) -> None:
-    """A fortnight of the lean-to's thermometer, two days forgotten."""
+    """A fortnight of readings of the lean-to's thermometer, two days forgotten."""
     rng = np.random.default_rng(11)
     days = [moment.date() - timedelta(days=n) for n in range(DIARY_DAYS, 0, -1)]
     nights, noons = rng.normal(11, 1.3, DIARY_DAYS), rng.normal(22, 2.0, DIARY_DAYS)
@@ -341,7 +341,7 @@ def _read_off(session: Session, place_id: int, moment: datetime) -> None:
 
 
 def _asked(session: Session, place_id: int, moment: datetime) -> None:
-    """What the shelf's thermometer has said every ten minutes, with an evening's silence."""
+    """What the shelf's thermometer has said every ten minutes, with one evening of silence."""
     device = SHELF()
     for n in range(SENSOR_DAYS * 144, -1, -1):
         at = moment - timedelta(minutes=10 * n)
@@ -384,8 +384,8 @@ LOOKS = (
         {"flies-off-when-touched": "yes", "small-flies-about": "no", "sticky-plant": "no"},
     ),
 )
-"""Plant, days ago, answers: a look in the middle of things, one with nothing to treat,
-one just begun.
+"""Plant, days ago, answers: one look in the middle of things, one with nothing to
+treat, one just begun.
 """
 
 
@@ -439,8 +439,8 @@ def _photo(session: Session, look_id: int, at: datetime) -> None:
 
 
 def _test_leaves(store: Store, catalogue: Catalogue, case_id: int, at: datetime) -> None:
-    """Spray test leaves of whatever is to be tested; those that wait are judged fine
-    once 48 hours are over.
+    """Spray test leaves wherever they are needed. Those that wait are judged fine once
+    48 hours are over.
     """
     with store.writing() as session:
         row = case(session, case_id)

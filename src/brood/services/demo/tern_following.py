@@ -68,7 +68,7 @@ SPENT = (
     ("Yellow and blue cards, ten of each", 7.5, 5, None),
     ("Nematodes, one sachet", 14.0, 4, "Basil seedling tray"),
 )
-"""What was bought, for how much, days ago, for the case of which plant."""
+"""What was bought, for how much, how many days ago, and for the case of which plant."""
 NEWCOMER, APART_DAYS, LOOKED_DAYS = "Lemon", 12, (5,)
 
 

@@ -71,7 +71,7 @@ DRAWN = {
     "eggs-upright": "caterpillar-egg",
     "pegs": "whitefly-egg",
 }
-"""Drawings that help to choose, by the beginning of the observation's id; the longest
+"""Drawings that help to choose, by the beginning of the observation's id. The longest
 that fits counts.
 """
 
@@ -122,7 +122,7 @@ def card(catalogue: Catalogue, check: Check) -> CheckCard:
 
 
 def drawn(observation: str) -> str:
-    """The drawing beside an observation, or nothing."""
+    """The drawing beside an observation, if there is one."""
     fitting = [start for start in DRAWN if observation.startswith(start)]
     return DRAWN[max(fitting, key=len)] if fitting else ""
 
@@ -132,7 +132,7 @@ def _plate_title(seen: list[Observation]) -> str:
 
 
 def _common(seen: list[Observation]) -> str:
-    """What all outcomes share: their group, or else their plate."""
+    """What all outcomes share: their group, otherwise their plate."""
     return seen[0].group if len({o.group for o in seen}) == 1 and seen[0].group else seen[0].plate
 
 

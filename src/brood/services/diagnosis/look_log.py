@@ -1,4 +1,4 @@
-"""Looking a plant over: every tap is kept at once, and nothing that was answered is overwritten."""
+"""Looking a plant over: every tap is kept at once, and no answer is overwritten."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ TOOLS = {
 @dataclass(frozen=True)
 class StageCommand:
     """A stage as seen: a number or a rough class, the share of the plant that was
-    looked at, alive or not, and by which clue.
+    looked at, alive or not, and the clue for that.
     """
 
     stage: str
@@ -43,8 +43,8 @@ class StageCommand:
 
 
 def begin(session: Session, plant_id: int, *, now: datetime, case_id: int | None = None) -> int:
-    """The plant's look that is still open, or a new one; its id. A look at a case asks
-    again what it is, with the answers given before.
+    """The id of the plant's open look, or of a new one. A look at a case asks again
+    what it is, beginning with the answers given before.
     """
     plant = cases.plant(session, plant_id)
     before = looks.of_plant(session, plant.id)
@@ -101,8 +101,8 @@ def answer(
     sure: bool = True,
     how: str = "",
 ) -> None:
-    """Keep answers by observation: yes, no, old, or empty for not looked. Earlier ones
-    are withdrawn, and stay in the log.
+    """Keep answers by observation: yes, no, old, or empty for not looked. Earlier
+    answers are withdrawn and stay in the log.
     """
     row = looks.look(session, look_id)
     wrong = [
@@ -132,13 +132,15 @@ def choose(
     *,
     now: datetime,
 ) -> None:
-    """Keep the choice among several outcomes of one look; none of them when nothing is chosen."""
+    """Keep the choice among several outcomes of one look. When nothing is chosen, none
+    of them.
+    """
     answers = {chosen: "yes"} if chosen else dict.fromkeys(options, "no")
     answer(session, catalogue, look_id, answers, now=now)
 
 
 def set_tools(session: Session, look_id: int, tools: Sequence[str], looker: str) -> None:
-    """What is at hand, and who looks."""
+    """Keep which tools are at hand and who looks."""
     row = looks.look(session, look_id)
     row.tools, row.looker = [t for t in TOOLS if t in tools], looker
 
@@ -152,8 +154,8 @@ def keep_stages(
     now: datetime,
     affected: float | None = None,
 ) -> None:
-    """The stages of a pest as seen, and the share of the leaves that shows it; what was
-    said before is withdrawn, and stays in the log.
+    """Keep the stages of a pest as seen, and the share of the leaves that shows it.
+    What was said before is withdrawn and stays in the log.
     """
     row = looks.look(session, look_id)
     row.affected = affected
@@ -163,7 +165,7 @@ def keep_stages(
 
 
 def close(session: Session, look_id: int, *, now: datetime, case_id: int | None = None) -> None:
-    """Nothing more is to be answered: it led to a case, or there is nothing to treat."""
+    """End a look: it led to a case, or there is nothing to treat."""
     row = looks.look(session, look_id)
     row.closed_at = now
     if case_id is not None:
@@ -171,6 +173,6 @@ def close(session: Session, look_id: int, *, now: datetime, case_id: int | None 
 
 
 def reopen_of_case(session: Session, case_id: int, *, now: datetime) -> int:
-    """A look that asks again what a case's plant has; its id."""
+    """A new look that asks again what a case's plant has; its id."""
     row = cases.case(session, case_id)
     return begin(session, row.plant_id, now=now, case_id=case_id)

@@ -33,7 +33,7 @@ SEARCH = (
 )
 HARMLESS, ELSEWHERE = "Nothing to treat", "Not treated here"
 SURE_GROUP = 0.8
-"""From this chance on a group is named although its kind is open."""
+"""From this chance on a group is named although the kind is open."""
 SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
 SEASONS = ("winter", "spring", "summer", "autumn")
 
@@ -50,14 +50,14 @@ class AskedSign:
 
     @property
     def damage(self) -> bool:
-        """Whether it can be a scar: then "only old" is an answer."""
+        """Whether it can be a scar. Then "only old" is an answer."""
         return self.observation.theme == "damage" and self.observation.background != "half"
 
 
 @dataclass(frozen=True)
 class ZoneLine:
-    """A zone of the walk with its number, how many of its questions are answered, and
-    what was found in words.
+    """A zone of the walk: its number, how many of its questions are answered, and what
+    was found, in words.
     """
 
     n: int
@@ -69,7 +69,7 @@ class ZoneLine:
 
 @dataclass(frozen=True)
 class Evidenced:
-    """An answer that speaks for or against a cause: in words, with one to three strokes
+    """An answer that speaks for or against a cause, in words, with one to three strokes
     of weight.
     """
 
@@ -130,8 +130,8 @@ def build(
     now: datetime,
     hemisphere: str,
 ) -> LookResult:
-    """A look as its pages show it now; `zone_id` is the zone whose questions are shown,
-    the first unanswered one when unknown.
+    """A look as its pages show it now. `zone_id` is the zone whose questions are shown;
+    when it is unknown, the first one with open questions.
     """
     row = queries.look(session, look_id)
     held, plant = catalogue.evidence, row.plant
@@ -190,7 +190,7 @@ def build(
 
 
 def season(now: datetime, hemisphere: str) -> str:
-    """The season of a day: meteorological, so that December begins winter in the north."""
+    """The season of a day. It is meteorological: in the north winter begins in December."""
     quarter = now.month % 12 // 3
     return SEASONS[(quarter + 2) % 4 if hemisphere == "south" else quarter]
 
@@ -198,8 +198,8 @@ def season(now: datetime, hemisphere: str) -> str:
 def _with_house(
     session: Session, row: Look, setting: Circumstances, now: datetime
 ) -> Circumstances:
-    """The setting with what was found in the house within a year, and what plants at
-    the same place have now.
+    """The circumstances with what was found in the house within a year, and what plants
+    at the same place have now.
     """
     place_id = row.plant.stays[-1].place_id if row.plant.stays else None
     found = [c for c in queries.cases_since(session, now - HISTORY) if c.plant_id != row.plant_id]
@@ -349,7 +349,7 @@ def _notices(
     catalogue: Catalogue, verdict: Verdict, answers: Mapping[str, bool], known: Collection[str]
 ) -> tuple[tuple[str, str], ...]:
     """What must be said whatever the verdict: leave a hunter alone; look for what ants
-    or stickiness point to unless a group is known.
+    or stickiness point to, unless a group is known.
     """
     out = []
     if verdict.chances[HUNTER] >= 0.3:
@@ -382,7 +382,7 @@ def _severity(
 
 def carried_over(row: Look, pest_id: str) -> dict[str, str]:
     """What a look found of a pest, as the form of a new case takes it: living stages,
-    on the whole plant; what is not sure counts as alive.
+    on the whole plant. What is not sure counts as alive.
     """
     out = {"found_on": row.started_at.date().isoformat()}
     for stage in look_log.seen(row, pest_id):
@@ -396,8 +396,8 @@ def carried_over(row: Look, pest_id: str) -> dict[str, str]:
 
 
 def whole_plant(stage: StageSeen) -> float:
-    """The number on the whole plant: what was counted over the share that was looked
-    at, or the middle of a rough class.
+    """The number on the whole plant: the count divided by the share that was looked at,
+    or the middle of a rough class.
     """
     return (
         ROUGH_COUNTS[stage.rough] if stage.rough else (stage.number or 0.0) / (stage.share or 1.0)

@@ -1,5 +1,5 @@
-"""A suspect's stages for the loupe: what each looks like, how long it is, and what was
-said of it.
+"""The stages of a suspect for the loupe: what each looks like, how long it is, and what
+was said of it.
 """
 
 from __future__ import annotations
@@ -36,7 +36,7 @@ class LoupeStage:
 
     @property
     def middle_mm(self) -> float:
-        """Its middling length."""
+        """The middle of its lengths in mm."""
         return sum(self.length_mm) / 2
 
 
@@ -52,8 +52,8 @@ class Choice:
 
 @dataclass(frozen=True)
 class Loupe:
-    """All that a loupe shows; `hidden` are stages that must be there unseen: (name,
-    about how many).
+    """Everything that a loupe shows. `hidden` are stages that must be there unseen:
+    (name, about how many).
     """
 
     look: Look
@@ -66,7 +66,7 @@ class Loupe:
 def build(
     session: Session, catalogue: Catalogue, look_id: int, pest_id: str, *, now: datetime
 ) -> Loupe:
-    """The loupe of a suspect; raises InputError for what is no pest."""
+    """The loupe of a suspect. Raises InputError for what is no pest."""
     catalogue.pest(pest_id)
     row, record = queries.look(session, look_id), catalogue.records[pest_id]
     said = {s.stage: s for s in look_log.seen(row, pest_id)}
@@ -84,7 +84,9 @@ def build(
 
 
 def loupe_stages(record: PestRecord) -> tuple[LoupeStage, ...]:
-    """One stage for each drawing, in order; stages that share a drawing span its lengths."""
+    """One stage for each drawing, in order. Stages that share a drawing share a range
+    of lengths.
+    """
     by_drawing: dict[str, LoupeStage] = {}
     for stage in record.stage:
         before = by_drawing.get(stage.drawing)
@@ -107,7 +109,9 @@ def _hidden(
     said: list[StageSeen],
     now: datetime,
 ) -> tuple[tuple[str, float], ...]:
-    """Stages that the seen ones imply, by the plant's warmth; nothing where no warmth is known."""
+    """The stages that the seen ones imply, by the plant's warmth. Empty where no warmth
+    is known.
+    """
     pest = catalogue.pests[record.id]
     try:
         series = plant_series(session, row.plant, now.date(), now.date())

@@ -1,4 +1,4 @@
-"""Photos of a look: kept small and without what cameras add, given a scale, and measured."""
+"""Photos of a look: kept small, without what cameras add, given a scale, and measured."""
 
 from __future__ import annotations
 
@@ -73,8 +73,8 @@ def small(data: bytes) -> tuple[bytes, int, int]:
 
 
 def set_scale(session: Session, photo_id: int, ends: Sequence[float], known_mm: float) -> None:
-    """Give a photo its scale by a line of known length; `ends` are x1, y1, x2, y2 in px
-    of the photo. Earlier measures are worked out again.
+    """Give a photo its scale by a line of known length. `ends` are x1, y1, x2, y2 in px
+    of the photo. Earlier measurements are worked out again.
     """
     photo = queries.photo(session, photo_id)
     px = _length(photo, ends)
@@ -90,7 +90,7 @@ def set_scale(session: Session, photo_id: int, ends: Sequence[float], known_mm: 
 def measure(
     session: Session, catalogue: Catalogue, photo_id: int, ends: Sequence[float], *, now: datetime
 ) -> float:
-    """The length of a body on a photo in mm; it answers the size question of the look.
+    """The length of a body on a photo in mm. It answers the size question of the look.
     Raises FieldErrors without a scale.
     """
     photo = queries.photo(session, photo_id)
@@ -128,7 +128,7 @@ def _length(photo: Photo, ends: Sequence[float]) -> float:
 
 
 def withdraw(session: Session, photo_id: int, *, now: datetime) -> int:
-    """Take a photo out of its look or inspection; the look's id, 0 for an inspection's."""
+    """Take a photo out of its look or inspection. The id of the look; 0 for an inspection's."""
     photo = queries.photo(session, photo_id)
     photo.withdrawn_at = now
     return photo.look_id or 0

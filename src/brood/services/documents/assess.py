@@ -1,5 +1,5 @@
-"""What a schedule would do to a case: the chance of clearing, survivors, the first
-escape, and common rules beside it.
+"""What a schedule would do to a case: the chance of clearing, survivors and the first
+escape, with common rules of thumb for comparison.
 """
 
 from __future__ import annotations
@@ -21,7 +21,9 @@ from brood.errors import InputError
 
 @dataclass(frozen=True)
 class RuleOutcome:
-    """A rule of thumb on a case: its id, days, what it would do, and whether a label forbids it."""
+    """A rule of thumb applied to a case: its id, its days, what it would do, and
+    whether a label forbids it.
+    """
 
     id: str
     days: tuple[int, ...]
@@ -30,15 +32,15 @@ class RuleOutcome:
 
     @property
     def evenings(self) -> int:
-        """How many evenings it is."""
+        """How many evenings it takes."""
         return len(self.days)
 
 
 def considered(
     problem: Problem, plan: Plan, *, rules: bool = True
 ) -> tuple[Outcome, tuple[RuleOutcome, ...]]:
-    """What a plan would do, and every rule of thumb on the same case with the same acts
-    on every date; limits are only told.
+    """What a plan would do, and what every rule of thumb would do on the same case with
+    all acts on every date. Limits are only reported.
     """
     fitting = rule_uses(problem) if rules else {}
     own, *others = outcomes(problem, [uses_of(plan), *fitting.values()])
@@ -49,7 +51,7 @@ def considered(
 
 
 def figures(outcome: Outcome) -> dict[str, Any]:
-    """An outcome by the contract."""
+    """An outcome as JSON, by the contract."""
     escape = outcome.first_escape.isoformat() if outcome.first_escape else None
     return {
         "chance_of_clearing": outcome.chance,
@@ -60,7 +62,7 @@ def figures(outcome: Outcome) -> dict[str, Any]:
 
 
 def rules_json(rules: Sequence[RuleOutcome]) -> list[dict[str, Any]]:
-    """The rules of thumb by the contract."""
+    """The rules of thumb as JSON, by the contract."""
     return [
         {
             "id": r.id,
@@ -73,7 +75,9 @@ def rules_json(rules: Sequence[RuleOutcome]) -> list[dict[str, Any]]:
 
 
 def breaks_label(case: Case, days: Sequence[int]) -> bool:
-    """Whether dates so many days after the first come sooner than an act allows, or more often."""
+    """Whether these dates come sooner than an act allows, or more often. `days` counts
+    from the first.
+    """
     gap = min((b - a for a, b in pairwise(days)), default=10**6)
     least, most = case.limits.min_gap_days, case.limits.max_applications
     return any(
@@ -84,12 +88,12 @@ def breaks_label(case: Case, days: Sequence[int]) -> bool:
 
 
 def too_soon(days: Sequence[int], least: int) -> tuple[int, ...]:
-    """The days that come sooner than so many after the one before."""
+    """The days that follow the one before by less than `least`."""
     return tuple(b for a, b in pairwise(days) if b - a < least)
 
 
 def assess_json(case: Case, dates: Sequence[date]) -> dict[str, Any]:
-    """What a given set of dates would do, all acts on each; raises InputError for dates
+    """What given dates would do, with all acts on each. Raises InputError for dates
     that cannot be computed.
     """
     if not dates:

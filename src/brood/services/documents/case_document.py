@@ -1,4 +1,4 @@
-"""A case as JSON, by the contract of `brood plan`, and its plan as JSON."""
+"""A case as a JSON document, as `brood plan` reads it, and its plan as JSON."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def _given(data: Json, key: str, kind: type | tuple[type, ...], where: str = "")
 
 
 def _maybe(data: Json, key: str, kind: type[T], default: T, where: str = "") -> T:
-    """An optional value of the right form; null counts as left out."""
+    """An optional value of the right form. null counts as left out."""
     value: T = default if data.get(key) is None else _given(data, key, kind, where)
     return value
 
@@ -115,8 +115,8 @@ def _day(value: object, field: str) -> date:
 
 
 def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
-    """The core's case of a contract document as its inspections leave it, with
-    warnings. Raises InputError naming the field.
+    """The case of a document, as its inspections leave it, with warnings. Raises
+    InputError naming the field.
     """
     case, looks, warnings = read_followed(data, catalogue)
     if looks and case.done:
@@ -127,8 +127,8 @@ def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
 def read_followed(
     data: Json, catalogue: Catalogue
 ) -> tuple[Case, tuple[Inspection, ...], list[str]]:
-    """The core's case of a contract document, its inspections, and warnings. Raises
-    InputError naming the field.
+    """The case of a document, its inspections, and warnings. Raises InputError naming
+    the field.
     """
     if data.get("schema", 1) != 1:
         raise InputError(
@@ -180,8 +180,8 @@ def read_followed(
 
 
 def _inspections(items: list[Any], pest: Pest) -> tuple[Inspection, ...]:
-    """Counts of the same day are one look; `stage` may be left out or any class of
-    stages, and a count of 0 is a look that found none.
+    """The looks of a document. Counts of the same day are one look. `stage` may be left
+    out or be any class of stages. A count of 0 is a look that found none.
     """
     looks: dict[date, Inspection] = {}
     for n, item in enumerate(items):
@@ -278,8 +278,8 @@ def _pest(data: Json, catalogue: Catalogue, where: str) -> _Infested:
 def _of_pest(
     common: Case, one: _Infested, items: list[Json], catalogue: Catalogue, *, infer: bool
 ) -> Case:
-    """The case of one pest: every act of the plant does to it what the catalogue says,
-    or what was given with it.
+    """The case of one pest. Every act of the plant does to it what the catalogue says,
+    or what the document gives.
     """
     own = {str(item["id"]): item for item in one.treatments}
     acts = [
@@ -529,8 +529,8 @@ def dates_json(span: DateSpan) -> dict[str, str | None]:
 def plan_json(
     problem: Problem, plan: Plan, warnings: list[str], catalogue: Catalogue
 ) -> dict[str, Any]:
-    """A plan as the contract has it, with its chance, the rules of thumb beside it, and
-    what would help where it falls short.
+    """A plan as JSON, with its chance, the rules of thumb for comparison, and what
+    would help where it falls short.
     """
     case = problem.case
     outcome, rules = considered(problem, plan)

@@ -1,4 +1,4 @@
-"""When a case document is over, by the contract of `brood clear-date`."""
+"""When a case document is over, as `brood clear-date` answers."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ from brood.services.voice import words
 
 
 def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
-    """When a case is over, as the contract has it: by what was done, or by its plan
-    where that is not over; as seen on the last day it tells of.
+    """When a case is over, as JSON: by what was done, or by its plan where that is not
+    over. It is seen from the last day that the document tells of.
     """
     today = max([case.start, *(d.on for d in case.done), *(x.on for x in looks)])
     known = updated(learn(case, looks, [], today)) if looks and case.done else case
@@ -43,7 +43,7 @@ def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
 
 
 def dated(case: Case, plan: Plan) -> list[tuple[date, list[Act]]]:
-    """What was done and is planned, day by day."""
+    """What was done and is planned, evening by evening."""
     acts = {a.id: a for a in case.acts}
     evenings = [
         *((d.on, d.acts) for d in case.done),
@@ -53,7 +53,7 @@ def dated(case: Case, plan: Plan) -> list[tuple[date, list[Act]]]:
 
 
 def all_clear(case: Case, plan: Plan) -> str | None:
-    """The day on which the plan, if every look finds nothing, is over."""
+    """The day on which a plan is over, if every look finds nothing."""
     if case.keep_below is not None or not plan.reaches:
         return None
     over = clear_by(case, dated(case, plan), [], [], case.start).all_clear

@@ -55,14 +55,14 @@ def at_celsius(
 
 
 def _place(record: PestRecord, stage: str) -> dict[str, str]:
-    """Term, habitat and whereabouts of a stage."""
+    """What a stage is called, its habitat, and where to look for it."""
     found = next(s for s in record.stage if s.id == stage)
     return {"term": found.term, "habitat": found.habitat, "where": found.where}
 
 
 def _mean(pest: Pest, stage: str, celsius: float) -> float | None:
-    """Mean days in a stage, as the tables give it; the typical time is the median, a
-    little shorter.
+    """The mean days in a stage, as the tables give it. The typical time is the median,
+    a little shorter.
     """
     days = pest.stages[pest.index(stage)].rate.days(celsius)
     return round(days, 2) if math.isfinite(days) else None

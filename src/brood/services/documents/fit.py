@@ -1,4 +1,4 @@
-"""Fitting a table of stage times: from CSV to the contract's answer."""
+"""Fits a table of stage times: from CSV to the JSON answer."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ MOST_ROWS = 500
 
 
 def of_file(data: bytes, upper_c: float | None = None) -> dict[str, Any]:
-    """Fit every stage of a table with the columns temperature, days and, if there,
+    """Fit every stage of a table with the columns temperature and days and, if present,
     stage and n. Raises InputError that names the row.
     """
     return {
@@ -31,7 +31,7 @@ def of_file(data: bytes, upper_c: float | None = None) -> dict[str, Any]:
 
 
 def table(data: bytes) -> dict[str, list[Point]]:
-    """Stage times by stage; "all" where the table names none."""
+    """Stage times by stage, or as "all" where the table names none."""
     text = text_of(data)
     first = next(iter(text.splitlines()), "")
     separator = next((s for s in (";", "\t", ",") if s in first), ",")

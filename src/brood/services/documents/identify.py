@@ -1,4 +1,4 @@
-"""Identification as JSON, by the contract of `brood identify` and `brood observations`."""
+"""Identification as JSON, as `brood identify` and `brood observations` answer."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ KIND_SAID = "kind-"
 
 
 def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
-    """What is suspected, what is held present, what to check next; raises InputError."""
+    """What is suspected, what counts as present, and what to check next. Raises InputError."""
     answers = _answers(catalogue, evidence.get("observations", {}))
     setting = setting_of(
         answers,
@@ -91,7 +91,7 @@ def _choice(evidence: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> 
 def setting_of(
     answers: Mapping[str, bool], place: str, kind: str, season: str = ""
 ) -> Circumstances:
-    """The setting as given, or as said among the answers."""
+    """The circumstances as given, or as told among the answers."""
     said = [name for name, yes in answers.items() if yes]
     place = place or next((PLACE_SAID[name] for name in said if name in PLACE_SAID), "")
     kind = kind or next(
@@ -101,7 +101,7 @@ def setting_of(
 
 
 def known_apart(answers: Mapping[str, bool]) -> dict[str, bool]:
-    """The answers without those that are part of the setting: place and plant kind count once."""
+    """The answers without those that are circumstances: place and plant kind count once."""
     return {
         name: yes
         for name, yes in answers.items()
@@ -111,7 +111,7 @@ def known_apart(answers: Mapping[str, bool]) -> dict[str, bool]:
 
 def telling(catalogue: Catalogue, verdict: Verdict, cause: str) -> list[tuple[float, str]]:
     """(weight, answer) of what speaks for a cause (above 0) and against it, the
-    weightiest first; what tells next to nothing is left out.
+    weightiest first. What hardly counts is left out.
     """
     weights = verdict.weights[:, catalogue.evidence.model.row[cause]]
     order = sorted(
@@ -143,8 +143,8 @@ def _check_json(check: Check) -> dict[str, Any]:
 def stages_of(
     catalogue: Catalogue, cause: str, answers: Mapping[str, bool]
 ) -> tuple[StageChance, ...]:
-    """The stages of a pest as words that a case takes (egg, larva, nymph, pupa, adult),
-    with their chances; nothing for what is no pest.
+    """The stages of a pest as words that a case document takes (egg, larva, nymph,
+    pupa, adult), with their chances. Empty for what is no pest.
     """
     record = catalogue.records.get(cause)
     if record is None:

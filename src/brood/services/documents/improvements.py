@@ -15,7 +15,7 @@ from brood.services.voice.speech import Speech, listed
 
 @dataclass(frozen=True)
 class Change:
-    """A change in words, what it comes to, and the ids of the acts it adds."""
+    """A change in words, what follows from it, and the ids of the acts that it adds."""
 
     text: str
     improvement: Improvement
@@ -29,7 +29,9 @@ def changes(
     speech: Speech,
     allowed: Collection[str] | None = None,
 ) -> list[Change]:
-    """What would help, best first; of the treatments only those `allowed` where that is given."""
+    """What would help, best first. Of the treatments only those `allowed`, where that
+    is given.
+    """
     case = problem.case
     fitting = [t for t in catalogue.offered(case.pest.id) if allowed is None or t.id in allowed]
     extras = [catalogue.act(t.id, case.pest.id) for t in fitting]
@@ -57,7 +59,7 @@ def _text(one: Improvement, catalogue: Catalogue, reach: float, speech: Speech) 
 
 
 def improvements_json(problem: Problem, plan: Plan, catalogue: Catalogue) -> list[dict[str, Any]]:
-    """What would help, by the contract."""
+    """What would help, as JSON by the contract."""
     return [
         {
             "change": one.text,

@@ -1,4 +1,4 @@
-"""Reading a JSON document."""
+"""Reads a JSON document."""
 
 from __future__ import annotations
 
@@ -12,7 +12,9 @@ Json = Mapping[str, Any]
 
 
 def parse_json(text: str, what: str = "case") -> Json:
-    """A JSON object; raises InputError on `what` it was to be, saying where it went wrong."""
+    """A JSON object. Raises InputError that names `what` it should be and where it went
+    wrong.
+    """
     try:
         data = json.loads(text)
     except json.JSONDecodeError as error:

@@ -1,5 +1,5 @@
 """The treatment catalogue as rows: kill by group and stage, limits, hazards, plants
-that bear it badly.
+that it injures.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ def injured_by(catalogue: Catalogue, treatment: str) -> list[str]:
 
 
 def as_json(catalogue: Catalogue) -> dict[str, Any]:
-    """Every treatment by the contract."""
+    """Every treatment as JSON, by the contract."""
     rows = []
     for key, record in catalogue.treatments.items():
         care = catalogue.care[key]

@@ -1,5 +1,5 @@
-"""Why a course does not do what it should: the usual causes in the order in which they
-are worth checking, with what the record says of each.
+"""Why a course does not do what it should: the usual causes in the order in which to
+check them, with what the record says of each.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ SPARED = 0.25
 
 @dataclass(frozen=True)
 class Explanation:
-    """One possible cause: `speaks` says whether the record speaks for it; what is
+    """One possible cause. `speaks` says whether the record points to it. Then what is
     known, what to do, and where.
     """
 
@@ -45,7 +45,7 @@ def causes(
     today: date,
     speech: Speech,
 ) -> list[Explanation]:
-    """All seven in order."""
+    """All seven causes, in order."""
     done = history.evenings_done(row)
     return [
         _coverage(row, done, belief),
@@ -155,7 +155,7 @@ def _identity(session: Session, row: PestCase) -> Explanation:
 
 
 def days_ago(times: int) -> str:
-    """How often."""
+    """How often something was, in words."""
     return "once" if times == 1 else f"{times} times"
 
 

@@ -33,8 +33,8 @@ class NeededLine:
 
 @dataclass(frozen=True)
 class OverResult:
-    """When it is over. `problem` says in a sentence why that cannot be told; `pest` is
-    the slowest of those thought of.
+    """When a case is over. `problem` says in a sentence why that cannot be told. `pest`
+    is the slowest of those thought of.
     """
 
     clearing: Clearing | None
@@ -60,7 +60,9 @@ def cleared(
     *,
     weigh: bool = True,
 ) -> Clearing:
-    """A clearing, from memory when nothing has changed; `row` tells whose it is."""
+    """When a case is over. It comes from memory when nothing has changed; `row`
+    identifies the case.
+    """
     key = (
         f"{assemble.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} "
         f"{looks} {cards} {today} {row} {weigh}"
@@ -77,8 +79,8 @@ def cleared(
 def clearing_of(
     session: Session, catalogue: Catalogue, row: PestCase, today: date, *, weigh: bool = False
 ) -> Clearing:
-    """When a case is over by what was done, is planned, and was counted. Raises
-    InputError where there is nothing to tell it from.
+    """When a case is over, from what was done, planned and counted. Raises InputError
+    where there is nothing to tell it from.
     """
     case = assemble.as_found(session, catalogue, row, today)
     acts = {a.id: a for a in case.acts}
@@ -91,8 +93,8 @@ def clearing_of(
 
 
 def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> bool:
-    """Whether the record of a case does not show it to be over. Unseen is not finished,
-    nor is what is held; only a case without a find is.
+    """Whether the record of a case does not show that it is over. A case that nobody
+    looked at is not over, nor one that is held. Only a case without a find is.
     """
     if row.keep_below is not None:
         return True
@@ -113,7 +115,7 @@ def of_case(
     *,
     weigh: bool = False,
 ) -> OverResult:
-    """The end of a case in words."""
+    """When a case is over, in words."""
     row = cases.case(session, case_id)
     if row.keep_below is not None:
         return OverResult(
@@ -201,7 +203,7 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
 
 
 def belief(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Belief | None:
-    """What was counted says of a case; None where nothing was counted or there is no plan."""
+    """What the counts of a case say. None where nothing was counted or there is no plan."""
     try:
         return assemble.belief_of(assemble.as_found(session, catalogue, row, today), row, today)
     except InputError:

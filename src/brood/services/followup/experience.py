@@ -1,4 +1,4 @@
-"""What own cases teach of each treatment."""
+"""What the keeper's own cases teach of each treatment."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ from brood.store.tables import PestCase
 
 @dataclass(frozen=True)
 class Lesson:
-    """What own cases say of a treatment: in how many it was used and on how many
-    evenings, what an evening took against what it should, and on which plants it marked
-    the test leaves.
+    """What own cases say of a treatment: in how many cases and on how many evenings it
+    was used, what an evening took of the pest compared with what it should, and on
+    which plants it marked the test leaves.
     """
 
     name: str
@@ -31,7 +31,7 @@ class Lesson:
 
 
 def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]:
-    """Own experience by treatment, the most used first; evenings with several
+    """Own experience by treatment, the most used first. Evenings with several
     treatments count for each.
     """
     uses: dict[str, list[tuple[PestCase, int]]] = {}

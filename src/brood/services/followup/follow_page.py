@@ -61,7 +61,9 @@ AFTER_EFFECTS = (
 
 @dataclass(frozen=True)
 class Dot:
-    """What a look saw: day, number on the whole plant to a perfect look, as counted."""
+    """What a look saw: the day, the number that a perfect look at the whole plant would
+    have seen, and the number counted.
+    """
 
     on: date
     count: float
@@ -71,8 +73,9 @@ class Dot:
 
 @dataclass(frozen=True)
 class FollowChart:
-    """Expected numbers in the open by day: low, middle and high by the catalogue, the
-    middle by what was counted; what was seen; evenings.
+    """What the chart shows: expected numbers in the open by day (low, middle and high
+    by the catalogue, and the middle by what was counted), what was seen, and the
+    evenings.
     """
 
     first: date

@@ -17,10 +17,10 @@ from brood.services.voice import preferences
 KEY = "passcode_hash"
 SECRET_FILE, OWNER_ONLY = "session-secret", 0o600
 """Where the key that signs sessions is kept: beside the database and never in it, so
-that no copy of the household holds it.
+that no copy of the household contains it.
 """
 LEAST_DIGITS = 32
-"""A key of fewer digits than this was cut short: another is made."""
+"""A key with fewer digits than this was cut short. Another is made."""
 DIGITS = 8
 FREE_TRIES, LOCK_SECONDS = 5, 600
 
@@ -32,8 +32,8 @@ def new_passcode() -> str:
 
 
 def set_passcode(session: Session, passcode: str) -> None:
-    """Keep the hash of a passcode. Raises FieldErrors for a weak one. Open sessions end
-    with `new_secret`.
+    """Keep the hash of a passcode. Raises FieldErrors for a weak one. `new_secret` ends
+    the open sessions.
     """
     bare = passcode.replace(" ", "")
     if len(bare) < 6 or len(set(bare)) < 3:
@@ -42,7 +42,7 @@ def set_passcode(session: Session, passcode: str) -> None:
 
 
 def has_passcode(session: Session) -> bool:
-    """Whether one is set."""
+    """Whether a passcode is set."""
     return preferences.get(session, KEY) is not None
 
 
@@ -53,7 +53,7 @@ def fits(session: Session, passcode: str) -> bool:
 
 
 def session_secret(folder: Path) -> str:
-    """The key that signs sessions of the household in a folder; made on first use."""
+    """The key that signs the sessions of the household in a folder. It is made on first use."""
     path = folder / SECRET_FILE
     held = path.read_text("ascii", "replace").strip() if path.is_file() else ""
     if len(held) < LEAST_DIGITS:
@@ -63,8 +63,8 @@ def session_secret(folder: Path) -> str:
 
 
 def new_secret(folder: Path) -> str:
-    """Make another key, which ends every open session once the pages are served again;
-    only the owner may read its file.
+    """Make another key. It ends every open session once the pages are served again.
+    Only the owner may read its file.
     """
     part, secret = folder / f"{SECRET_FILE}.part", secrets.token_hex(32)
     part.unlink(missing_ok=True)
@@ -78,15 +78,15 @@ def new_secret(folder: Path) -> str:
 
 @dataclass
 class Doorkeeper:
-    """Counts wrong tries for each address and for all together: after five, wait ten minutes."""
+    """Counts wrong tries for each address and for all together. After five it makes
+    them wait ten minutes.
+    """
 
     tries: dict[str, list[float]] = field(default_factory=dict)
     lock: Lock = field(default_factory=Lock)
 
     def check(self, address: str, seconds: float) -> None:
-        """Raise TooManyTries when an address, or everybody together, has failed too
-        often lately.
-        """
+        """Raise TooManyTries when an address, or all together, have failed too often lately."""
         with self.lock:
             for who, most in ((address, FREE_TRIES), ("*", FREE_TRIES * 6)):
                 recent = [t for t in self.tries.get(who, []) if seconds - t < LOCK_SECONDS]
@@ -95,7 +95,7 @@ class Doorkeeper:
                     raise TooManyTries(int(LOCK_SECONDS - (seconds - recent[-most])) + 1)
 
     def failed(self, address: str, seconds: float) -> None:
-        """Note a wrong try at a monotonic time in seconds."""
+        """Note a wrong try, at a monotonic time in seconds."""
         with self.lock:
             for who in (address, "*"):
                 self.tries.setdefault(who, []).append(seconds)

@@ -1,4 +1,4 @@
-"""What befalls a plant besides treatment: lost, given away, cut back, repotted."""
+"""Other events in a plant's life: lost, given away, cut back, repotted."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ GONE = ("lost", "given")
 
 
 def of_plant(session: Session, plant_id: int) -> Sequence[PlantEvent]:
-    """What befell a plant, the newest first."""
+    """The events of a plant, the newest first."""
     query = select(PlantEvent).where(
         PlantEvent.plant_id == plant_id, PlantEvent.withdrawn_at.is_(None)
     )
@@ -45,11 +45,11 @@ def befell(
     told: bool = False,
     now: datetime,
 ) -> None:
-    """Keep what befell a plant; lost or given away, it is no longer here, and its cases
-    are closed.
+    """Keep an event. A plant that is lost or given away is no longer here, and its
+    cases are closed.
 
     Raises FieldErrors when it is given away with something that the receiver was not
-    `told` of. Said twice of a day it is kept once.
+    `told` of. The same event of the same day is kept once.
     """
     plant = cases.plant(session, plant_id)
     if kind not in EVENTS:
@@ -70,7 +70,7 @@ def befell(
 
 
 def what_it_carries(session: Session, catalogue: Catalogue, plant: Plant) -> str:
-    """What somebody who takes a plant must know, as the end of a sentence; empty where
+    """What somebody who takes a plant must know, as the end of a sentence. Empty where
     there is nothing.
     """
     ill = [catalogue.name(c.pest_id) for c in plant.cases if c.closed_at is None]
@@ -90,7 +90,9 @@ def _kept_apart(session: Session, plant_id: int) -> list[Quarantine]:
 
 
 def _goes(session: Session, plant: Plant, on: date, now: datetime) -> None:
-    """A plant is gone: its cases end, also as one of several, and so does its time apart."""
+    """End the cases of a plant that is gone, also where it is one of several, and its
+    time apart.
+    """
     plant.gone_on = on
     for row in plant.cases:
         row.closed_at = row.closed_at or max(now, datetime.combine(on, now.time()))
@@ -103,8 +105,9 @@ def _goes(session: Session, plant: Plant, on: date, now: datetime) -> None:
 
 
 def take_back(session: Session, event_id: int, *, now: datetime) -> int:
-    """Withdraw what was said by mistake, which stays on record; a plant said to be gone
-    is here again, with the cases that ended with it. The plant's id; raises NotFound.
+    """Withdraw an event that was recorded by mistake; it stays on record. A plant that
+    was said to be gone is here again, with the cases that ended with it. The id of the
+    plant. Raises NotFound.
     """
     event = session.get(PlantEvent, event_id)
     if event is None or event.withdrawn_at is not None:
@@ -122,7 +125,9 @@ def take_back(session: Session, event_id: int, *, now: datetime) -> int:
 
 
 def repotting(catalogue: Catalogue, plant: Plant) -> str:
-    """What to mind before a plant with an open case is repotted; empty where there is none."""
+    """What to think of before a plant with an open case is repotted. Empty where there
+    is nothing.
+    """
     ill = [c for c in plant.cases if c.closed_at is None]
     if not ill:
         return ""

@@ -1,4 +1,6 @@
-"""Who stands beside whom, what that is worth as a risk, and the picture of the whole house."""
+"""The neighbours of infested plants: how large the risk is, and the picture of the
+whole house.
+"""
 
 from __future__ import annotations
 
@@ -30,13 +32,15 @@ STATES = {
     "unseen": "not looked at lately",
     "clear": "clear",
 }
-"""How a plant stands. Clear is said only of what was looked at within the last four weeks."""
+"""How a plant stands. It is called clear only when it was looked at within the last
+four weeks.
+"""
 
 
 @dataclass(frozen=True)
 class Risk:
     """A neighbour of an infested plant: the chance that the pest has come over, and
-    when it is to be looked over next.
+    when to look it over next.
     """
 
     near: Near
@@ -47,8 +51,8 @@ class Risk:
 
 
 def chance_over(catalogue: Catalogue, pest_id: str, near: Near, since: date, today: date) -> float:
-    """The chance that a pest has crossed: by how they stand, how long together since
-    the case began, and what it likes.
+    """The chance that a pest has crossed: from how the plants stand, how long together
+    since the case began, and what the pest likes.
     """
     together = max((today - max(near.since, since - timedelta(days=14))).days, 0)
     kept = 1.0
@@ -67,8 +71,8 @@ def chance_over(catalogue: Catalogue, pest_id: str, near: Near, since: date, tod
 
 
 def risks(session: Session, catalogue: Catalogue, today: date) -> list[Risk]:
-    """What open cases, and those of plants that went with them, may have passed on to
-    their neighbours, the likeliest first; one line for each neighbour and pest.
+    """What open cases may have passed on to their neighbours, the likeliest first; one
+    line for each neighbour and pest. Cases of plants that left with them count too.
     """
     every, looked = cases.plants(session), last_looks(session)
     plants = [p for p in every if p.gone_on is None]
@@ -86,7 +90,7 @@ def risks(session: Session, catalogue: Catalogue, today: date) -> list[Risk]:
 
 def sources(plant: Plant, today: date) -> list[PestCase]:
     """The cases of a plant that its neighbours may have caught: the open ones, or those
-    with which it went away lately.
+    with which it left lately.
     """
     gone = plant.gone_on
     if gone is None:
@@ -97,8 +101,8 @@ def sources(plant: Plant, today: date) -> list[PestCase]:
 
 
 def _risk(catalogue: Catalogue, row: PestCase, near: Near, today: date) -> Risk | None:
-    """What a case may have passed on to a neighbour; None where that has it already, or
-    was looked over a week after the source went.
+    """What a case may have passed on to a neighbour. None where the neighbour has it
+    already, or was looked over a week after the source left.
     """
     gone = row.plant.gone_on
     if any(c.pest_id == row.pest_id and c.closed_at is None for c in near.plant.cases):
@@ -126,8 +130,8 @@ class Standing:
 def house(
     session: Session, catalogue: Catalogue, today: date
 ) -> list[tuple[Place, list[Standing]]]:
-    """Every place with its plants and how each stands, by `STATES`; as they stand on
-    their shelves.
+    """Every place with its plants in the order of their shelves, and how each stands
+    (see STATES).
     """
     looked = last_looks(session)
     by_plant: dict[int, Risk] = {}
@@ -208,7 +212,9 @@ class SpotCommand:
 
 
 def arrange(session: Session, place_id: int, draught: str, spots: Sequence[SpotCommand]) -> None:
-    """Keep the plan of a place: positions are counted anew along each shelf in the order given."""
+    """Keep the plan of a place. Positions are counted anew along each shelf in the
+    order given.
+    """
     if draught not in DRAUGHTS:
         raise FieldErrors({"draught": "Choose where the air moves from the list."})
     place = cases.place(session, place_id)

@@ -1,4 +1,4 @@
-"""A pasted list of plants: one a line, with its place and kind where they are known."""
+"""A pasted list of plants: one a line, with place and kind where they are known."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ MOST_LINES, LONGEST_NAME = 10_000, 80
 
 @dataclass(frozen=True)
 class PastedLine:
-    """One plant of a list; `fault` says in a sentence why it cannot be used, `known`
+    """One plant of a list. `fault` says in a sentence why it cannot be used; `known`
     that one of that name is here already.
     """
 
@@ -33,8 +33,8 @@ class PastedLine:
 
 
 def lines(session: Session, text: str) -> tuple[PastedLine, ...]:
-    """The plants of a pasted list: name, place, kind, with tabs, semicolons or commas
-    between them; a heading is passed over.
+    """The plants of a pasted list: name, place, kind, separated by tabs, semicolons or
+    commas. A heading is passed over.
     """
     places = {p.name.casefold(): p for p in cases.places(session)}
     kinds = {**{key: key for key in KINDS}, **{name.casefold(): key for key, name in KINDS.items()}}
@@ -79,7 +79,7 @@ def _fault(name: str, place: str, kind: str, placed: bool, kinds: dict[str, str]
 
 
 def keep(session: Session, rows: Sequence[PastedLine], *, now: datetime) -> int:
-    """Keep the plants of a list without a fault; how many."""
+    """Keep the plants of a list that have no fault; how many."""
     good = [r for r in rows if not r.fault]
     added = session.scalars(
         insert(Plant).returning(Plant.id, sort_by_parameter_order=True),

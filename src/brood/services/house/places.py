@@ -37,14 +37,14 @@ SETTINGS = {
     "balcony": "on a balcony or terrace",
     "outdoor": "outdoors",
 }
-"""Kinds of place, by which some pests are likelier than others."""
+"""Kinds of place. Some pests are likelier in some of them."""
 
 
 @dataclass(frozen=True)
 class PlaceCommand:
     """What a place's form says. `heating` is its warmth while the house is heated,
-    where that differs; `apart_room` how many plants can be kept apart there, None where
-    none are.
+    where that differs. `apart_room` is how many plants can be kept apart there (None:
+    none).
     """
 
     name: str
@@ -62,7 +62,7 @@ class PlaceCommand:
 
 @dataclass(frozen=True)
 class DiaryEntry:
-    """A day's lowest and highest °C as read off; None for both takes the day out."""
+    """A day's lowest and highest °C as read off. None for both removes the day."""
 
     on: date
     low_c: float | None
@@ -83,8 +83,8 @@ class DayRow:
 
 @dataclass(frozen=True)
 class PlaceResult:
-    """All that a place's page shows. `series` runs from what is known to the end of the
-    forecast, None where nothing is known yet.
+    """Everything that a place's page shows. `series` runs from what is known to the end
+    of the forecast; None where nothing is known yet.
     """
 
     place: Place
@@ -107,14 +107,14 @@ class PlaceResult:
 
 @dataclass(frozen=True)
 class StuckSensor:
-    """A live sensor that has given one value since a moment."""
+    """A live sensor that has given the same value since a moment."""
 
     celsius: float
     since: datetime
 
 
 def build(session: Session, place_id: int, *, now: datetime) -> PlaceResult:
-    """A place with its temperatures of the last six weeks and those to come in the next two."""
+    """A place with its temperatures of the last six weeks and the next two."""
     place, today = cases.place(session, place_id), now.date()
     points, bounds = readings.set_points(session, place_id), readings.bounds(session, place_id)
     since = _since(session, place, today, bounds)
@@ -148,8 +148,8 @@ def build(session: Session, place_id: int, *, now: datetime) -> PlaceResult:
 def _since(
     session: Session, place: Place, today: date, bounds: tuple[datetime, datetime, int] | None
 ) -> date:
-    """The first day that the ribbon shows: what is known, six weeks at most; a week of
-    set points.
+    """The first day that the ribbon shows: what is known, at most six weeks; of set
+    points one week.
     """
     earliest = today - timedelta(days=RIBBON_DAYS)
     if place.source in ("logger", "sensor") and bounds:
@@ -162,7 +162,7 @@ def _since(
 
 
 def _stuck(pairs: list[tuple[datetime, float]]) -> StuckSensor | None:
-    """The run in which a sensor's newest reading stands, if it is stuck."""
+    """The run of equal readings that contains a sensor's newest reading, if it is stuck."""
     runs = stuck_runs(pairs)
     if runs and runs[-1][1] == len(pairs):
         return StuckSensor(pairs[-1][1], pairs[runs[-1][0] - 1][0])
@@ -229,7 +229,7 @@ def add(session: Session, command: PlaceCommand, *, now: datetime) -> int:
 
 
 def _apply(place: Place, command: PlaceCommand) -> None:
-    """Put what a form says into a place, set points apart."""
+    """Put what a form says into a place, without the set points."""
     place.name, place.note, place.source, place.sensor_url = (
         command.name,
         command.note,
@@ -256,7 +256,9 @@ def change(session: Session, place_id: int, command: PlaceCommand, *, now: datet
 def _say_warmth(
     session: Session, place_id: int, warmth: Warmth | None, season: str, now: datetime
 ) -> None:
-    """Keep set points for a season if they changed; None takes those of the heating season back."""
+    """Keep the set points of a season if they changed. None withdraws those of the
+    heating season.
+    """
     point = readings.set_point(session, place_id, season)
     if warmth is None:
         if point is not None and season:
@@ -280,8 +282,8 @@ def _say_warmth(
 def keep_diary(
     session: Session, place_id: int, entries: Sequence[DiaryEntry], *, now: datetime
 ) -> int:
-    """Keep the days of a diary that changed; how many did. A place of set points then
-    lives by its diary. Old values are kept.
+    """Keep the days of a diary that changed; how many. A place of set points then
+    follows its diary. Old values are kept.
     """
     place = cases.place(session, place_id)
     known = {
@@ -322,7 +324,9 @@ def _free_name(session: Session, name: str, place_id: int | None) -> None:
 
 
 def listing(session: Session, *, today: date) -> list[tuple[Place, HourlySeries | None, int]]:
-    """Every place with its temperatures of today and tomorrow, and how many plants stand there."""
+    """Every place with its temperatures of today and tomorrow, and how many plants
+    stand there.
+    """
     standing = Counter(p.stays[-1].place_id for p in cases.plants(session) if p.stays)
     return [
         (place, known_series(session, place, today, today + timedelta(days=1)), standing[place.id])
@@ -331,5 +335,5 @@ def listing(session: Session, *, today: date) -> list[tuple[Place, HourlySeries 
 
 
 def stay_since(session: Session, plant_id: int, place_id: int, since: date, now: datetime) -> None:
-    """Note that a plant stands at a place from a day on."""
+    """Record that a plant stands at a place from a day on."""
     session.add(Stay(plant_id=plant_id, place_id=place_id, since_on=since, recorded_at=now))

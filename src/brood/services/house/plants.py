@@ -32,7 +32,7 @@ KINDS = {
 
 
 EATEN = ("woody-citrus", "seedling-herb", "fruiting-vegetable", "cabbage-family")
-"""Kinds with parts that are eaten: no home mix is offered for them."""
+"""Kinds of plants with parts that are eaten. No home mix is offered for them."""
 
 
 BUILDS = {
@@ -55,17 +55,17 @@ GROWTHS = {"": "not said", "slow": "slow", "fast": "fast"}
 WORTHS = {"": "not said", "easy": "easily replaced", "dear": "dear", "only": "cannot be replaced"}
 EATEN_CHOICES = {"": "as its kind", "yes": "yes", "no": "no"}
 PRONE, MOST_PRONE = 2.0, 6
-"""From this weight on a plant is said to be prone to a pest; and how many are named."""
+"""From this weight on a plant is said to be prone to a pest; and how many pests are named."""
 
 
 def is_eaten(plant: Plant) -> bool:
-    """Whether parts of a plant are eaten, as the keeper says or as usual for its kind."""
+    """Whether parts of a plant are eaten: as the keeper says, or as usual for its kind."""
     return plant.eaten == "yes" or (plant.eaten == "" and plant.kind in EATEN)
 
 
 def prone_to(catalogue: Catalogue, plant: Plant) -> list[str]:
-    """Names of the pests that this kind of plant, at its kind of place, has more often
-    than others; the likeliest first.
+    """The names of the pests that this kind of plant, at its kind of place, has more
+    often than others; the likeliest first.
     """
     weights = prone_weights(catalogue, plant)
     return [
@@ -82,7 +82,7 @@ def prone_ids(catalogue: Catalogue, plant: Plant) -> list[str]:
 
 
 def prone_weights(catalogue: Catalogue, plant: Plant) -> dict[str, float]:
-    """How much more often than on other plants each pest is met on this kind, at its
+    """How much more often than on other plants each pest is found on this kind, at its
     kind of place.
     """
     place = plant.stays[-1].place.setting if plant.stays else ""
@@ -95,7 +95,7 @@ def prone_weights(catalogue: Catalogue, plant: Plant) -> dict[str, float]:
 
 @dataclass(frozen=True)
 class PlantTraits:
-    """What is known of a plant beyond its kind; empty where nothing was said."""
+    """What is known of a plant beyond its kind. Empty where nothing was told."""
 
     species: str = ""
     build: str = ""
@@ -109,7 +109,7 @@ class PlantTraits:
 
 @dataclass(frozen=True)
 class PlantCommand:
-    """What a plant's form says; `since` is when it came to stand there."""
+    """What a plant's form says. `since` is the day on which it came to stand there."""
 
     name: str
     kind: str
@@ -121,8 +121,8 @@ class PlantCommand:
 
 @dataclass(frozen=True)
 class CaseLine:
-    """One open case in a list: what is next, and on which day; `care` is the first
-    thing to be done after the last evening, once it is due.
+    """One open case in a list: what is next, and on which day. `care` is the first
+    thing to do after the last evening, once it is due.
     """
 
     id: int
@@ -145,7 +145,7 @@ class PlantLine:
 def listing(
     session: Session, catalogue: Catalogue, *, today: date, speech: Speech
 ) -> list[PlantLine]:
-    """Every plant; those with something due come first, by day."""
+    """Every plant. Those with something due come first, by day."""
     lines = []
     for plant in (p for p in cases.plants(session) if p.gone_on is None):
         open_cases = tuple(
@@ -162,7 +162,7 @@ def listing(
 
 
 def fits(line: PlantLine, words: str) -> bool:
-    """Whether a plant's name, species or place holds all the words."""
+    """Whether a plant's name, species or place contains all the words."""
     text = (
         f"{line.plant.name} {line.plant.species} {line.place.name if line.place else ''}".casefold()
     )
@@ -206,7 +206,9 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
 
 
 def last_treated(plant: Plant) -> tuple[date, tuple[str, ...]] | None:
-    """When a plant was treated last, for whatever pest, and with what; None when it never was."""
+    """When a plant was last treated, for whatever pest, and with what. None when it
+    never was.
+    """
     evenings = [
         (r.done_on, tuple(r.treatments))
         for row in plant.cases
@@ -248,7 +250,7 @@ def _columns(traits: PlantTraits) -> dict[str, object]:
 
 
 def change(session: Session, plant_id: int, command: PlantCommand, *, now: datetime) -> None:
-    """Change a plant; a move is kept with its day, so that earlier temperatures stay
+    """Change a plant. A move is kept with its day, so that earlier temperatures stay
     those of the earlier place.
     """
     plant = cases.plant(session, plant_id)

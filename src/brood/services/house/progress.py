@@ -1,4 +1,4 @@
-"""How far a case has come, in the order in which the work is done."""
+"""How far a case has come, step by step in the order of the work."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ DONE, OPEN, LATER = "done", "open", "later"
 
 @dataclass(frozen=True)
 class Step:
-    """One step: its name, how it stands in a few words, whether it is done, open now or
-    comes later, and where it is done.
+    """One step: its name, how it stands in a few words, whether it is done, open or
+    later, and where it is done.
     """
 
     name: str
@@ -29,8 +29,8 @@ class Step:
 
 
 def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> list[Step]:
-    """Isolate, neighbours, is it worth it, means, test leaves, evenings, after-care,
-    looks, clear.
+    """The steps of a case: keep it apart, neighbours, is it worth it, means, test
+    leaves, evenings, after-care, looks, clear.
     """
     done = [r.done_on for r in history.evenings_done(row) if r.done_on]
     planned = history.planned(row)

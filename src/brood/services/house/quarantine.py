@@ -1,4 +1,4 @@
-"""Plants kept apart: when they may go back, and how."""
+"""Plants kept apart from the others: when they may go back, and how."""
 
 from __future__ import annotations
 
@@ -33,8 +33,8 @@ REASONS = {
     "sick": "looks unwell",
 }
 CHANCES = {"newcomer": 0.2, "neighbour": 0.3, "cutting": 0.3, "sick": 0.5}
-"""How likely a plant that shows nothing brings something, by why it is kept apart (our
-judgement, C).
+"""How likely a plant that shows nothing brings something, by the reason why it is kept
+apart (our judgement, C).
 """
 STEPS = {
     "furled": "Unroll the youngest leaf and look into the axils with a lens.",
@@ -46,7 +46,7 @@ STEPS = {
 }
 MOST_PESTS = 3
 LOOKED_BACK_DAYS = 60
-"""A mother's case that was closed no longer ago than this is still thought of in its cuttings."""
+"""A mother's case that was closed no longer ago than this still counts for its cuttings."""
 MOTHERS_CHANCE = 0.6
 """How likely a cutting brings a pest that its mother had (our judgement, C)."""
 
@@ -63,7 +63,7 @@ def open_quarantines(session: Session) -> list[Quarantine]:
 
 
 def quarantine(session: Session, quarantine_id: int) -> Quarantine:
-    """One; raises NotFound."""
+    """One of them. Raises NotFound."""
     found = session.get(Quarantine, quarantine_id)
     if found is None:
         raise NotFound("This plant is not kept apart.")
@@ -79,7 +79,7 @@ class Room:
 
     @property
     def free(self) -> int:
-        """For how many more there is room."""
+        """How many more plants fit in."""
         return max((self.place.apart_room or 0) - len(self.here), 0)
 
 
@@ -104,10 +104,10 @@ def keep_apart(
     now: datetime,
     place_id: int | None = None,
 ) -> int:
-    """Keep a plant apart, moved to a place for that where one is given; the id. One
-    that is kept apart already stays so.
+    """Keep a plant apart, and move it where a place is given; the id. A plant that is
+    kept apart already stays so.
 
-    Raises FieldErrors for a reason that is none, and for a place without room.
+    Raises FieldErrors for an unknown reason, and for a place without room.
     """
     plant = cases.plant(session, plant_id)
     if reason not in REASONS:
@@ -158,8 +158,8 @@ def _move(
 
 
 def take_cutting(session: Session, plant_id: int, name: str, *, now: datetime) -> int:
-    """A rescued cutting: a plant of its own in the same place, kept apart from the day
-    it was taken; the quarantine's id.
+    """Record a rescued cutting: a plant of its own in the same place, kept apart from
+    the day on which it was taken; the id of its quarantine.
     """
     parent = cases.plant(session, plant_id)
     stay = parent.stays[-1] if parent.stays else None
@@ -183,9 +183,7 @@ def take_cutting(session: Session, plant_id: int, name: str, *, now: datetime) -
 
 
 def mothers_pests(session: Session, plant: Plant, since: date) -> list[str]:
-    """Ids of the pests that the plant which a cutting was taken from had then, or not
-    long before.
-    """
+    """The ids of the pests that the mother of a cutting had then, or not long before."""
     if plant.mother_id is None:
         return []
     had = cases.plant(session, plant.mother_id).cases
@@ -199,7 +197,7 @@ def mothers_pests(session: Session, plant: Plant, since: date) -> list[str]:
 
 
 def looks_apart(session: Session, row: Quarantine) -> list[InspectionRecord]:
-    """The looks at a plant since it is kept apart."""
+    """The looks at a plant since it has been kept apart."""
     query = select(InspectionRecord).where(
         InspectionRecord.plant_id == row.plant_id,
         InspectionRecord.withdrawn_at.is_(None),
@@ -219,8 +217,8 @@ def look_apart(
 
 
 def looked_over(session: Session, plant: Plant, sent_key: str, *, now: datetime) -> int:
-    """Keep that a plant was looked over leaf by leaf just now and nothing seen; the
-    look's id. The same `sent_key` is taken once only.
+    """Record that a plant was looked over leaf by leaf just now and nothing was seen;
+    the id of the look. The same `sent_key` is taken once.
     """
     same = select(InspectionRecord).where(
         InspectionRecord.plant_id == plant.id, InspectionRecord.sent_key == sent_key
@@ -235,7 +233,7 @@ def looked_over(session: Session, plant: Plant, sent_key: str, *, now: datetime)
 
 
 def step(session: Session, quarantine_id: int, name: str, *, done: bool = True) -> None:
-    """Tick a step of the return, or take the tick back; said twice it is the same as said once."""
+    """Tick a step of the return, or take the tick back. Doing it twice changes nothing."""
     row = quarantine(session, quarantine_id)
     if name not in STEPS:
         raise NotFound("There is no such step.")
@@ -243,7 +241,7 @@ def step(session: Session, quarantine_id: int, name: str, *, done: bool = True) 
 
 
 def missing(session: Session, row: Quarantine, today: date) -> str:
-    """What speaks against letting a plant back, in a sentence; empty where nothing does."""
+    """What speaks against letting a plant back, in a sentence. Empty where nothing does."""
     looks = looks_apart(session, row)
     if any(i.live for i in looks) or any(c.closed_at is None for c in row.plant.cases):
         return "Something living was found on it. Treat that first."
@@ -272,7 +270,7 @@ def release(
     sure: bool = False,
     now: datetime,
 ) -> int:
-    """Let a plant back, to a place where one is given; the plant's id. Raises
+    """Let a plant back, to a place where one is given; the id of the plant. Raises
     FieldErrors while steps are open, and while looks are missing unless the keeper is
     `sure`.
     """
@@ -292,8 +290,8 @@ def release(
 
 
 def undo(session: Session, quarantine_id: int, to: str, *, now: datetime) -> int:
-    """Take back that a plant was kept apart (to `never`: it stands where it stood) or
-    let back (to `apart`); the plant's id.
+    """Take back that a plant was kept apart (`never`: it stands where it stood) or let
+    back (`apart`); the id of the plant.
     """
     row = quarantine(session, quarantine_id)
     if to == "apart":
@@ -308,8 +306,8 @@ def undo(session: Session, quarantine_id: int, to: str, *, now: datetime) -> int
 def of_quarantine(
     session: Session, catalogue: Catalogue, row: Quarantine, today: date, speech: Speech
 ) -> OverResult:
-    """When a plant that shows nothing may go back: by the pest of its kind that takes
-    longest, at its place's warmth.
+    """When a plant that shows nothing may go back: after the slowest pest of its kind,
+    at the warmth of its place.
     """
     inherited = mothers_pests(session, row.plant, row.since_on)
     ids = [*inherited, *(p for p in prone_ids(catalogue, row.plant) if p not in inherited)][

@@ -1,4 +1,4 @@
-"""What to do now, this week, and on which evenings several plants are served at once."""
+"""What to do now and this week, and on which evenings several plants can be treated at once."""
 
 from __future__ import annotations
 
@@ -32,10 +32,12 @@ ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
 
 @dataclass(frozen=True)
 class Task:
-    """One thing to do. `key` says which for good; `closes_on` is the end of its window,
-    `late` what its delay costs; `action` posts it as done, which is only for what
-    claims no more than that; `row_id` is the case of a treatment, `since` the day that
-    it was planned for and missed.
+    """One thing to do.
+
+    `key` identifies it for good. `closes_on` is the end of its window, `late` what
+    being late costs. `action` posts it as done; that is only for tasks that claim no
+    more than that. `row_id` is the case of a treatment, `since` the day for which it
+    was planned and missed.
     """
 
     key: str
@@ -55,7 +57,7 @@ class Task:
 
     @property
     def asked_since(self) -> date:
-        """Since when this has been asked."""
+        """The day since when this has been asked."""
         return self.since or self.due_on
 
 
@@ -96,13 +98,13 @@ class Gathering:
 
     @property
     def moved(self) -> tuple[WindowsRow, ...]:
-        """Cases planned for another day."""
+        """The cases that are planned for another day."""
         return tuple(r for r in self.rows if r.windows and r.windows[0][1] != self.on)
 
 
 @dataclass(frozen=True)
 class TodayResult:
-    """All that the page of the day shows."""
+    """Everything that the page of the day shows."""
 
     headline: str
     now: tuple[tuple[Place | None, tuple[Task, ...]], ...]
@@ -118,7 +120,7 @@ class TodayResult:
 
     @property
     def to_count(self) -> int:
-        """How many cases have to be counted again before there are dates."""
+        """How many cases must be counted again before there are dates."""
         return sum(
             t.key.startswith("recount")
             for t in (*self.can_wait, *(t for _, tasks in self.now for t in tasks))
@@ -126,7 +128,7 @@ class TodayResult:
 
     @property
     def counts(self) -> tuple[int, ...]:
-        """How many cases each day's evening could serve."""
+        """For each evening, how many cases could be treated on it."""
         every = (self.first + timedelta(days=n) for n in range(SPAN_DAYS))
         return tuple(
             sum(any(a <= day <= b for a, _, b in r.windows) for r in self.rows) for day in every
@@ -141,8 +143,8 @@ def build(
     now: datetime,
     tried: date | None = None,
 ) -> TodayResult:
-    """The day as it stands; `tried` moves the next evening across plants to look at
-    what that serves.
+    """The day as it stands. `tried` moves the next evening across plants, to see what
+    that would serve.
     """
     today, speech = now.date(), prefs.speech
     rows = open_cases(session)
@@ -186,7 +188,7 @@ def build(
 
 
 def open_cases(session: Session) -> list[PestCase]:
-    """The open cases of plants that are here, with all that belongs to them."""
+    """The open cases of plants that are here, with everything that belongs to them."""
     ids = [c.id for p in beside.everyone(session) for c in p.cases if c.closed_at is None]
     return list(cases.every(session, ids))
 
@@ -211,8 +213,8 @@ def _tonight(
 def _fit(
     tasks: Sequence[Task], tonight: Sequence[Task], today: date, minutes: int
 ) -> tuple[list[Task], list[Task]]:
-    """What is done today, treatments and as many checks as the minutes last for,
-    soonest due first; and the checks that can wait.
+    """What is done today: the treatments, and as many checks as fit into the minutes,
+    the soonest due first. And the checks that can wait.
     """
     checks = [t for t in tasks if t.kind != "treat" and t.due_on <= today]
     kept: list[Task] = []
@@ -227,7 +229,7 @@ def _fit(
 
 
 def _by_place(tasks: Sequence[Task]) -> tuple[tuple[Place | None, tuple[Task, ...]], ...]:
-    """Tasks place by place, the places with nothing infested to touch first."""
+    """Tasks by place. Places with nothing infested come first."""
     places = {t.place.id if t.place else 0: t.place for t in tasks}
     grouped = [
         (place, tuple(t for t in tasks if (t.place.id if t.place else 0) == key))
@@ -338,12 +340,14 @@ def _tasks(
 
 
 def weekly(due: date, today: date) -> date:
-    """What is due every week: the last time it was, or the first to come."""
+    """A weekly date: the last time it was due, or the first time to come."""
     return due if due >= today else due + timedelta(days=7 * ((today - due).days // 7))
 
 
 def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: date) -> list[Task]:
-    """What was cleared in the cold is looked at again in spring: silence may have been rest."""
+    """What was cleared in the cold is looked at again in spring: the silence may have
+    been rest.
+    """
     winter, spring = (
         ((11, 12, 1, 2), (3, 4, 5)) if prefs.hemisphere == "north" else ((5, 6, 7, 8), (9, 10, 11))
     )
@@ -468,7 +472,7 @@ def _care(row: PestCase, now: datetime) -> list[Task]:
 
 
 def _cards(row: PestCase, today: date) -> list[Task]:
-    """The cards of a case to be counted, those of one colour together."""
+    """The cards of a case that are to be counted, those of one colour together."""
     hanging = [c for c in row.cards if c.withdrawn_at is None and c.removed_on is None]
     return [
         _card(row, [c for c in hanging if c.colour == colour], today)
@@ -539,7 +543,7 @@ def _looks(
 
 
 def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> Task:
-    """A case that was left alone has no dates until somebody counts."""
+    """The task of a case that was left alone: it has no dates until somebody counts."""
     since = speech.day(history.touched_on(row))
     text = f"Count again: {catalogue.records[row.pest_id].name}, nothing recorded since {since}"
     return Task(
@@ -642,8 +646,8 @@ def keep(
     now: datetime,
     tried: bool = False,
 ) -> int:
-    """Set every case that an evening serves, as the page of the day shows it (`tried`:
-    for that evening), to that evening, its later ones moving along; how many were
+    """Set every case that an evening serves (as the page shows it, `tried` for that
+    evening) to that evening. Its later evenings move along. Returns how many were
     moved.
     """
     result = build(session, catalogue, prefs, now=now, tried=day if tried else None)

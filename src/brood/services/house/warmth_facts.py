@@ -46,7 +46,7 @@ def facts(result: PlaceResult, speech: Speech) -> list[str]:
 
 
 def _how(source: str) -> str:
-    """What would make a place's warmth known."""
+    """What would make the warmth of a place known."""
     return {
         "diary": "Type in the first day below.",
         "logger": "Add a logger's file below.",

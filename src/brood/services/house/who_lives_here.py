@@ -1,5 +1,5 @@
-"""Who lives in the household and where they go, and which local rules the keeper wants
-to be reminded of.
+"""Who lives in the household, where they go, and which local rules the keeper wants to
+be reminded of.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ LIVING = {
     "bees": "bee hives near the plants",
 }
 VISITORS = ("cats", "dogs", "birds", "fish", "children")
-"""Who may be said to go to a place; an aquarium stands there."""
+"""Who may be said to go to a place. An aquarium stands there."""
 KEY = "household"
 
 
@@ -41,7 +41,7 @@ class Residents:
 
 
 def load(session: Session) -> Residents:
-    """The household as it stands; an empty one where nothing was said."""
+    """The residents as they stand. Empty where nothing was told."""
     stored = json.loads(preferences.get(session, KEY) or "{}")
     return Residents(
         frozenset(stored.get("living", ())) & frozenset(LIVING), str(stored.get("region", ""))
@@ -49,7 +49,7 @@ def load(session: Session) -> Residents:
 
 
 def put(session: Session, household: Residents, visitors: dict[int, list[str]]) -> None:
-    """Keep who lives there and where they go; every plan that follows minds it."""
+    """Keep who lives there and where they go. Every later plan takes it into account."""
     preferences.put(
         session, KEY, json.dumps({"living": sorted(household.living), "region": household.region})
     )
@@ -58,7 +58,7 @@ def put(session: Session, household: Residents, visitors: dict[int, list[str]]) 
 
 
 def goes_to(household: Residents, place: Place | None, who: str) -> bool:
-    """Whether one of the household may be met at a place: indoors anywhere, elsewhere
+    """Whether one of the household can be met at a place: indoors anywhere, elsewhere
     where the keeper says so.
     """
     if who not in household.living or place is None:

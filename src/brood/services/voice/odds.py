@@ -1,4 +1,4 @@
-"""Chances in words, as natural frequencies, and the weight of evidence in strokes."""
+"""Chances in words and numbers, and the weight of evidence in strokes."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ def likelihood(chance: float) -> str:
 
 
 def frequency(chance: float) -> str:
-    """A chance as a natural frequency."""
+    """A chance as a natural frequency, such as "9 in 10"."""
     if chance >= 0.95:
         return "over 19 in 20"
     if chance < 0.05:
@@ -21,7 +21,7 @@ def frequency(chance: float) -> str:
 
 
 def in_100(chance: float) -> str:
-    """A chance where two are compared, in a hundred."""
+    """A chance out of 100, for comparing two."""
     return (
         "over 99 in 100"
         if chance > 0.995
@@ -32,5 +32,5 @@ def in_100(chance: float) -> str:
 
 
 def strokes(weight: float) -> int:
-    """A weight of evidence (logarithm of a likelihood ratio) as 0 to 3 strokes."""
+    """A weight of evidence (the logarithm of a likelihood ratio) as 0 to 3 strokes."""
     return next((n for least, n in STROKES if abs(weight) >= least), 0)

@@ -1,4 +1,4 @@
-"""The household's settings: how dates and temperatures are said, when the calendar
+"""The household's settings: how dates and temperatures are written, when the calendar
 rings, keyboard shortcuts.
 """
 
@@ -29,18 +29,20 @@ CHOICES: dict[str, tuple[str, ...]] = {
     "minutes": ("20", "40", "60", "120"),
 }
 HEATING = {"north": (10, 4), "south": (4, 10)}
-"""First and last month in which houses are heated where nothing else is said, by hemisphere."""
+"""The first and last month of heating where the keeper has not said otherwise, by
+hemisphere.
+"""
 
 
 @dataclass(frozen=True)
 class Preferences:
-    """The settings of one household; every one has a default.
+    """The settings of one household. Every one has a default.
 
-    `heating_from` and `heating_to` are the first and last month of heating, empty for
-    what is usual in the hemisphere; `zone` is the household's time zone by its tz name,
-    empty when clocks are taken as they are. `evenings` are the weekdays (Monday 0) on
-    which somebody can treat, `minutes` how long a day's checks may take, treatment
-    apart.
+    `heating_from` and `heating_to` are the first and last month of heating; empty means
+    what is usual in the hemisphere. `zone` is the household's time zone by its tz name;
+    empty means that clocks are taken as they are. `evenings` are the weekdays (Monday
+    0) on which somebody can treat. `minutes` is how long a day's checks may take,
+    without treatments.
     """
 
     locale: str = "en-GB"
@@ -100,7 +102,7 @@ def _allowed(name: str, value: str) -> bool:
 
 
 def load(session: Session) -> Preferences:
-    """The settings as they stand; anything unknown falls back to its default."""
+    """The settings as they stand. Anything unknown falls back to its default."""
     stored = {row.key: row.value for row in session.query(Setting)}
     known = {
         f.name: stored[f.name]

@@ -1,4 +1,4 @@
-"""How dates, temperatures and numbers are said to this keeper."""
+"""How dates, temperatures and numbers are written for this keeper."""
 
 from __future__ import annotations
 
@@ -85,17 +85,17 @@ class Speech:
         )
 
     def heat_fine(self, degree_days: float) -> str:
-        """A day's heat sum without its unit."""
+        """A day's heat sum without its unit, with one more digit."""
         return f"{degree_days if self.unit == 'C' else degree_days * 9 / 5:.1f}"
 
     def figure(self, value: float, unit: str) -> str:
-        """A constant in the keeper's unit; `unit` is the one it is kept in."""
+        """A constant in the keeper's unit. `unit` is the one it is stored in."""
         if self.unit == "F" and unit in ("°C", "°C·d"):
             return f"{self.degrees(value):.4g} °F" if unit == "°C" else f"{value * 9 / 5:.4g} °F·d"
         return f"{value:.4g} {unit}".strip()
 
     def kept(self, value: float, unit: str) -> float:
-        """A constant given in the keeper's unit, in the one it is kept in."""
+        """A constant that was given in the keeper's unit, in the unit it is stored in."""
         if self.unit == "F" and unit in ("°C", "°C·d"):
             return self.celsius(value) if unit == "°C" else value * 5 / 9
         return value
@@ -115,7 +115,7 @@ class Speech:
 
     @property
     def unit_mm(self) -> float:
-        """That unit in mm."""
+        """How many mm that unit has."""
         return 1.0 if self.measure == "metric" else units.MM["inch"]
 
     def lengths(self, low_mm: float, high_mm: float) -> str:
@@ -129,7 +129,7 @@ class Speech:
         return text if self.measure == "metric" else units.with_inches(text)
 
     def volume(self, ml: float) -> str:
-        """A volume as it is measured out: ml and litres, or fluid ounces."""
+        """A volume as it is measured out: in ml and litres, or in fluid ounces."""
         if self.measure != "metric":
             return f"{units.fluid_ounces(ml):.3g} fl oz"
         return f"{ml / 1000:.3g} l" if ml >= 1000 else f"{ml:.3g} ml"
@@ -144,7 +144,7 @@ class Speech:
 
 
 def number(value: float) -> str:
-    """A number of animals, as exact as it deserves."""
+    """A number of animals, no more exact than it is known."""
     if value < 0.95:
         return "under 1"
     if value < 100:
@@ -154,12 +154,12 @@ def number(value: float) -> str:
 
 
 def short_days(value: float | None) -> str:
-    """So many days, as exact as a stage time deserves; a dash for none."""
+    """A number of days, as exact as a stage time is known. A dash for none."""
     return "–" if value is None else f"{value:.1f}" if value < 20 else f"{value:.0f}"
 
 
 def hours(minutes: float) -> str:
-    """So many minutes, or hours to the half from an hour and a half on."""
+    """So many minutes; from an hour and a half on, hours to the half."""
     if minutes < 90:
         return f"{minutes:.0f} minute{'' if round(minutes) == 1 else 's'}"
     return f"{round(minutes / 30) / 2:g} hours"
@@ -171,7 +171,7 @@ def days(count: int) -> str:
 
 
 def listed(words: list[str], last: str = "and") -> str:
-    """Words in a row: "a, b and c"."""
+    """Words in a list: "a, b and c"."""
     return (
         words[0]
         if len(words) == 1

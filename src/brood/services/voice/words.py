@@ -12,7 +12,7 @@ from brood.services.voice import odds
 from brood.services.voice.speech import Speech, days, listed
 
 VERBS = ("wipe", "swab", "shower", "cut", "change the soil", "repot", "spray", "drench", "dust")
-"""The order in which the acts of an evening are done and said."""
+"""The order in which the acts of an evening are done and named."""
 
 HIDING = {
     "in-tissue": " inside the leaf",
@@ -33,7 +33,7 @@ def _stage(pest: Pest, stage_id: str) -> Stage:
 
 
 def _leaving(stage: Stage) -> str:
-    """How the members of a stage go on leaving it."""
+    """How animals leave a stage, as a verb."""
     if stage.ends_with == "hatch":
         return f"{_capital(stage.plural)}{HIDING.get(stage.habitat, '')} keep hatching"
     if stage.ends_with == "emergence":
@@ -47,13 +47,15 @@ def _breed(pest: Pest) -> str:
 
 
 def _newcomer(pest: Pest, stage: Stage) -> str:
-    """What a member of a stage is once it has left it."""
+    """What an animal is called once it has left a stage."""
     following = pest.stages[pest.index(stage.id) + 1]
     return "new adult" if following.display == "adult" else f"new {following.name}"
 
 
 def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> str:
-    """One or two sentences that name stage, event and temperature."""
+    """Why a date stands where it stands, in one or two sentences that name stage, event
+    and temperature.
+    """
     stage = _stage(pest, why.stage)
     warmth = f"about {speech.warmth(why.celsius)}" if why.celsius is not None else "this warmth"
     breeds = speech.day(why.breeds) if why.breeds else "much later"
@@ -100,7 +102,7 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
 
 
 def _worth(why: Reason) -> str:
-    """What an evening is worth to the chance of clearing."""
+    """What an evening adds to the chance of clearing, in words."""
     with_it, without = odds.frequency(why.whole), odds.frequency(why.without)
     if with_it == without:
         return " By itself it adds little to the chance of clearing; the evenings work together."
@@ -155,7 +157,7 @@ def next_step(
 
 
 def window(application: PlannedEvening, today: date, speech: Speech) -> str:
-    """How early and how late the next evening may be."""
+    """How early and how late the next evening may be, in words."""
     if application.short_by_days or application.latest <= max(application.target, today):
         return ""
     early = (
@@ -170,7 +172,7 @@ def window(application: PlannedEvening, today: date, speech: Speech) -> str:
 
 
 def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
-    """What got through because an evening came late."""
+    """What got through because an evening was late, in words."""
     stage = _stage(pest, slip.stage)
     quick = _newcomer(pest, stage)
     return (

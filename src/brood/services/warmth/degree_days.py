@@ -1,4 +1,4 @@
-"""The degree-day bench: from a place or a file to degree-days by day and in all."""
+"""The degree-day bench: from a place or a file to degree-days by day and in sum."""
 
 from __future__ import annotations
 
@@ -23,8 +23,8 @@ LONGEST_DAYS = 800
 
 @dataclass(frozen=True)
 class Bench:
-    """Thresholds in °C, how to sum, and the biofix: the day from which the sum counts,
-    or None for the first day.
+    """Thresholds in °C, the method of summing, and the biofix: the day from which the
+    sum counts (None: the first day).
     """
 
     lower: float
@@ -48,7 +48,7 @@ class DayLine:
 
 @dataclass(frozen=True)
 class BenchResult:
-    """Days in order; `total` counts from the biofix on."""
+    """Days in order. `total` counts from the biofix on."""
 
     bench: Bench
     days: tuple[DayLine, ...]
@@ -103,8 +103,8 @@ def _of_table(table: daily_table.DailyFile, bench: Bench) -> BenchResult:
 
 
 def _whole_days(series: HourlySeries, warnings: list[str]) -> HourlySeries:
-    """The series without the parts of days at its ends; raises InputError when no whole
-    day is left.
+    """The series without the incomplete days at its ends. Raises InputError when no
+    whole day is left.
     """
     first = (24 - series.start.hour) % 24
     last = first + (len(series) - first) // 24 * 24
@@ -168,8 +168,8 @@ def _answer(
 
 
 def of_place(session: Session, place_id: int, bench: Bench, first: date, last: date) -> BenchResult:
-    """Degree-days of a place between two days, as measured, forecast and expected.
-    Raises InputError.
+    """Degree-days of a place between two days, from measured, forecast and expected
+    hours. Raises InputError.
     """
     check(bench.lower, bench.upper)
     if not 0 <= (last - first).days < LONGEST_DAYS:
@@ -188,7 +188,7 @@ def of_place(session: Session, place_id: int, bench: Bench, first: date, last: d
 
 
 def as_json(result: BenchResult) -> dict[str, Any]:
-    """The contract's answer, with the sum since the biofix beside it."""
+    """The answer as JSON, with the sum since the biofix beside it."""
     return {
         "schema": 1,
         "days": [

@@ -37,11 +37,13 @@ def _clock(day: date) -> datetime:
 
 
 def place_series(session: Session, place: Place, first: date, last: date) -> HourlySeries:
-    """Hourly temperatures of a place from the start of one day to the end of another.
+    """The hourly temperatures of a place, from the start of one day to the end of
+    another.
 
-    What its source has measured, continued by a forecast or its own recent pattern; its
-    set points where nothing has been measured yet; all shifted by the place's offset.
-    Raises InputError when nothing at all is known of the place.
+    They are what its source has measured, continued by a forecast or by its own recent
+    pattern. Where nothing has been measured yet they are its set points. All are
+    shifted by the offset of the place. Raises InputError when nothing at all is known
+    of the place.
     """
     start, end = _clock(first), _clock(last + timedelta(days=1)) - timedelta(hours=1)
     series = _of_source(session, place, start, end)
@@ -84,8 +86,8 @@ def _of_source(
 def trusted(
     session: Session, place: Place, since: datetime | None = None
 ) -> list[tuple[datetime, float]]:
-    """(moment, °C) of a place's readings that are to be believed: those of a live
-    sensor without runs in which it was stuck.
+    """(moment, °C) of the readings of a place that can be believed. Runs in which a
+    live sensor was stuck are left out.
     """
     pairs = readings.pairs(session, place.id, since)
     if place.source != "sensor":
@@ -95,8 +97,8 @@ def trusted(
 
 
 def _weather(report: WeatherReport, start: datetime, end: datetime) -> HourlySeries:
-    """Observed days, then the forecast, then the month's normals, drawn through each
-    day's extremes.
+    """Observed days, then the forecast, then the normals of the month, drawn through
+    each day's extremes.
     """
     known = {date.fromisoformat(str(d["on"])): d for d in report.days}
     first, last = start.date() - timedelta(days=1), end.date() + timedelta(days=1)
@@ -122,7 +124,9 @@ def _weather(report: WeatherReport, start: datetime, end: datetime) -> HourlySer
 
 
 def normal_of(normals: list[list[float]], day: date) -> tuple[float, float]:
-    """A day's normal minimum and maximum, in a straight line between the middles of the months."""
+    """The normal minimum and maximum of a day, in a straight line between the middles
+    of the months.
+    """
     at = (day.timetuple().tm_yday - 15) / 365 * 12
     before, share = int(np.floor(at)), at - np.floor(at)
     a, b = normals[before % 12], normals[(before + 1) % 12]
@@ -167,7 +171,7 @@ def _drawn(point: SetPoint, start: datetime, hours: int) -> HourlySeries:
 
 
 def plant_series(session: Session, plant: Plant, first: date, last: date) -> HourlySeries:
-    """Hourly temperatures where a plant stood, stands and is expected to stand; raises
+    """Hourly temperatures where a plant stood, stands and is expected to stand. Raises
     InputError when it has no place.
     """
     stays = [s for s in plant.stays if s.since_on <= last]

@@ -1,5 +1,5 @@
-"""Logger files read into places, and single readings corrected. Nothing that was read
-is deleted.
+"""Reads logger files into places and corrects single readings. Nothing that was read is
+deleted.
 """
 
 from __future__ import annotations
@@ -36,9 +36,9 @@ def take_file(
     """Read a file into a place: a logger's readings, or days with a minimum and a
     maximum, which go into its diary.
 
-    What is already known is counted, what contradicts it refused; the place's source
-    becomes the logger or the diary. Raises InputError when the file is neither, or was
-    read before.
+    What is already known is counted. What contradicts it is refused. The source of the
+    place becomes the logger or the diary. Raises InputError when the file is neither,
+    or was read before.
     """
     place = cases.place(session, place_id)
     prefs = prefs or Preferences()
@@ -84,7 +84,9 @@ def take_file(
 
 
 def _not_read_before(session: Session, place_id: int, data: bytes) -> str:
-    """The file's digest; raises InputError when this very file stands already."""
+    """The digest of a file. Raises InputError when this very file was read already and
+    stands.
+    """
     digest = hashlib.sha256(data).hexdigest()
     same = session.scalars(
         select(Upload).where(
@@ -102,8 +104,8 @@ def _not_read_before(session: Session, place_id: int, data: bytes) -> str:
 def _take_days(
     session: Session, place: Place, filename: str, data: bytes, table: DailyFile, now: datetime
 ) -> Upload:
-    """Put a file's days into the diary, those that are not there yet; a day that stands
-    with other figures is refused.
+    """Put the days of a file into the diary. A day that is there with other figures is
+    refused.
     """
     if not table.days:
         first = table.refused[0] if table.refused else None
@@ -163,7 +165,7 @@ def _more_refused(count: int) -> list[str]:
 def _sort_out(
     session: Session, place_id: int, log: LoggerFile
 ) -> tuple[list[LoggerReading], int, list[Refusal]]:
-    """(new readings, number already known, refusals) of a file against what stands."""
+    """(new readings, number already known, refusals): a file compared with what stands."""
     stands = readings.known(session, place_id, log.readings[0].at, log.readings[-1].at)
     fresh, known, refused = [], 0, []
     for reading in log.readings:
@@ -184,8 +186,8 @@ def _sort_out(
 
 
 def withdraw_file(session: Session, upload_id: int, *, out: bool = True, now: datetime) -> int:
-    """Withdraw a logger file or bring it back; its place's id. Its readings are kept;
-    said twice it is the same as said once.
+    """Withdraw a logger file or bring it back, and return the id of its place. Its
+    readings are kept. Doing it twice changes nothing.
     """
     upload = session.get(Upload, upload_id)
     if upload is None:
@@ -217,7 +219,7 @@ def reading(session: Session, reading_id: int) -> Reading:
 def correct_reading(
     session: Session, reading_id: int, celsius: float | None, *, now: datetime
 ) -> Reading:
-    """Correct a reading (°C), or withdraw it with None; the old value is kept. Raises
+    """Correct a reading (°C), or withdraw it with None. The old value is kept. Raises
     InputError outside −30 to 60 °C.
     """
     old = reading(session, reading_id)

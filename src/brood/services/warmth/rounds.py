@@ -1,4 +1,4 @@
-"""The rounds that the running program makes: asking sensors, fetching the weather."""
+"""What the running program does every minute: ask the sensors, fetch the weather."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ EVERY_SECONDS = 60.0
 
 
 class Rounds(threading.Thread):
-    """A thread that goes round once a minute until it is told to stop; trouble is
-    logged and tried again.
+    """A thread that makes a round every minute until it is told to stop. Errors are
+    logged, and the round is tried again.
     """
 
     def __init__(
@@ -31,7 +31,7 @@ class Rounds(threading.Thread):
         self._stop_asked = threading.Event()
 
     def run(self) -> None:
-        """Go round until stopped."""
+        """Make rounds until stopped."""
         while not self._stop_asked.is_set():
             try:
                 now = self.clock()
@@ -41,7 +41,7 @@ class Rounds(threading.Thread):
             self._stop_asked.wait(self.every)
 
     def stop(self) -> None:
-        """End after the round that is under way."""
+        """Stop after the round that is under way."""
         self._stop_asked.set()
 
 

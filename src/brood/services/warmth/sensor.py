@@ -1,4 +1,4 @@
-"""Live sensors: asking them, and a stand-in device that ships with the program."""
+"""Live sensors: asking them, and a simulated device that ships with the program."""
 
 from __future__ import annotations
 
@@ -28,12 +28,14 @@ EVERY = timedelta(minutes=10)
 TIMEOUT_S, MOST_BYTES = 3.0, 4096
 
 Asker = Callable[[str], float]
-"""Asks a sensor at an address for its °C; raises InputError with what is wrong."""
+"""A function that asks a sensor at an address for its °C. Raises InputError that says
+what is wrong.
+"""
 
 
 def check_address(url: str) -> str:
-    """An address that may be asked: http, at this machine or on the home network.
-    Raises InputError.
+    """An address that may be asked: http, on this machine or the home network. Raises
+    InputError.
     """
     parts = urlsplit(url)
     if parts.scheme != "http" or not parts.hostname or parts.username or parts.password:
@@ -68,12 +70,12 @@ def check_address(url: str) -> str:
 
 class _NoRedirect(urllib.request.HTTPRedirectHandler):
     def redirect_request(self, *_: Any, **__: Any) -> None:
-        """Follow nothing: a sensor has no business elsewhere."""
+        """Follow nothing: a sensor has no reason to lead elsewhere."""
         return
 
 
 def ask(url: str) -> float:
-    """A sensor's temperature in °C; raises InputError when there is no answer or none
+    """A sensor's temperature in °C. Raises InputError when there is no answer, or none
     that makes sense.
     """
     check_address(url)
