@@ -18,8 +18,8 @@ WAIT_SECONDS = 20.0
 
 
 def backup(database: Path, target: Path) -> int:
-    """Copy a database as it is at one moment, whoever writes meanwhile; its size in
-    bytes. Raises InputError where that cannot be done.
+    """Copy a database as it is at one moment, whoever is writing; its size in bytes.
+    Raises InputError where that is impossible.
     """
     if not database.is_file():
         raise InputError(
@@ -53,9 +53,10 @@ def backup(database: Path, target: Path) -> int:
 
 
 def restore(source: Path, database: Path, *, now: datetime) -> Path | None:
-    """Put a backup in the place of a household, also while pages are served from it;
-    where the household before it was kept, None when there was none. Raises InputError
-    for a file that is no sound household, and nothing changes.
+    """Replace a household with a backup, even while pages are served from it.
+
+    Returns where the previous household was kept; None when there was none. Raises
+    InputError for a file that is no sound household, and then nothing changes.
     """
     if not source.is_file():
         raise InputError(

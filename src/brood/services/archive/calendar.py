@@ -1,4 +1,4 @@
-"""The dates of a case as an iCalendar file that keeps its entries' identity over changes."""
+"""The dates of a case as an iCalendar file. Entries keep their identity when they change."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ def build(
 
 
 def household(session: Session, catalogue: Catalogue, preferences: Preferences) -> bytes:
-    """Every evening of every case as one calendar, those of closed cases as they were."""
+    """Every evening of every case as one calendar. Closed cases stay as they were."""
     calendar = _calendar("Brood: treatment evenings")
     for plant in cases.plants(session):
         for row in plant.cases:

@@ -1,4 +1,4 @@
-"""What pests came to: hours, money and plants lost, by case and by year."""
+"""What pests have cost: hours, money and plants lost, by case and by year."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ from brood.store.tables import PestCase, Plant
 
 @dataclass(frozen=True)
 class CaseCost:
-    """One case in a year: evenings, looks and card counts, the minutes they took
-    (`told` when the keeper said so of every evening), money.
+    """One case in a year: evenings, looks and counts of cards, the minutes they took
+    (`told` when the keeper gave them for every evening), and money.
     """
 
     row: PestCase
@@ -34,7 +34,7 @@ class CaseCost:
 
 @dataclass(frozen=True)
 class Loss:
-    """A plant that was lost, on which day, and the pests it had then."""
+    """A plant that was lost, the day, and the pests that it had then."""
 
     plant: Plant
     on: date
@@ -43,7 +43,7 @@ class Loss:
 
 @dataclass(frozen=True)
 class CostsResult:
-    """All that the page shows of one year."""
+    """Everything that the page shows of one year."""
 
     year: int
     years: tuple[int, ...]
@@ -59,7 +59,7 @@ class CostsResult:
 
     @property
     def told(self) -> bool:
-        """Whether the keeper said of every evening how long it took."""
+        """Whether the keeper gave the minutes of every evening."""
         return all(r.told for r in self.rows)
 
     @property
@@ -69,7 +69,7 @@ class CostsResult:
 
 
 def build(session: Session, catalogue: Catalogue, year: int | None, today: date) -> CostsResult:
-    """A year's hours, money and losses; the current one when none is asked for."""
+    """The hours, money and losses of a year; of the current one when none is asked for."""
     every = cases.every(session)
     spent, lost = _expenses(session), _losses(session, catalogue, every)
     days = [
@@ -157,14 +157,14 @@ def _cost(catalogue: Catalogue, row: PestCase, year: int, spent: Sequence[Expens
 def spend(
     session: Session, what: str, amount: float, on: date, case_id: int | None, *, now: datetime
 ) -> None:
-    """Keep what was spent. Raises NotFound for a case that is not there."""
+    """Keep an expense. Raises NotFound for an unknown case."""
     if case_id is not None:
         cases.bare_case(session, case_id)
     session.add(Expense(case_id=case_id, on=on, what=what, amount=amount, recorded_at=now))
 
 
 def take_back(session: Session, expense_id: int, *, now: datetime) -> int:
-    """Withdraw an expense, which stays on record; its year. Raises NotFound."""
+    """Withdraw an expense; it stays on record. Returns its year. Raises NotFound."""
     found = session.get(Expense, expense_id)
     if found is None or found.withdrawn_at is not None:
         raise NotFound("There is no such expense.")

@@ -1,5 +1,5 @@
-"""A household that an earlier version exported, brought up to what this one keeps: by
-the migrations that its database would go through.
+"""Reads what an earlier version exported: its rows go through the migrations that its
+database would go through.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ Rows = dict[str, list[dict[str, Any]]]
 
 
 def is_known(version: object) -> bool:
-    """Whether this version of Brood knows how a household of that version was kept."""
+    """Whether this version knows how a household of that version was kept."""
     return version in known()
 
 
@@ -45,8 +45,8 @@ def _reflected(path: Path) -> list[SqlTable]:
 def brought_up(
     version: str, typed: Rows, row_of: Callable[[SqlTable, Any], dict[str, Any]]
 ) -> Rows:
-    """The rows of an earlier version as this one keeps them; `row_of` makes a plain row
-    of a found one. Raises InputError when they do not fit.
+    """The rows of an earlier version as this one keeps them. `row_of` makes a plain row
+    of a row that was found. Raises InputError when they do not fit.
     """
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "older.sqlite"

@@ -47,7 +47,7 @@ class Entry:
 
 @dataclass(frozen=True)
 class RecordResult:
-    """A page of the record, newest first; `more` is the day from which older lines go
+    """A page of the record, newest first. `more` is the day from which older lines go
     on, `total` how many there are in all.
     """
 
@@ -65,7 +65,7 @@ def build(
     text: str = "",
     skip: int = 0,
 ) -> RecordResult:
-    """The lines that fit a plant, a kind and some words."""
+    """The lines that match a plant, a kind and some words."""
     wanted = text.casefold().split()
     found = [
         e
@@ -182,7 +182,7 @@ def _of_case(catalogue: Catalogue, row: PestCase) -> Iterator[Entry]:
 
 
 def _apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
-    """What is kept outside of cases: quarantine, looks, what befell a plant."""
+    """What is kept outside cases: time apart, looks, events."""
 
     def only(column: InstrumentedAttribute[int]) -> list[ColumnElement[bool]]:
         return [column == plant_id] if plant_id else []

@@ -28,8 +28,8 @@ DAYS = 14
 
 @dataclass(frozen=True)
 class Report:
-    """All that the page shows; `warmth` are the lowest, mean and highest °C of the last
-    fortnight, None where nothing is known.
+    """Everything that the page shows. `warmth` is the lowest, mean and highest °C of
+    the last fortnight; None where nothing is known.
     """
 
     row: PestCase

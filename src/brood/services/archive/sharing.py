@@ -31,7 +31,7 @@ LOOK_EVERY = 7
 
 
 def digest(token: str) -> str:
-    """What is kept of a secret."""
+    """What is stored of a secret."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
@@ -44,7 +44,7 @@ def make(
     from_on: date | None = None,
     until_on: date | None = None,
 ) -> str:
-    """Make an address; its secret, which is shown once and not kept."""
+    """Make an address and return its secret, which is shown once and not kept."""
     if kind == "sitter":
         if from_on is None or until_on is None or until_on < from_on:
             raise FieldErrors({"until_on": "The last day comes before the first."})
@@ -65,7 +65,7 @@ def make(
 
 
 def every(session: Session) -> list[SecretAddress]:
-    """All addresses that still stand, the newest first."""
+    """All addresses that are valid, the newest first."""
     return list(
         session.scalars(
             select(SecretAddress)
@@ -84,8 +84,8 @@ def revoke(session: Session, address_id: int, *, now: datetime) -> None:
 
 
 def address(session: Session, kind: str, token: str, today: date) -> SecretAddress:
-    """The address behind a secret. Raises NotFound alike for one unknown, revoked, of
-    another kind, or out of its days.
+    """The address behind a secret. Raises NotFound in the same way whether it is
+    unknown, revoked, of another kind, or out of its days.
     """
     found = session.scalars(
         select(SecretAddress).where(
@@ -116,7 +116,7 @@ class SheetTask:
 
 @dataclass(frozen=True)
 class Sheet:
-    """A sitter's sheet: its days, what is to be done on each, what was ticked."""
+    """A sitter's sheet: its days, what to do on each, and what was ticked."""
 
     label: str
     from_on: date
@@ -128,7 +128,7 @@ class Sheet:
 def sheet(
     session: Session, catalogue: Catalogue, row: SecretAddress, *, today: date, speech: Speech
 ) -> Sheet:
-    """The sheet of an address; what was ticked is left out of the days."""
+    """The sheet of an address. What was ticked is left out of the days."""
     assert row.from_on is not None
     assert row.until_on is not None
     ticks = tuple(

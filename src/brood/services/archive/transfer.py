@@ -39,14 +39,14 @@ from brood.store.tables import Plant
 
 KIND = "brood-household"
 LARGEST = 500_000_000
-"""Most bytes of an export that are taken in."""
+"""The largest export that is read in, in bytes."""
 ROWS_AT_ONCE = 500
 VERSION, BEFORE_VERSION = "version.txt", "20261126_01"
-"""The file in an archive that says how its household was kept, and the version of
-archives that say nothing.
+"""The file in an archive that says which version kept the household, and the version of
+archives without it.
 """
 PRIVATE = (KEY,)
-"""Settings that never leave the household: the passcode's hash."""
+"""Settings that never leave the household: the hash of the passcode."""
 
 
 def tables() -> list[SqlTable]:
@@ -55,7 +55,7 @@ def tables() -> list[SqlTable]:
 
 
 def export(session: Session) -> Iterator[str]:
-    """Everything but the passcode as one JSON document, piece by piece; the same
+    """Everything but the passcode as one JSON document, piece by piece. The same
     household always gives the same bytes.
     """
     yield f'{{\n "kind": "{KIND}",\n "schema": 1,\n "tables": {{'
@@ -90,7 +90,7 @@ def _plain(value: Any) -> Any:
 
 
 def write_csv(session: Session, table: SqlTable, out: IO[str]) -> None:
-    """A table as CSV, photos in base64: as whole as the JSON document."""
+    """A table as CSV, photos in base64. It is as complete as the JSON document."""
     names = [c.name for c in table.columns]
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(names)
@@ -108,7 +108,7 @@ def _cell(value: Any) -> Any:
 
 
 def _uncell(column: Column[Any], text: str) -> Any:
-    """What a cell stands for: an empty one is nothing where the column allows it."""
+    """What a cell stands for. An empty cell means no value where the column allows that."""
     if text == "" and (column.nullable or not isinstance(column.type, String)):
         return None
     if isinstance(column.type, JSON | Boolean):
@@ -153,7 +153,7 @@ def read_csv(data: bytes) -> old_exports.Rows:
 
 
 def _shape(version: object) -> list[SqlTable]:
-    """The tables of a version that is known; raises InputError for another."""
+    """The tables of a known version. Raises InputError for another."""
     if not old_exports.is_known(version):
         raise InputError(
             f"This household was exported by another version ({str(version)[:20]}); this "
@@ -166,7 +166,7 @@ def _shape(version: object) -> list[SqlTable]:
 
 
 def _brought_up(version: str, held: old_exports.Rows) -> old_exports.Rows:
-    """Plain rows of a version as plain rows of this one."""
+    """The plain rows of a version as plain rows of this one."""
     if version == newest():
         return held
     typed = {
@@ -195,8 +195,8 @@ def _csv_rows(table: SqlTable, text: str) -> Iterator[dict[str, Any]]:
 
 
 def taken_in(data: bytes) -> old_exports.Rows:
-    """The tables of a JSON document or an archive of CSV files, whichever it is. Raises
-    InputError.
+    """The tables of a JSON document or of an archive of CSV files, whichever it is.
+    Raises InputError.
     """
     if data.startswith(b"PK"):
         return read_csv(data)
@@ -209,8 +209,8 @@ def taken_in(data: bytes) -> old_exports.Rows:
 
 
 def archive(session: Session, out: IO[bytes]) -> None:
-    """Write every table as CSV, in one archive, to a file; the same household always
-    gives the same bytes.
+    """Write every table as CSV into one archive file. The same household always gives
+    the same bytes.
     """
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
         made.writestr(zipfile.ZipInfo(VERSION), newest() + "\n")
@@ -222,7 +222,7 @@ def archive(session: Session, out: IO[bytes]) -> None:
 
 
 def is_empty(session: Session) -> bool:
-    """Whether nothing has been kept yet that an import could mix with."""
+    """Whether nothing is kept yet that an import could mix with."""
     return not any(session.scalar(select(func.count()).select_from(t)) for t in (Plant, Place))
 
 
@@ -263,7 +263,7 @@ def read(text: str) -> old_exports.Rows:
 
 
 def clear(session: Session) -> None:
-    """Take everything out but the passcode."""
+    """Delete everything but the passcode."""
     for table in reversed(tables()):
         session.execute(
             table.delete()
@@ -273,8 +273,8 @@ def clear(session: Session) -> None:
 
 
 def load(session: Session, held: old_exports.Rows) -> int:
-    """Fill an empty household; how many rows were taken. Raises InputError when it is
-    not empty or a row does not fit, and nothing is kept.
+    """Fill an empty household; how many rows were read in. Raises InputError when it is
+    not empty or a row does not fit, and then nothing is kept.
     """
     if not is_empty(session):
         raise InputError(

@@ -1,4 +1,6 @@
-"""What comes after a treatment evening: written with its hours, shown when due, ticked off."""
+"""What has to be done after a treatment evening: written with its hours, shown when
+due, ticked off.
+"""
 
 from __future__ import annotations
 
@@ -12,11 +14,11 @@ from brood.errors import NotFound
 from brood.store.tables import AfterTask, ApplicationRecord, PestCase
 
 EXPIRES = timedelta(days=5)
-"""After-care that nobody ticked so long after it was due is past."""
+"""After-care that nobody ticked counts as past so long after it was due."""
 
 
 def write(catalogue: Catalogue, row: PestCase, record: ApplicationRecord) -> None:
-    """Write what comes after an evening that was done: for each technique, and for a
+    """Write the after-care of an evening that was done: for each technique, and for a
     treatment where it asks for more.
     """
     assert record.done_on is not None
@@ -42,10 +44,10 @@ def write(catalogue: Catalogue, row: PestCase, record: ApplicationRecord) -> Non
 
 
 def open_tasks(row: PestCase, now: datetime) -> tuple[AfterTask, ...]:
-    """What is still to be done, soonest first: each thing once, from the last evening
-    that asks for it, and no longer than makes sense.
+    """The after-care still to be done, the soonest first: each thing once, from the
+    last evening that asks for it, and no longer than makes sense.
 
-    That of withdrawn records is left out, and all of it once the case is closed.
+    Tasks of withdrawn records are left out, and all tasks once the case is closed.
     """
     waiting = (
         [t for t in row.tasks if t.done_at is None and now - t.due_at < EXPIRES]
@@ -62,8 +64,8 @@ def open_tasks(row: PestCase, now: datetime) -> tuple[AfterTask, ...]:
 
 
 def tick(session: Session, task_id: int, *, done: bool = True, now: datetime) -> tuple[int, str]:
-    """Tick a task off, or take the tick back; its case's id, and what was to be done.
-    Said twice it is the same as said once.
+    """Tick a task off, or take the tick back; the id of its case, and what was to be
+    done. Doing it twice changes nothing.
     """
     task = session.get(AfterTask, task_id)
     if task is None:

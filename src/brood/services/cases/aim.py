@@ -1,5 +1,5 @@
-"""What a course aims at and which days suit it: clearing the plant or holding the pest
-under a number, weekdays, absences, the harvest.
+"""The aim of a course (to clear the plant, or to hold the pest under a number) and the
+days that suit it: weekdays, absences, the harvest.
 """
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ from brood.store.tables import PestCase
 
 @dataclass(frozen=True)
 class CourseCommand:
-    """What the form says: `keep_below` None clears the plant; `weekdays` (Monday 0)
-    None means any; `reach` a share.
+    """What the form says. `keep_below` None clears the plant. `weekdays` (Monday 0)
+    None means any. `reach` is a share.
     """
 
     keep_below: float | None
@@ -40,8 +40,8 @@ def put(
     now: datetime,
     speech: Speech,
 ) -> None:
-    """Set a case's course and plan it again from the ground: what was promised for days
-    that no longer suit is given up.
+    """Set a case's course and plan it anew: dates promised for days that no longer suit
+    are given up.
     """
     row = cases.case(session, case_id)
     row.keep_below, row.reach = said.keep_below, said.reach
@@ -63,7 +63,7 @@ def _stored(said: CourseCommand) -> dict[str, Any]:
 
 
 def values_of(row: PestCase) -> dict[str, str]:
-    """A case's course as its form shows it."""
+    """A case's course, as its form shows it."""
     limits = assemble.limits_of(row)
     out = {"aim": "clear" if row.keep_below is None else "hold", "reach": f"{row.reach * 100:.0f}"}
     out["keep_below"] = "" if row.keep_below is None else f"{row.keep_below:g}"
@@ -75,7 +75,9 @@ def values_of(row: PestCase) -> dict[str, str]:
 
 
 def summary(row: PestCase, speech: Speech) -> str:
-    """What sets this course apart, in a line; empty where it simply clears the plant on any day."""
+    """What is special about this course, in a line. Empty where it simply clears the
+    plant on any day.
+    """
     limits: Limits = assemble.limits_of(row)
     parts = [] if row.keep_below is None else [f"held under {row.keep_below:g}, not cleared"]
     if limits.weekdays is not None:

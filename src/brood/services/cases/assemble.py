@@ -27,29 +27,31 @@ from brood.store.states import EveningOutcome
 from brood.store.tables import Finding, PestCase
 
 LEFT_ALONE = "left alone since "
-"""A plan key that begins so says that there are no dates until somebody has counted again."""
+"""A plan key that begins like this says: there are no dates until somebody has counted
+again.
+"""
 
 
 LEAST_GAP_DAYS, MOST_GAP_DAYS = 7, 120
-"""A case is not called left alone sooner than this, however quick its pest is, and is
-called so after this, however slow (our judgement, C).
+"""A case counts as left alone never before so many days, however quick its pest, and
+always after so many, however slow (our judgement, C).
 """
 
 
 RETURN_CHANCE = 0.3
-"""How likely something still lives where a look finds nothing after more than a
-generation without one (our judgement, C).
+"""How likely something still lives when a look finds nothing after more than a
+generation without a look (our judgement, C).
 """
 
 
 def expected_count(finding: Finding) -> float:
-    """The number a find stands for."""
+    """The number that a find stands for."""
     return finding.number if finding.number is not None else ROUGH_COUNTS[finding.rough or "few"]
 
 
 def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
-    """The core's case of a recorded one as what was counted leaves it today. Raises
-    InputError when finds or temperatures are missing.
+    """A recorded case as the computation takes it, with what was counted up to today.
+    Raises InputError when finds or temperatures are missing.
     """
     case = as_found(session, catalogue, row, today)
     held = belief_of(case, row, today)
@@ -57,15 +59,15 @@ def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) ->
 
 
 def belief_of(case: Case, row: PestCase, today: date) -> Belief | None:
-    """What was counted says of a case as it was found; None where nothing was counted."""
+    """What the counts say of a case as it was found. None where nothing was counted."""
     return counts.belief(case, row, today, fingerprint(case))
 
 
 def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
-    """The core's case of a recorded one before anything was counted in its present
-    course.
+    """A recorded case as the computation takes it, before anything was counted in its
+    present course.
 
-    Raises LeftAlone where it has to be counted again first, InputError when finds or
+    Raises LeftAlone where it must be counted again first, InputError when finds or
     temperatures are missing.
     """
     finds = history.standing(row.findings)
@@ -145,8 +147,8 @@ def _evenings(
 
 
 def _waits_for_a_count(row: PestCase) -> bool:
-    """Whether a course runs whose dates would mean nothing after a long silence: it has
-    evenings to come, or lost them to one.
+    """Whether the case has a course whose dates would mean nothing after a long
+    silence: it has evenings to come, or lost them to a silence.
     """
     return row.closed_at is None and (
         row.plan_key.startswith(LEFT_ALONE) or bool(history.planned(row))
@@ -154,8 +156,8 @@ def _waits_for_a_count(row: PestCase) -> bool:
 
 
 def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) -> bool:
-    """Whether by a day longer than a slow generation, or than four months, has passed
-    since anything was known of a case.
+    """Whether, by a day, nothing has been known of a case for longer than a slow
+    generation, or for four months.
     """
     since = history.touched_on(row)
     if not LEAST_GAP_DAYS < (on - since).days <= MOST_GAP_DAYS:
@@ -170,10 +172,10 @@ def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) 
 def counted_again(
     session: Session, catalogue: Catalogue, row: PestCase, on: date, *, live: bool
 ) -> None:
-    """Begin a new course with a count about to be recorded, where the case was left
-    alone for longer than a generation.
+    """Begin a new course with a count that is about to be recorded, where the case was
+    left alone for longer than a generation.
 
-    A count that finds nothing begins one only where evenings were still to come: after
+    A count that finds nothing begins one only where evenings were still to come. After
     a whole course it is one of the looks that end it.
     """
     if (
@@ -191,9 +193,11 @@ def _acts(
     today: date,
     repotted: date | None,
 ) -> tuple[Act, ...]:
-    """The treatments at hand, sprays from when their test leaves allow it and new roots
-    have taken. Those given up since they were used can be used no more, but what they
-    did counts; so with what marked the leaves.
+    """The treatments at hand. Sprays are allowed once their test leaves are judged and
+    new roots have taken.
+
+    A treatment that was given up, or that marked the leaves, can be used no more, but
+    what it did still counts.
     """
     uses = Counter(act for evening in done for act in evening.acts)
     out = []
@@ -231,8 +235,8 @@ def limits_of(row: PestCase) -> Limits:
 
 
 def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening, ...]:
-    """The evenings with those of their acts that are still at hand; without any, they
-    are left out.
+    """The evenings with those of their acts that are still at hand. Evenings without
+    any are left out.
     """
     ids = {a.id for a in acts}
     kept = [replace(e, acts=tuple(i for i in e.acts if i in ids)) for e in evenings]
@@ -240,8 +244,8 @@ def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening,
 
 
 def _fixed(row: PestCase, today: date) -> tuple[Evening, ...]:
-    """The dates that the keeper has set, from today on, with the acts planned for the
-    evening in the same place of the course.
+    """The dates that the keeper has set, from today on, with the acts that are planned
+    for the evening at the same place of the course.
     """
     days = sorted(day for text in row.own_dates if (day := date.fromisoformat(text)) >= today)
     slots = history.planned(row)

@@ -1,4 +1,4 @@
-"""Every number that a case's chance rests on, with source and grade, and what the
+"""Every number that a case's chance depends on, with source and grade, and what the
 chance would be at its low and its high end.
 """
 
@@ -16,8 +16,8 @@ from brood.services.cases.plans import Planned
 from brood.services.voice.speech import Speech
 
 KILL_SPREAD = {"A": 0.05, "B": 0.10, "C": 0.20}
-"""By how much a share killed may be off, by grade of its row; the catalogue's own
-statement is 0.10 (B) to 0.25 (C).
+"""How far a share killed may be wrong, by the grade of its row. The catalogue itself
+says 0.10 (B) to 0.25 (C).
 """
 WARMTH_C, COUNTS, LAYING, LIFE = 1.5, (0.5, 2.0), (0.7, 1.4), (0.7, 1.3)
 REACH, REFUGE = (-0.10, 0.07), (0.0, 0.05)
@@ -46,7 +46,7 @@ class Assumption:
 
 @dataclass(frozen=True)
 class _Doubt:
-    """An assumption and the two cases at its ends. `rebuilt` where the population
+    """An assumption and the cases at its two ends. `rebuilt` where the population
     itself changes with it.
     """
 
@@ -210,7 +210,7 @@ def _times(table: tuple[tuple[float, float], ...], by: float) -> tuple[tuple[flo
 
 
 def _acts(case: Case, catalogue: Catalogue, end: int) -> tuple[Act, ...]:
-    """The acts with every share killed at its low (0) or high (1) end; what does
+    """The acts with every share killed at its low (0) or high (1) end. What kills
     nothing stays so.
     """
     out = []

@@ -1,4 +1,4 @@
-"""What was expected beside what was seen, and what follows from it."""
+"""What was expected, what was seen, and what follows from the difference."""
 
 from __future__ import annotations
 
@@ -90,7 +90,9 @@ class FollowChart:
 
 @dataclass(frozen=True)
 class Origin:
-    """Where what was seen alive came from: the likeliest, how likely, and why."""
+    """Where the living animals that were seen came from: the likeliest source, how
+    likely, and why.
+    """
 
     name: str
     share: float
@@ -100,7 +102,7 @@ class Origin:
 
 @dataclass(frozen=True)
 class FollowResult:
-    """All that the page of looks shows."""
+    """Everything that the page of looks shows."""
 
     row: PestCase
     pest: PestRecord
@@ -121,7 +123,7 @@ class FollowResult:
 def build(
     session: Session, catalogue: Catalogue, case_id: int, *, today: date, speech: Speech
 ) -> FollowResult:
-    """A case as its counts leave it."""
+    """The page of looks of a case, by its counts."""
     row = cases.case(session, case_id)
     record = catalogue.records[row.pest_id]
     looks = tuple(reversed(history.looks(row)))
@@ -271,7 +273,7 @@ def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
 
 
 def due_for_look(row: PestCase, today: date, every: int = 7) -> date:
-    """When a case is to be looked at next between its evenings."""
+    """When a case should be looked at next between its evenings."""
     looks = history.looks(row)
     done = [r.done_on for r in history.evenings_done(row) if r.done_on]
     since = max([row.start_on, *(i.looked_on for i in looks)])

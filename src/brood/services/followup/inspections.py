@@ -1,5 +1,5 @@
-"""Looking again at what is known: what was counted, on cards too; a plan follows from
-every count.
+"""Looking again at a known pest: what was counted on the plant and on cards. Every
+count leads to a new plan.
 """
 
 from __future__ import annotations
@@ -63,7 +63,7 @@ COLOURS = {"yellow": "yellow", "blue": "blue", "white": "white paper", "tape": "
 
 @dataclass(frozen=True)
 class CountCommand:
-    """What was seen of a class: alive, dead, and by which clue they were told apart."""
+    """What was seen of a class: alive, dead, and the clue by which they were told apart."""
 
     kind: str
     live: float
@@ -73,7 +73,7 @@ class CountCommand:
 
 @dataclass(frozen=True)
 class InspectCommand:
-    """What the form of a look says; no counts mean looked and found none."""
+    """What the form of a look says. No counts mean that it found none."""
 
     looked_on: date
     counts: tuple[CountCommand, ...]
@@ -89,12 +89,12 @@ class InspectCommand:
 
     @property
     def live(self) -> float:
-        """All that was seen alive."""
+        """The number seen alive."""
         return sum(c.live for c in self.counts)
 
 
 def class_names(record: PestRecord) -> dict[str, str]:
-    """The classes that a keeper counts of a pest, by their names."""
+    """The classes that a keeper counts of a pest, with their names."""
     young = "larvae" if any(s.display == "larva" for s in record.stage) else "nymphs"
     if record.stage[1].id == "larva" and any(s.display == "nymph" for s in record.stage):
         young = "larvae and nymphs"
@@ -114,12 +114,12 @@ ONE = {
 
 
 def of_class(count: float, name: str) -> str:
-    """So many of a class: "1 adult", "12 eggs"."""
+    """A number with the name of its class: "1 adult", "12 eggs"."""
     return f"{count:g} {ONE.get(name, name) if count == 1 else name}"
 
 
 def record_class(record: PestRecord, stage: str) -> str:
-    """The class of a stage of the catalogue."""
+    """The class of a stage in the catalogue."""
     return BY_DISPLAY[next(s.display for s in record.stage if s.id == stage)]
 
 
@@ -133,8 +133,8 @@ def record(
     now: datetime,
     speech: Speech,
 ) -> int:
-    """Keep a look at a case's plant and plan again; its id. The same `sent_key` is
-    taken once only.
+    """Keep a look at a case's plant and plan again; the id of the look. The same
+    `sent_key` is taken once.
     """
     row = cases.case(session, case_id)
     sent = next((i for i in row.inspections if said.sent_key and i.sent_key == said.sent_key), None)
@@ -154,7 +154,7 @@ def record(
 def written(
     said: InspectCommand, plant_id: int, case_id: int | None, now: datetime
 ) -> InspectionRecord:
-    """A look as its table has it."""
+    """A look as a row of its table."""
     if said.looked_on > now.date():
         raise FieldErrors({"looked_on": "That day has not come yet."})
     return InspectionRecord(
@@ -195,8 +195,8 @@ def withdraw(
     now: datetime,
     speech: Speech,
 ) -> int | None:
-    """Take a look out of the record, or put it back; its case's id. Its words are kept;
-    said twice it is the same as said once.
+    """Take a look out of the record, or put it back; the id of the case. What was
+    written is kept. Doing it twice changes nothing.
     """
     found = inspection(session, inspection_id)
     if out == (found.withdrawn_at is not None):
@@ -229,7 +229,7 @@ def add_photo(
 
 
 def hang(session: Session, case_id: int, colour: str, placed_on: date, *, now: datetime) -> None:
-    """A card was placed."""
+    """Record that a card was placed."""
     row = cases.case(session, case_id)
     row.cards.append(Card(colour=colour, placed_on=placed_on, recorded_at=now, counts=[]))
 
@@ -253,7 +253,7 @@ def count(
     now: datetime,
     speech: Speech,
 ) -> int:
-    """A card was counted, and left, replaced or taken away; its case's id."""
+    """Record that a card was counted, and left, replaced or taken away; the id of the case."""
     row, card = _card(session, card_id)
     since = max([card.placed_on, *(c.counted_on for c in card.counts if c.withdrawn_at is None)])
     if not since < counted_on <= now.date():

@@ -28,7 +28,7 @@ WHOLE = "egg-to-adult"
 
 @dataclass(frozen=True)
 class GroupListing:
-    """A group with its pests; each pest with the records that stand beside it."""
+    """A group with its pests, and for each pest the records that stand beside it."""
 
     id: str
     group: GroupRecord
@@ -49,10 +49,10 @@ class CurvePoint:
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """Days against temperature for one stage or from egg (or birth) to adult: mean, and
-    the spread between individuals.
+    """Days against temperature for one stage, or from egg (or birth) to adult: the
+    mean, and the spread between individuals.
 
-    `celsius`, `means` and `spans` have one entry for each drawn temperature; `limits`
+    `celsius`, `means` and `spans` have one entry for each temperature drawn. `limits`
     are threshold, fastest and end, °C.
     """
 
@@ -67,8 +67,8 @@ class Curve:
 
 @dataclass(frozen=True)
 class AtPlace:
-    """A pest at one of the keeper's places: mean days by stage summed hour by hour, and
-    by the mean temperature alone.
+    """A pest at one of the keeper's places: mean days by stage, summed hour by hour,
+    and by the mean temperature alone.
     """
 
     place: Place
@@ -84,7 +84,9 @@ class AtPlace:
 
 @dataclass(frozen=True, eq=False)
 class PestGuide:
-    """All that a pest's page shows. `numbers` gives each cited source its number on the page."""
+    """Everything that a pest's page shows. `numbers` gives each cited source its number
+    on the page.
+    """
 
     record: PestRecord
     pest: Pest
@@ -116,7 +118,7 @@ def by_group(catalogue: Catalogue) -> tuple[GroupListing, ...]:
 def build(
     session: Session, catalogue: Catalogue, pest_id: str, stage: str, *, today: date
 ) -> PestGuide:
-    """A pest's page; `stage` chooses the curve, the whole of development when it is
+    """A pest's page. `stage` chooses the curve; the whole of development when it is
     empty or unknown.
     """
     pest = catalogue.pest(pest_id)
@@ -193,7 +195,7 @@ def _points(
     record: PestRecord, stages: Sequence[StageRecord]
 ) -> list[tuple[float, float, str, str]]:
     """(°C, days, source, grade) of every temperature at which all the stages have a
-    row; the worst grade of the rows counts.
+    row. The worst grade of the rows counts.
     """
     tables = [{row.celsius: row for row in s.development} for s in stages]
     shared = sorted(set.intersection(*(set(t) for t in tables)))
@@ -209,7 +211,7 @@ def _points(
 
 
 def at_place(session: Session, pest: Pest, place: Place, today: date) -> AtPlace:
-    """Days at a place over its next fortnight, repeated as long as it takes."""
+    """Days at a place over its next fortnight, which is repeated as long as needed."""
     try:
         hours = place_series(session, place, today, today + timedelta(days=AHEAD_DAYS - 1)).celsius
     except InputError as error:

@@ -1,4 +1,4 @@
-"""A keeper's own figures: kept beside the catalogue, weighed against it, restored."""
+"""A keeper's own figures: kept beside the catalogue, compared with it, and taken back."""
 
 from __future__ import annotations
 
@@ -24,7 +24,9 @@ COMPARE_C = (15.0, 20.0, 25.0)
 
 @dataclass(frozen=True)
 class FigureLine:
-    """One figure on the page, with the keeper's own where there is one, and earlier ones."""
+    """One figure on the page, with the keeper's own value where there is one, and
+    earlier ones.
+    """
 
     figure: SettableFigure
     own: OwnFigure | None
@@ -33,8 +35,8 @@ class FigureLine:
 
 @dataclass(frozen=True)
 class Effect:
-    """What a change does: days from egg (or birth) to adult and to the first young by
-    °C, and the evenings of every open case.
+    """What a change does to the days from egg (or birth) to adult and to the first
+    young by °C, and to the evenings of every open case.
 
     Each pair is (as shipped, with the own figures).
     """
@@ -45,8 +47,8 @@ class Effect:
 
 @dataclass(frozen=True)
 class OwnResult:
-    """All that the page of own figures shows. `lost` are own figures for constants that
-    the catalogue no longer has.
+    """Everything that the page of own figures shows. `lost` are own figures for
+    constants that the catalogue no longer has.
     """
 
     pest_id: str
@@ -56,7 +58,7 @@ class OwnResult:
 
     @property
     def parts(self) -> dict[str, list[FigureLine]]:
-        """The lines by what they belong to, in the order of the catalogue."""
+        """The lines by the part that they belong to, in the order of the catalogue."""
         out: dict[str, list[FigureLine]] = {}
         for line in self.lines:
             out.setdefault(line.figure.part, []).append(line)
@@ -112,10 +114,10 @@ def build(
     *,
     today: date,
 ) -> OwnResult:
-    """The figures of a pest with the keeper's own, and the effect of those kept, or of
-    `draft` on top of them, against the shipped ones.
+    """The figures of a pest with the keeper's own, and their effect compared with the
+    shipped ones. `draft` is tried on top of those kept.
 
-    Raises InputError for a draft that cannot be.
+    Raises InputError for an impossible draft.
     """
     shipped.pest(pest_id)
     every = list(
@@ -190,8 +192,8 @@ def keep(
     *,
     now: datetime,
 ) -> None:
-    """Keep an own figure with its source; the old one is withdrawn. Raises FieldErrors
-    when it cannot be.
+    """Keep an own figure with its source. The old one is withdrawn. Raises FieldErrors
+    when it is impossible.
     """
     if own.unknown(shipped, pest_id, [key]):
         raise FieldErrors({"figure": "There is no such figure for this pest."})
@@ -205,7 +207,7 @@ def keep(
 
 
 def restore(session: Session, pest_id: str, key: str, *, now: datetime) -> None:
-    """Go back to the shipped figure; the own one is kept as withdrawn. Raises NotFound
+    """Return to the shipped figure. The own one is kept as withdrawn. Raises NotFound
     when there is none.
     """
     if not _withdraw(session, pest_id, key, now):

@@ -1,5 +1,5 @@
-"""Three questions before a course: cut leaves or not, what to do with the soil, is the
-plant worth it; each with its reason in numbers.
+"""Three questions before a course, each answered with numbers: cut leaves or not, what
+to do with the soil, is the plant worth it?
 """
 
 from __future__ import annotations
@@ -21,8 +21,8 @@ from brood.store.queries import cases
 from brood.store.tables import PestCase
 
 CROWDING = 2.0
-"""The worst leaves carry more than their share: of n in N leaves about 1 − (1 − n/N)²
-(our judgement, C).
+"""The worst leaves carry more than their share: n of N leaves carry about 1 − (1 −
+n/N)² (our judgement, C).
 """
 WORTH_WORDS = {"easy": "easily replaced", "dear": "dear to you", "only": "cannot be replaced"}
 HOPELESS, DOUBTFUL = 0.5, 0.8
@@ -31,8 +31,8 @@ HOURS = 60.0
 
 @dataclass(frozen=True)
 class CutAdvice:
-    """Cutting `worst` of `leaves` infested leaves first: the share that goes with them,
-    and the course before and after.
+    """What cutting `worst` of `leaves` infested leaves first would do: the share that
+    goes with them, and the course before and after.
     """
 
     worst: int
@@ -44,8 +44,8 @@ class CutAdvice:
 
 
 def share_on_worst(worst: int, leaves: int) -> float:
-    """The share of the animals that sits on the worst leaves, 0 to 1: 1 − (1 − n/N)²
-    (our judgement, C).
+    """The share of the animals on the worst leaves, 0 to 1: 1 − (1 − n/N)² (our
+    judgement, C).
     """
     return float(1 - (1 - worst / leaves) ** CROWDING)
 
@@ -54,7 +54,7 @@ def cut(
     session: Session, catalogue: Catalogue, case_id: int, worst: int, leaves: int, *, today: date
 ) -> CutAdvice:
     """What cutting the worst leaves on the first evening would save. Raises InputError
-    for numbers that cannot be, or without a plan.
+    for impossible numbers, or without a plan.
     """
     if not 0 < worst <= leaves:
         raise InputError(
@@ -150,8 +150,8 @@ def _course(one: Weighed) -> str:
 
 @dataclass(frozen=True)
 class Triage:
-    """Whether the plant is worth the course: treat, cut hard, take cuttings, or part
-    with it; and why.
+    """Whether the plant is worth the course: treat it, cut it hard, take cuttings, or
+    part with it; and why.
     """
 
     verdict: str
@@ -159,8 +159,8 @@ class Triage:
 
 
 def triage(row: PestCase, now: Weighed, neighbours: int, affected: float | None) -> Triage:
-    """What to do with the plant. `neighbours` stand at the same place; `affected` is
-    the share of the leaves that shows it, where said.
+    """What to do with the plant. `neighbours` stand at the same place. `affected` is
+    the share of the leaves that shows it, where told.
     """
     worth = row.plant.worth
     reasons = [
@@ -216,7 +216,7 @@ def neighbours_of(session: Session, row: PestCase) -> int:
 def whole(
     session: Session, catalogue: Catalogue, case_id: int, *, today: date
 ) -> tuple[Weighed, list[Toggle], SoilAdvice, Triage]:
-    """Figures of the means with the advice on soil and plant."""
+    """The figures of the means, with the advice on soil and plant."""
     means, now, toggles = choose.figures(session, catalogue, case_id, today=today)
     verdict = triage(means.row, now, neighbours_of(session, means.row), None)
     return now, toggles, soil(catalogue, means.row, now, toggles), verdict

@@ -1,5 +1,5 @@
-"""The mixing bench: a recipe or a label's rate, a volume and what stands in the
-cupboard become amounts, an order and a keeping time.
+"""The mixing bench: from a recipe or a label's rate, a volume and what stands in the
+cupboard to amounts, an order and a keeping time.
 """
 
 from __future__ import annotations
@@ -24,15 +24,17 @@ from brood.errors import InputError
 
 MOST_ML = 100_000.0
 SHARE_MORE = 0.15
-"""A shopping list asks for so much more than the sum of its mixes."""
+"""A shopping list asks for this share more than the sum of its mixes."""
 
 
 @dataclass(frozen=True)
 class MixCommand:
-    """What is to be mixed: `stocks` the percent of what stands in the cupboard by
-    ingredient, `instead` what stands in for an ingredient, `strengths` a strength other
-    than the usual one, `extras` what else was thought of with its percent, `label_rate`
-    ml of product per litre, `use` what it is for: spray, swab or drench.
+    """What is to be mixed.
+
+    `stocks` is the percent of what stands in the cupboard, by ingredient. `instead`
+    says what replaces an ingredient. `strengths` are strengths other than the usual
+    ones. `extras` are further ingredients with their percent. `label_rate` is ml of
+    product per litre. `use` is spray, swab or drench.
     """
 
     treatment: str
@@ -59,14 +61,14 @@ class Measured:
 
     @property
     def spoons(self) -> str:
-        """In cups and spoons; empty where it is too little."""
+        """The amount in cups and spoons. Empty where it is too little."""
         return spoons(self.ml)
 
 
 @dataclass(frozen=True)
 class MixResult:
-    """A mix to be made: the lines, the water, one or two orders, how long it keeps,
-    what to mind.
+    """A mix to be made: the lines, the water, one or two orders, how long it keeps, and
+    what to watch.
     """
 
     treatment: str
@@ -85,18 +87,18 @@ class MixResult:
 
     @property
     def strength(self) -> float | None:
-        """The share of the first ingredient in the whole, percent."""
+        """The share of the first ingredient in the whole, in percent."""
         return self.lines[0].percent
 
 
 def ml_of(amount: float, unit: str) -> float:
-    """A volume as typed, in ml; raises InputError for an unknown measure."""
+    """A volume as typed, in ml. Raises InputError for an unknown measure."""
     return to_ml(amount, unit)
 
 
 def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
-    """Work out a mix. Raises InputError with the reason for what is refused or cannot
-    be reached.
+    """Work out a mix. Raises InputError with the reason when it is refused or cannot be
+    reached.
     """
     if command.treatment not in catalogue.treatments:
         known = ", ".join(sorted(catalogue.recipes.recipe))
@@ -144,7 +146,7 @@ def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
 def _wanted(
     catalogue: Catalogue, recipe: Recipe, command: MixCommand
 ) -> list[tuple[str, float, float | None]]:
-    """(ingredient, percent, stock's percent) of every part."""
+    """(ingredient, percent, percent of the stock) of every part."""
     out = []
     for part in recipe.parts:
         taken = command.instead.get(part.ingredient, part.ingredient)
@@ -172,7 +174,7 @@ def _wanted(
 
 
 def _not_that(catalogue: Catalogue, part: RecipePart, taken: str) -> InputError:
-    """Why something cannot stand in for a part."""
+    """Why something cannot replace a part."""
     rule = catalogue.recipes.refused([taken, part.ingredient])
     why = (
         f"{rule.why} {rule.instead}"
@@ -184,7 +186,7 @@ def _not_that(catalogue: Catalogue, part: RecipePart, taken: str) -> InputError:
 
 
 def _refuse(catalogue: Catalogue, command: MixCommand, things: list[str]) -> None:
-    """Raise InputError for what is never mixed, or not so strong, or not where these live."""
+    """Raise InputError for what is never mixed, is too strong, or harms who lives here."""
     book = catalogue.recipes
     for extra in command.extras:
         if extra not in book.ingredient and extra not in book.other:
@@ -216,7 +218,7 @@ def _refuse(catalogue: Catalogue, command: MixCommand, things: list[str]) -> Non
 
 
 def _fits(recipe: Recipe | None, command: MixCommand, things: list[str]) -> None:
-    """Raise InputError for a mix that is put to another use than its own."""
+    """Raise InputError for a mix that is used for something other than its purpose."""
     if recipe is None or command.use in ("", recipe.use):
         return
     if command.use == "drench" and {"isopropyl-alcohol", "ethanol"} & set(things):
@@ -279,7 +281,7 @@ def _result(catalogue: Catalogue, command: MixCommand, recipe: Recipe, made: Mix
 
 
 def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
-    """A product at its label's rate: the label wins over every recipe."""
+    """A product at its label's rate. The label overrides every recipe."""
     record, care = catalogue.treatments[command.treatment], catalogue.care[command.treatment]
     ml = by_label(command.volume_ml, command.label_rate or 0)
     if ml >= command.volume_ml:
@@ -313,7 +315,7 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
 
 
 def as_json(made: MixResult) -> dict[str, Any]:
-    """A mix by the contract: amounts in ml, US measures and spoons."""
+    """A mix as JSON, by the contract: amounts in ml, US measures and spoons."""
     every = [*made.lines, Measured("water", "water", made.water_ml, None, None)]
     return {
         "schema": 1,

@@ -1,4 +1,4 @@
-"""The chance that a recorded case's dates clear the plant, for its page."""
+"""The page about the chance that a case's dates clear the plant."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ LONGEST_COURSE = 70
 @dataclass(frozen=True)
 class Course:
     """A schedule as a small picture: numbers by day, its evenings as days after the
-    first find, and those too early for a label.
+    first find, and those that a label forbids so early.
     """
 
     totals: tuple[float, ...]
@@ -36,9 +36,11 @@ class Course:
 
 @dataclass(frozen=True)
 class ChanceResult:
-    """The outlook of a case's dates, with how many evenings they are; `problem` says in
-    a sentence why there is none. The rules of thumb and their courses beside it, the
-    plan's own course first; `changes` are what would help where the target is missed.
+    """What the dates of a case lead to, with their number of evenings.
+
+    `problem` says in a sentence why there is nothing to tell. The rules of thumb stand
+    beside the plan, and their courses too, the plan's first. `changes` are what would
+    help where the target is missed.
     """
 
     outcome: Outcome | None
@@ -51,12 +53,12 @@ class ChanceResult:
 
     @property
     def tallest(self) -> float:
-        """The number at the top of the courses' common scale."""
+        """The number at the top of the common scale of the courses."""
         return max((c.totals[0] for c in self.courses), default=1.0) * 1.5
 
     @property
     def scenarios(self) -> tuple[tuple[float, ...], ...]:
-        """Chances by warmth (cool, usual, warm) and speed (slow, usual, quick)."""
+        """The chances by warmth (cool, usual, warm) and speed (slow, usual, quick)."""
         by = self.outcome.by_scenario if self.outcome else ()
         return tuple(tuple(by[n : n + 3]) for n in range(0, len(by), 3))
 
@@ -70,8 +72,8 @@ def of_case(
     *,
     rules: bool = False,
 ) -> ChanceResult:
-    """What a recorded case's dates would do, as seen today; when asked for, the rules
-    of thumb beside them and what would help.
+    """What a case's dates would do, seen from today. With `rules` also the rules of
+    thumb and what would help.
     """
     try:
         held = plans.planned(assemble.model(session, catalogue, row, today))
@@ -98,7 +100,9 @@ def of_case(
 
 
 def _offered(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> set[str]:
-    """The treatments that may be proposed for this plant, here, without a warning against them."""
+    """The treatments that may be proposed for this plant in this place, with no warning
+    against them.
+    """
     here = setting_of(session, row.plant, today=today, row=row)
     return {
         o.record.id for o in offers(catalogue, row.pest_id, here) if o.allowed and not o.warnings
@@ -106,7 +110,7 @@ def _offered(session: Session, catalogue: Catalogue, row: PestCase, today: date)
 
 
 def _courses(held: plans.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Course, ...]:
-    """The plan's and every rule's expected numbers over the same days."""
+    """The expected numbers of the plan and of every rule, over the same days."""
     case, problem = held.problem.case, held.problem
     acts = {a.id: a for a in case.acts}
     compared = [

@@ -1,5 +1,5 @@
-"""Choosing the means of a case: what is offered here, and what each would do to the
-number of evenings and the chance of clearing.
+"""Choosing the treatments of a case: what is offered here, and what each would do to
+the number of evenings and the chance of clearing.
 """
 
 from __future__ import annotations
@@ -38,8 +38,8 @@ KEEP = 8
 
 @dataclass(frozen=True)
 class Weighed:
-    """A set of acts: the chance that holds in nine of ten scenarios, the evenings, and
-    the minutes of the whole course.
+    """A set of acts: the chance in nine of ten scenarios, the evenings, and the minutes
+    of the whole course.
     """
 
     chance: float
@@ -50,8 +50,8 @@ class Weighed:
 
 @dataclass(frozen=True)
 class Toggle:
-    """One offer, whether it is chosen, and what the course comes to with it added, or
-    with it left out where it is chosen.
+    """One offer, whether it is chosen, and what the course would be with it added, or
+    left out where it is chosen.
     """
 
     offer: Offer
@@ -61,7 +61,7 @@ class Toggle:
 
 @dataclass(frozen=True)
 class MeansResult:
-    """The means of a case: what is chosen, what is offered and what not."""
+    """The treatments of a case: what is chosen, what is offered, and what is not."""
 
     row: PestCase
     offers: tuple[Offer, ...]
@@ -78,7 +78,9 @@ def setting_of(
     row: PestCase | None = None,
     generation_days: float | None = None,
 ) -> UseSetting:
-    """Where and for whom treatments are judged, of a plant and, where there is one, of its case."""
+    """The setting in which treatments are judged: of a plant and, where there is one,
+    of its case.
+    """
     place: Place | None = plant.stays[-1].place if plant.stays else None
     harvest = assemble.limits_of(row).harvest if row else None
     chosen = frozenset(a.treatment_id for a in row.acts) if row else frozenset()
@@ -101,7 +103,7 @@ def setting_of(
 
 
 def build(session: Session, catalogue: Catalogue, case_id: int, *, today: date) -> MeansResult:
-    """The means of a case as they stand."""
+    """The treatments of a case as they stand."""
     row = cases.case(session, case_id)
     here = setting_of(
         session,
@@ -129,8 +131,8 @@ def _generation(session: Session, catalogue: Catalogue, row: PestCase, today: da
 def check(
     catalogue: Catalogue, here: UseSetting, acts: tuple[ActCommand, ...]
 ) -> tuple[ActCommand, ...]:
-    """The acts with their products' figures. Raises FieldErrors with the reason for the
-    first that is not offered here.
+    """The acts with the figures of their products. Raises FieldErrors with the reason
+    for the first one that is not offered here.
     """
     every = replace(here, chosen=frozenset(a.treatment_id for a in acts))
     out = []
@@ -161,7 +163,7 @@ def put(
     now: datetime,
     speech: Speech,
 ) -> None:
-    """Set a case's means and plan it again; what is left out stays in the record.
+    """Set a case's treatments and plan it again. What is left out stays in the record.
     Raises FieldErrors for what is not offered here.
     """
     row = cases.case(session, case_id)
@@ -190,7 +192,7 @@ _lock = Lock()
 def figures(
     session: Session, catalogue: Catalogue, case_id: int, *, today: date
 ) -> tuple[MeansResult, Weighed, list[Toggle]]:
-    """What the chosen means come to, and every offer with what it would change, best
+    """What the chosen treatments lead to, and what every offer would change, best
     first. Raises InputError where there is no plan.
     """
     means = build(session, catalogue, case_id, today=today)
@@ -226,7 +228,7 @@ def _weighings(
 
 
 def _act(catalogue: Catalogue, case: Case, one: Offer) -> Act:
-    """An offer as it would act in this case, with its product's figures."""
+    """An offer as it would act in this case, with the figures of its product."""
     own = shelf.act_of(one.record.id, one.product)
     act = catalogue.act(
         one.record.id,
@@ -240,15 +242,15 @@ def _act(catalogue: Catalogue, case: Case, one: Offer) -> Act:
 def weighed(
     problem: Problem, catalogue: Catalogue, acts: tuple[Act, ...], case: Case | None = None
 ) -> Weighed:
-    """What a case comes to with these acts, from the tables at hand."""
+    """What a case leads to with these acts, from the tables at hand."""
     chance, dates = weigh(problem.treated(replace(case or problem.case, acts=acts)))
     minutes = dates * effort.by_catalogue(catalogue, [a.id for a in acts if a.when != "first"])
     return Weighed(chance, dates, minutes, chance >= problem.case.target)
 
 
 def _order(one: Toggle) -> tuple[bool, bool, bool, float, float]:
-    """Chosen first; then what has no warning, what reaches the target, by evenings and
-    by chance.
+    """The order of offers: the chosen first; then without a warning, reaching the
+    target, by evenings, by chance.
     """
     then = one.then or Weighed(0.0, 0, 0.0, reaches=False)
     return (

@@ -1,5 +1,5 @@
-"""The treatment evening: what to do to this plant for this pest, part by part; and what
-its record sets going.
+"""The treatment evening: what to do to this plant for this pest, part by part, and what
+follows once it is recorded.
 """
 
 from __future__ import annotations
@@ -39,12 +39,16 @@ BUILD_OF_KIND = {
 LEAST_REACH = 0.05
 FROST_C = 2.0
 DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
-"""The parts of an evening that is all in the soil, with the shares that count there (C)."""
+"""The parts of an evening that is entirely in the soil, with the shares that count
+there (C).
+"""
 
 
 @dataclass(frozen=True)
 class PartRow:
-    """A part of the plant: its id, name, why, and the share of the animals that sits there."""
+    """A part of the plant: its id, its name, why it matters, and the share of the
+    animals that sits there.
+    """
 
     id: str
     name: str
@@ -54,7 +58,7 @@ class PartRow:
 
 @dataclass(frozen=True)
 class EveningAct:
-    """A treatment of the evening with how it is done and its cautions here."""
+    """A treatment of the evening, how it is done, and its cautions here."""
 
     record: TreatmentRecord
     technique: TechniqueRecord
@@ -64,7 +68,7 @@ class EveningAct:
 
 @dataclass(frozen=True)
 class EveningResult:
-    """All that the evening's page shows. `gates` speak against treating tonight;
+    """Everything that the evening's page shows. `gates` speak against treating tonight.
     `held_back` are sprays whose test leaves are not judged.
     """
 
@@ -84,8 +88,8 @@ class EveningResult:
 
 @dataclass(frozen=True)
 class FinishCommand:
-    """What was done: the acts, the parts reached, what was seen (stage, live, dead),
-    how much mix and how many minutes it took.
+    """What was done: the acts, the parts that were reached, what was seen (stage, live,
+    dead), how much mix and how many minutes it took.
     """
 
     done_on: date
@@ -99,15 +103,15 @@ class FinishCommand:
 
 
 def build_of(plant: Plant) -> str:
-    """How a plant is built, as the keeper says or as usual for its kind."""
+    """The build of a plant: as the keeper says, or as usual for its kind."""
     return plant.build or BUILD_OF_KIND.get(plant.kind, "upright")
 
 
 def parts_of(
     book: EveningBook, build: str, group: str, *, in_soil: bool = False
 ) -> tuple[PartRow, ...]:
-    """The parts of a build in their order, with the share of a group's animals on each:
-    the group's shares over the parts that there are.
+    """The parts of a build in order, with the share of a group's animals on each. The
+    group's shares are scaled to the parts that there are.
 
     Only soil, rim and drain holes where all acts are `in_soil`.
     """
@@ -127,7 +131,7 @@ def _in_soil(catalogue: Catalogue, acts: Sequence[str]) -> bool:
 
 
 def reach_of(parts: tuple[PartRow, ...], done: tuple[str, ...], usual: float) -> float | None:
-    """The share that an evening touched, from the parts that were done; None where
+    """The share that an evening touched, from the parts that were done. None where
     nothing is known or nothing was left out.
     """
     if not done:
@@ -139,7 +143,7 @@ def reach_of(parts: tuple[PartRow, ...], done: tuple[str, ...], usual: float) ->
 def build(
     session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech
 ) -> EveningResult:
-    """The next evening of a case. Raises NotFound when none is planned."""
+    """The page of a case's next evening. Raises NotFound when none is planned."""
     row = cases.case(session, case_id)
     slot = _next(row)
     record, book = catalogue.records[row.pest_id], catalogue.evenings
@@ -247,8 +251,8 @@ def finish(
     now: datetime,
     speech: Speech,
 ) -> int:
-    """Record the next evening as done, set its after-care going and plan again; the
-    record's id. The same `sent_key` is taken once only.
+    """Record the next evening as done, write its after-care and plan again; the id of
+    the record. The same `sent_key` is taken once.
     """
     row = cases.case(session, case_id)
     sent = next(

@@ -1,5 +1,5 @@
-"""What may be done to a plant, here, in this household: what is not offered and why,
-what to be warned of, which cautions go with it.
+"""What may be done to a plant, in its place, in this household: what is not offered and
+why, the warnings, and the cautions.
 """
 
 from __future__ import annotations
@@ -20,12 +20,12 @@ from brood.store.tables import Plant, StockItem
 
 OUTDOORS = ("outdoor", "balcony")
 HOME_ONLY = ("alcohol-swab", "alcohol-spray", "peroxide-drench")
-"""Treatments that there is no product for: on what is eaten they are not offered at all."""
+"""Treatments for which there is no product. On what is eaten they are not offered at all."""
 
 
 @dataclass(frozen=True)
 class UseSetting:
-    """Where a treatment is to be used: the plant, its place, who lives there, what
+    """Where a treatment would be used: the plant, its place, who lives there, what
     stands on the shelf, what else is done.
     """
 
@@ -47,8 +47,8 @@ class UseSetting:
 
 @dataclass(frozen=True)
 class Offer:
-    """A treatment as it stands here: `refused` says why it is not offered, `warnings`
-    what speaks against it, `cautions` what to mind.
+    """A treatment as it stands here. `refused` says why it is not offered, `warnings`
+    what speaks against it, `cautions` what to watch.
     """
 
     record: TreatmentRecord
@@ -66,8 +66,8 @@ class Offer:
 
 
 def offers(catalogue: Catalogue, pest_id: str, here: UseSetting) -> list[Offer]:
-    """Every treatment that does something to a pest, as it stands here: those offered
-    without a warning first, then by rung of the ladder.
+    """Every treatment that works on a pest, as it stands here: those offered without a
+    warning first, then by rung of the ladder.
     """
     every = [
         offer(catalogue, key, here)
@@ -97,7 +97,7 @@ def offer(catalogue: Catalogue, treatment: str, here: UseSetting) -> Offer:
 
 
 def _creatures(care: CareRecord, here: UseSetting) -> list[str]:
-    """Why it is not for this household or place."""
+    """Why it does not suit this household or place."""
     out = []
     for who, hazard in care.hazards.items():
         if hazard.level != "danger":
@@ -123,7 +123,7 @@ def _food(
     *,
     eaten: bool,
 ) -> list[str]:
-    """Why it is not for what is eaten, or not so near the harvest."""
+    """Why it does not suit what is eaten, or comes too near the harvest."""
     out = []
     if eaten and care.edible == "never":
         out.append("Not on plants of which parts are eaten.")
@@ -151,7 +151,7 @@ def _food(
 def _soil(
     record: TreatmentRecord, care: CareRecord, catalogue: Catalogue, here: UseSetting
 ) -> list[str]:
-    """Why it does not go with what is done to the soil, or with this plant's need of water."""
+    """Why it conflicts with what is done to the soil, or with this plant's need of water."""
     if care.soil == "any":
         return []
     if care.soil == "dry" and here.plant.kind in record.not_for:
@@ -170,8 +170,8 @@ def _soil(
 
 
 def _enemies(care: CareRecord, catalogue: Catalogue, here: UseSetting) -> list[str]:
-    """Until when natural enemies must wait after what was used; and that they and
-    sprays do not go together.
+    """How long natural enemies must wait after what was used, and that they and sprays
+    do not go together.
     """
     if care.supply != "living":
         return []
@@ -199,7 +199,7 @@ def _enemies(care: CareRecord, catalogue: Catalogue, here: UseSetting) -> list[s
 def _warnings(
     catalogue: Catalogue, record: TreatmentRecord, care: CareRecord, here: UseSetting
 ) -> list[str]:
-    """What speaks against it without ruling it out."""
+    """What speaks against it without excluding it."""
     out = []
     for one in catalogue.sensitivity.of(
         f"{here.plant.name} {here.plant.species}", tuple(here.plant.marks)
@@ -240,7 +240,7 @@ def _same_group(catalogue: Catalogue, key: str, record: TreatmentRecord) -> bool
 def _cautions(
     record: TreatmentRecord, care: CareRecord, here: UseSetting, *, eaten: bool
 ) -> list[str]:
-    """What goes with it here: the treatment's own, then those for who lives there."""
+    """The cautions here: the treatment's own, then those for who lives there."""
     out = list(record.cautions)
     if eaten and care.supply != "hand" and care.edible == "labelled":
         text = (

@@ -1,4 +1,4 @@
-"""The shelf: ingredients with their strength, and products whose label rules."""
+"""The shelf: ingredients with their strength, and products, whose labels decide."""
 
 from __future__ import annotations
 
@@ -18,8 +18,8 @@ ALLOWED = {"indoor": "indoors", "outdoor": "outdoors", "edible": "on plants that
 
 @dataclass(frozen=True)
 class StockCommand:
-    """What the form for a bottle says; `holds` an ingredient's id, or a treatment's for
-    a product with a label.
+    """What the form for a bottle says. `holds` is an ingredient's id, or a treatment's
+    for a product with a label.
     """
 
     name: str
@@ -49,7 +49,7 @@ class Bottle:
 def put(
     session: Session, command: StockCommand, *, now: datetime, instead_of: int | None = None
 ) -> int:
-    """Put a bottle on the shelf, or correct one (the old row is kept, withdrawn); its id."""
+    """Put a bottle on the shelf, or correct one; its id. The old row is kept, withdrawn."""
     if instead_of is not None:
         take_away(session, instead_of, now=now)
     item = StockItem(**{**asdict(command), "allowed": list(command.allowed)}, recorded_at=now)
@@ -59,12 +59,12 @@ def put(
 
 
 def take_away(session: Session, item_id: int, *, now: datetime) -> None:
-    """Take a bottle off the shelf; it is kept as withdrawn."""
+    """Take a bottle off the shelf. It is kept as withdrawn."""
     item(session, item_id).withdrawn_at = now
 
 
 def item(session: Session, item_id: int) -> StockItem:
-    """A bottle that stands on the shelf; raises NotFound."""
+    """A bottle on the shelf. Raises NotFound."""
     found = session.get(StockItem, item_id)
     if found is None or found.withdrawn_at is not None:
         raise NotFound("There is no such bottle on the shelf.")
@@ -83,7 +83,7 @@ def items(session: Session) -> list[StockItem]:
 
 
 def bottles(session: Session, catalogue: Catalogue, today: date) -> list[Bottle]:
-    """The shelf with what each bottle holds and its trouble."""
+    """The shelf, with what each bottle holds and what is wrong with it."""
     return [Bottle(one, holding(catalogue, one), _trouble(one, today)) for one in items(session)]
 
 
@@ -105,15 +105,15 @@ def _trouble(one: StockItem, today: date) -> str:
 
 
 def usable(items: list[StockItem], today: date) -> list[StockItem]:
-    """Those not past their date."""
+    """The bottles that are not past their date."""
     return [one for one in items if one.expires_on is None or one.expires_on >= today]
 
 
 def product_for(
     stock: list[StockItem], treatment: str, setting: str, *, eaten: bool
 ) -> StockItem | None:
-    """A product with a label that allows this treatment at such a place, and on what is
-    eaten where that is asked.
+    """A product whose label allows this treatment at such a place and, where asked, on
+    what is eaten.
     """
     place = "indoor" if setting in ("indoor", "glasshouse") else "outdoor"
     fitting = [

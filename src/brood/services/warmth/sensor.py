@@ -112,14 +112,14 @@ def understood(text: str) -> float:
 
 @dataclass(frozen=True)
 class Answer:
-    """What came of asking a sensor: °C, or in `trouble` why there is none."""
+    """The result of asking a sensor: °C, or in `trouble` why there is none."""
 
     celsius: float | None
     trouble: str = ""
 
 
 def answer_of(url: str, asker: Asker = ask) -> Answer:
-    """Ask a sensor once; trouble is an answer too."""
+    """Ask a sensor once. Trouble is a result too."""
     try:
         return Answer(asker(url))
     except InputError as error:
@@ -150,8 +150,8 @@ def due(session: Session, now: datetime) -> list[tuple[int, str]]:
 
 @dataclass
 class Device:
-    """The stand-in: a thermometer that answers over HTTP. `frozen` holds the value it
-    is stuck at; `dropouts` the share of askings that it does not answer.
+    """A simulated thermometer that answers over HTTP. `frozen` holds the value at which
+    it is stuck. `dropouts` is the share of requests that it does not answer.
     """
 
     low_c: float = 21.0
@@ -163,7 +163,7 @@ class Device:
     _asked: int = field(default=0, repr=False)
 
     def celsius(self) -> float:
-        """What it reads now: warm in the afternoon, a little restless; the frozen value
+        """What it reads now: warm in the afternoon, a little restless. The frozen value
         while it is stuck.
         """
         if self.frozen is not None:
@@ -180,24 +180,24 @@ class Device:
         )
 
     def answers(self) -> bool:
-        """Whether this asking gets an answer."""
+        """Whether this request gets an answer."""
         self._asked += 1
         return float(np.random.default_rng((self.seed, self._asked)).random()) >= self.dropouts
 
     def freeze(self) -> float:
-        """Get stuck at the value of now."""
+        """Get stuck at the present value."""
         self.frozen = self.celsius()
         return self.frozen
 
 
 def device_server(device: Device, port: int = 0) -> ThreadingHTTPServer:
-    """A server for a device on this machine only: GET /reading, POST /freeze and /thaw.
-    Raises OSError when the port is taken.
+    """A server for a device, on this machine only: GET /reading, POST /freeze and
+    /thaw. Raises OSError when the port is taken.
     """
 
     class Handler(BaseHTTPRequestHandler):
         def log_message(self, *_: Any) -> None:
-            """Keep quiet."""
+            """Write no log."""
 
         def _say(self, data: dict[str, Any], status: int = 200) -> None:
             body = json.dumps(data).encode()
@@ -233,5 +233,5 @@ def device_server(device: Device, port: int = 0) -> ThreadingHTTPServer:
 
 
 def in_background(server: ThreadingHTTPServer) -> None:
-    """Let a device's server run beside the program."""
+    """Run a device's server beside the program."""
     threading.Thread(target=server.serve_forever, name="sensor-device", daemon=True).start()

@@ -1,4 +1,6 @@
-"""A simulated temperature logger: the kind of file that a cheap device writes, faults included."""
+"""A simulated temperature logger. It writes the kind of file that a cheap device
+writes, faults included.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ HEADER = "time,temperature_c"
 
 @dataclass(frozen=True)
 class LoggerPlan:
-    """What to simulate: °C of a usual night and sunny afternoon, length, first moment and seed."""
+    """What to simulate: °C of a usual night and of a sunny afternoon, the length, the
+    first moment and the seed.
+    """
 
     start: datetime
     days: int = 35

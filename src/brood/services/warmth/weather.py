@@ -1,4 +1,4 @@
-"""Weather for outdoor places: one interface, and a stand-in behind it that ships with
+"""Weather for outdoor places: one interface, and a simulated service that ships with
 the program.
 """
 
@@ -32,8 +32,8 @@ COAST = (
     (6.0, 12.0),
     (4.0, 9.5),
 )
-"""Normal minimum and maximum, °C, by month, at the made-up estuary of the stand-in
-(made up; no station's figures).
+"""Normal minimum and maximum, °C, by month, at the made-up estuary of the simulation.
+They are made up and no station's figures.
 """
 
 
@@ -52,12 +52,12 @@ class WeatherService(Protocol):
 
     @property
     def name(self) -> str:
-        """What the service is called on the page."""
+        """The name of the service on the page."""
         ...
 
     def days(self, today: date) -> list[WeatherDay]:
-        """Observed days up to yesterday, today and the forecast after it, in order.
-        Raises OSError when there is no answer.
+        """The observed days up to yesterday, today, and the forecast after it, in
+        order. Raises OSError when there is no answer.
         """
         ...
 
@@ -68,12 +68,12 @@ class WeatherService(Protocol):
 
 @dataclass(frozen=True)
 class SimulatedWeather:
-    """A stand-in for a weather service: the same seed gives the same weather on the
-    same days.
+    """A simulated weather service. The same seed gives the same weather on the same
+    days.
 
-    `hemisphere` turns the year; `as_if_month` lays that month's normals on the month of
-    `today`, so that a demo is always in the same season. The forecast errs more with
-    each day ahead.
+    `hemisphere` turns the year. `as_if_month` puts the normals of that month on the
+    month of `today`, so that a demo is always in the same season. The forecast errs
+    more with each day ahead.
     """
 
     hemisphere: str = "north"
@@ -83,14 +83,14 @@ class SimulatedWeather:
     name: str = "simulated weather"
 
     def normals(self) -> list[list[float]]:
-        """The months' normals, turned for the hemisphere or the demo."""
+        """The normals of the months, turned for the hemisphere or the demo."""
         turn = 6 if self.hemisphere == "south" else 0
         if self.as_if_month is not None and self.today is not None:
             turn = self.as_if_month - self.today.month
         return [list(COAST[(month + turn) % 12]) for month in range(12)]
 
     def days(self, today: date) -> list[WeatherDay]:
-        """Sixty days observed, today and seven to come."""
+        """Sixty observed days, today and seven to come."""
         out = []
         for ahead in range(-OBSERVED_DAYS, FORECAST_DAYS):
             day = today + timedelta(days=ahead)
@@ -113,7 +113,9 @@ class SimulatedWeather:
         return out
 
     def _day(self, day: date) -> tuple[float, float]:
-        """A day around its normals: slow swings of several days and a quick one of its own."""
+        """A day around its normals: slow swings over several days, and a quick one of
+        its own.
+        """
         low, high = normal_of(self.normals(), day)
         n = day.toordinal() - (
             self.today.toordinal() - 700_000 if self.as_if_month and self.today else 0
@@ -126,10 +128,10 @@ class SimulatedWeather:
 def refresh(
     session: Session, service: WeatherService, now: datetime, *, force: bool = False
 ) -> int:
-    """Fetch the weather for every place that lives by it and whose report is older than
+    """Fetch the weather for every place that uses it and whose report is older than
     three hours; how many were fetched.
 
-    A service that does not answer leaves the last report standing.
+    Where the service does not answer, the last report stands.
     """
     fetched = 0
     for place in session.scalars(select(Place).where(Place.source == "weather")):
