@@ -1,5 +1,5 @@
 """What a treatment asks of household, place and soil, what it harms, and which plants
-bear it badly.
+it injures.
 """
 
 from __future__ import annotations
@@ -38,10 +38,11 @@ class Hazard(Record):
 
 
 class CareRecord(Record):
-    """One treatment's demands. `rung` is its step on the ladder from hand work (1) to
-    nerve poisons (4); `minutes` for a table plant; `enemies_days` how long natural
-    enemies must wait after it; `close` the uses within so many days beyond which it is
-    too much.
+    """What one treatment asks for.
+
+    `rung` is its step on the ladder from hand work (1) to nerve poisons (4). `minutes`
+    are for a table plant. `enemies_days` is how long natural enemies must wait after
+    it. `close` is the number of uses within so many days beyond which it is too much.
     """
 
     technique: Technique
@@ -72,20 +73,24 @@ class Marked(Record):
 
 
 class Named(Marked):
-    """A kind of plant known by its name: any of `words` in the plant's name or species."""
+    """A kind of plant that is known by its name: any of `words` in the plant's name or
+    species.
+    """
 
     words: Annotated[list[Text], Field(min_length=1)]
     note: Text
 
 
 class Sensitivity(Record):
-    """All that is known of plants that bear a treatment badly."""
+    """Everything known of plants that a treatment injures."""
 
     named: list[Named]
     marked: list[Marked]
 
     def of(self, words: str, marks: tuple[str, ...] = ()) -> list[Marked]:
-        """What applies to a plant called and described so, as whole words, and marked so."""
+        """What applies to a plant with these words in its name and these marks. Words
+        count as whole words.
+        """
         padded = f" {''.join(c if c.isalpha() else ' ' for c in words.lower())} "
         called = [
             n for n in self.named if any(f" {w} " in padded or f" {w}s " in padded for w in n.words)
@@ -130,8 +135,8 @@ class Hygiene(Record):
 
 
 class EveningBook(Record):
-    """The treatment evening: parts in order for each build, where each group sits, how
-    each technique is done, what comes after.
+    """The treatment evening: the parts in order for each build, where each group sits,
+    how each technique is done, and what comes after.
     """
 
     source: str
@@ -144,7 +149,7 @@ class EveningBook(Record):
     hygiene: list[Hygiene]
 
     def faults(self) -> list[str]:
-        """Names that lead nowhere, and shares that do not add up."""
+        """Names that lead nowhere, and shares that do not add up to 1."""
         out = [
             f"build.{b}: there is no part '{p}'"
             for b, parts in self.build.items()

@@ -1,5 +1,5 @@
-"""What the catalogue holds, once read: pests as the core knows them, their records,
-treatments, kill tables, sources.
+"""What the catalogue holds once it is read: pests as the computation takes them, their
+records, treatments, kill tables, sources.
 """
 
 from __future__ import annotations
@@ -23,15 +23,15 @@ from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
 from brood.errors import InputError
 
 CUT_SHARE = 0.33
-"""Share of the plant that cutting takes when nothing else is said: at most a third of
-the foliage at once (label practice, C).
+"""The share of the plant that cutting takes when nothing else is said: at most a third
+of the foliage at once (label practice, C).
 """
 
 
 @dataclass(frozen=True)
 class Catalogue:
-    """All that ships, by id. Variants stand among the pests; `records[id].variant_of`
-    names what they stand beside.
+    """Everything that ships, by id. Variants stand among the pests;
+    `records[id].variant_of` names the pest beside which they stand.
     """
 
     pests: Mapping[str, Pest]
@@ -47,7 +47,7 @@ class Catalogue:
     evenings: EveningBook
 
     def pest(self, pest_id: str) -> Pest:
-        """The pest of that id; raises InputError with the ids there are."""
+        """The pest with that id. Raises InputError with the ids there are."""
         if pest_id not in self.pests:
             known = ", ".join(sorted(self.pests))
             raise InputError(
@@ -68,7 +68,7 @@ class Catalogue:
         kill: Mapping[str, float] | None = None,
     ) -> Act:
         """A treatment as it acts on a pest, with the keeper's own label figures where
-        given; raises InputError.
+        given. Raises InputError.
         """
         if treatment_id not in self.treatments:
             known = ", ".join(sorted(self.treatments))
@@ -98,8 +98,8 @@ class Catalogue:
         )
 
     def kill_row(self, treatment_id: str, pest_id: str) -> KillRow | None:
-        """The row of a treatment for a pest, its own before its group's; None where the
-        treatment does nothing.
+        """The row of a treatment for a pest: its own row before that of its group. None
+        where the treatment does nothing.
         """
         rows = [
             r for r in self.kills[self.records[pest_id].group].row if r.treatment == treatment_id
@@ -109,12 +109,12 @@ class Catalogue:
         )
 
     def kill(self, treatment_id: str, pest_id: str) -> dict[str, float]:
-        """Kill by stage id and "adult" of one evening: the time-weighted mean of the
-        columns that each stage spans.
+        """The kill of one evening by stage id and "adult": the time-weighted mean of
+        the columns that each stage spans.
 
         What is cut out counts for a third of the plant. Traps and natural enemies act
-        by the day and not on an evening: one day's catch, an even hazard through the
-        week where the table gives a week's.
+        by the day and not on an evening. Their kill is one day's catch, or an even
+        hazard through the week where the table gives a week's.
         """
         row = self.kill_row(treatment_id, pest_id)
         table = row.kill if row else {}

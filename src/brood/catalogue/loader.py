@@ -1,5 +1,5 @@
-"""Reads the catalogue, gathers every fault in it, and fits the development constants of
-each stage.
+"""Reads the catalogue, collects every fault in it, and fits the development constants
+of each stage.
 """
 
 from __future__ import annotations
@@ -32,13 +32,13 @@ from brood.core.biology.rates import RateModel, model_of
 from brood.errors import CatalogueError, ModelError
 
 WEIGHT = {"A": 4.0, "B": 1.0, "C": 0.25}
-"""How much a tabulated stage time counts in the fit, by grade; outside the pest's
+"""How much a tabulated stage time counts in the fit, by its grade. Outside the pest's
 fitted range it is only shown.
 """
 
 PRE_TOLERANCE = 0.15
-"""The line of a pre-oviposition table, which is rough, is held to describe a row within
-this share of it.
+"""The line of a pre-oviposition table, which is rough, describes a row when it comes
+within this share of it.
 """
 
 Model = TypeVar("Model", bound=BaseModel)
@@ -65,7 +65,7 @@ def _record(
 
 
 def points(record: PestRecord, stage: StageRecord) -> list[Point]:
-    """A stage's tabulated times with their weights in the fit; pre-oviposition is
+    """A stage's tabulated times with their weights in the fit. Pre-oviposition is
     fitted over its whole table.
     """
     low, high = record.fitted_c if stage is not record.stage[-1] else (-30.0, 60.0)
@@ -88,7 +88,7 @@ def rate_of(record: PestRecord, stage: StageRecord) -> RateModel:
 
 
 def pest_of(record: PestRecord) -> Pest:
-    """A record as the core knows it. Raises ModelError."""
+    """A record as the computation takes it. Raises ModelError."""
     return Pest(
         id=record.id,
         name=record.name,
@@ -115,8 +115,8 @@ def pest_of(record: PestRecord) -> Pest:
 
 
 def load(root: Traversable) -> Catalogue:
-    """Read a catalogue folder. Raises CatalogueError that lists every fault with file,
-    record and key.
+    """Read a catalogue folder. Raises CatalogueError, which lists every fault with
+    file, record and key.
     """
     faults: list[str] = []
     sources = _keyed(Source, root / "sources.toml", faults)
@@ -150,9 +150,7 @@ def _handling(
     sources: Mapping[str, Source],
     faults: list[str],
 ) -> tuple[Mapping[str, CareRecord], Sensitivity, RecipeBook, EveningBook] | None:
-    """The files on handling treatments, checked against the treatments and groups that
-    there are.
-    """
+    """The files about handling treatments, checked against the treatments and groups."""
     care = _keyed(CareRecord, root / "care.toml", faults)
     sensitivity = _record(
         Sensitivity, _toml(root / "sensitive.toml", faults), "sensitive.toml", faults

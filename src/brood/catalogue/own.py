@@ -1,5 +1,5 @@
-"""A keeper's own figures: which constants can be set, what they are, and a catalogue
-with some of them replaced.
+"""A keeper's own figures: which constants can be set, and a catalogue with some of them
+replaced.
 """
 
 from __future__ import annotations
@@ -136,7 +136,7 @@ def _kill_figures(catalogue: Catalogue, record: PestRecord) -> list[SettableFigu
 
 
 def with_own(catalogue: Catalogue, own: Mapping[str, Mapping[str, float]]) -> Catalogue:
-    """The catalogue with the figures of `own` (pest id, then key) in place. Raises
+    """The catalogue with the figures of `own` (pest id, then key) in it. Raises
     InputError for an unknown key or an impossible value.
     """
     pests, kills = dict(catalogue.pests), dict(catalogue.kills)
@@ -153,7 +153,7 @@ def with_own(catalogue: Catalogue, own: Mapping[str, Mapping[str, float]]) -> Ca
 
 
 def unknown(catalogue: Catalogue, pest_id: str, keys: Iterable[str]) -> list[str]:
-    """The keys that the catalogue, as it ships now, has no constant for."""
+    """The keys for which the catalogue, as it ships now, has no constant."""
     known = {f.key for f in figures(catalogue, pest_id)} if pest_id in catalogue.pests else set()
     return [key for key in keys if key not in known]
 

@@ -1,4 +1,4 @@
-"""Home mixes by final strength, and what is never mixed."""
+"""Home mixes by final strength, and what must never be mixed."""
 
 from __future__ import annotations
 
@@ -13,8 +13,8 @@ Percent = Annotated[float, Field(gt=0, le=100)]
 
 
 class Ingredient(Record):
-    """Something a mix is made of. `of`: its share is reckoned as active (it is sold by
-    strength) or as the product bought.
+    """Something a mix is made of. `of` says whether its share counts as active (it is
+    sold by strength) or as the product bought.
     """
 
     name: Text
@@ -23,8 +23,8 @@ class Ingredient(Record):
 
 
 class RecipePart(Record):
-    """A part of a recipe: usual, least and greatest share of the final volume in
-    percent; what may stand in for it.
+    """A part of a recipe: the usual, least and greatest share of the final volume in
+    percent, and what may replace it.
     """
 
     ingredient: Id
@@ -61,7 +61,7 @@ class Other(Record):
 
 
 class Ceiling(Record):
-    """The greatest share of an ingredient, and where there is to be none."""
+    """The greatest share of an ingredient, and where none is allowed."""
 
     of: Id
     most: Percent
@@ -71,7 +71,9 @@ class Ceiling(Record):
 
 
 class Forbidden(Record):
-    """Things never used together (or one never used at all), why, and what to do instead."""
+    """Things that are never used together (or one that is never used at all), why, and
+    what to do instead.
+    """
 
     of: Annotated[list[Id], Field(min_length=1, max_length=2)]
     why: Text
@@ -93,8 +95,8 @@ class RecipeBook(Record):
         return known.name if known else ingredient
 
     def refused(self, things: Iterable[str]) -> Forbidden | None:
-        """The closest rule that forbids these things together, if any. Ethanol counts
-        as the other alcohol, castile as soap.
+        """The most specific rule that forbids these things together, if any. Ethanol
+        counts as the other alcohol, castile as soap.
         """
         same = {"ethanol": "isopropyl-alcohol", "castile-soap": "true-soap"}
         present = {same.get(t, t) for t in things}

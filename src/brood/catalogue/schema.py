@@ -1,4 +1,4 @@
-"""The shape that catalogue files must have; anything else is a fault."""
+"""The form that catalogue files must have. Anything else is a fault."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ Text = Annotated[str, Field(min_length=3)]
 
 
 class Record(BaseModel):
-    """A catalogue record: no unknown key, nothing changed after reading."""
+    """A catalogue record. Unknown keys are refused, and nothing changes after reading."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -102,10 +102,12 @@ class Published(Record):
 
 
 class StageRecord(Record):
-    """A stage. `term` is the field's term, `name` and `plural` plain ones; `columns`
-    says which columns of the kill tables it spans, with shares that add to 1; `fitted`
-    holds the constants of a curve, which is not fitted when the catalogue is read, and
-    `model` and `model_why` its kind where it is not that of the pest.
+    """A stage.
+
+    `term` is the field's term, `name` and `plural` are plain ones. `columns` says which
+    columns of the kill tables it spans, with shares that add to 1. `fitted` holds the
+    constants of a curve that is not fitted when the catalogue is read. `model` and
+    `model_why` give its kind where it is not that of the pest.
     """
 
     id: Id
@@ -137,8 +139,8 @@ class StageRecord(Record):
 
 
 class PestRecord(Record):
-    """A pest file. `variant_of` names the pest that this one stands beside on the
-    pages; `lethal_c` is deadly heat, `cold_c` the cold in or below which it dies out.
+    """A pest file. `variant_of` names the pest beside which this one stands on the
+    pages. `lethal_c` is deadly heat, `cold_c` the cold in or below which it dies out.
     """
 
     id: Id
@@ -211,11 +213,11 @@ class GroupRecord(Record):
 
 
 class KillRow(Record):
-    """Kill by column for one treatment, for a whole group or for one pest of it.
+    """The kill by column for one treatment, for a whole group or for one pest of it.
 
-    `span` gives the range behind a figure; `per_day` marks a trap's catch a day,
-    `per_week` what a natural enemy takes in a week of what was there at its start;
-    `of_part` the share of the part cut out.
+    `span` gives the range behind a figure. `per_day` marks a trap's catch a day,
+    `per_week` what a natural enemy takes in a week of what was there at its start.
+    `of_part` is the share of the part cut out.
     """
 
     treatment: Id
@@ -267,9 +269,9 @@ class KillTable(Record):
 
 
 class TreatmentRecord(Record):
-    """A treatment: its limits and its cautions. `resistance_group` is its
-    mode-of-action class, `not_for` the plant kinds that it often injures,
-    `harvest_days` the days from the last use to the harvest on the usual label.
+    """A treatment with its limits and its cautions. `resistance_group` is its
+    mode-of-action class. `not_for` are the plant kinds that it often injures.
+    `harvest_days` are the days from the last use to the harvest on the usual label.
     """
 
     id: Id

@@ -1,4 +1,4 @@
-"""Observations and the causes behind them: files of graded words, read into the core's
+"""Observations and the causes behind them: files of graded words, read into the
 evidence model.
 """
 
@@ -37,9 +37,9 @@ SIZE_BINS: dict[str, tuple[float, float]] = {
 }
 """Size observations with their bounds in mm; the lower edge belongs to the bin."""
 NEXT_BIN = 0.35
-"""Share of a bin that is reported as the one beside it: keepers misjudge by one."""
+"""The share of a size bin that is reported as the bin beside it: keepers misjudge by one."""
 OF_ADULTS, OF_YOUNG, OF_EGGS = 0.85, 0.5, 0.06
-"""How often the body that is measured is an adult, a young stage, an egg."""
+"""How often the body that is measured is an adult, a young stage or an egg."""
 
 
 class Words(Record):
@@ -74,8 +74,8 @@ class Observation(Record):
 
 
 class CauseRecord(Record):
-    """A cause as it stands in the files: words with the signs that they are said of.
-    Harmless ones have a name, a reason and an advice; `elsewhere` says that they do
+    """A cause as it stands in the files: graded words with the signs that they are said
+    of. Harmless ones have a name, a reason and an advice. `elsewhere` says that they do
     harm and are not treated here.
     """
 
@@ -114,8 +114,8 @@ class Walk(Record):
 
 @dataclass(frozen=True)
 class Evidence:
-    """What identification works with: the model, the observations and causes that it
-    was made of, and what their words stand for.
+    """What identification works with: the model, the observations and causes behind it,
+    and what their words stand for.
     """
 
     model: EvidenceModel
@@ -243,7 +243,7 @@ def _records(
 def _shares(
     record: CauseRecord, bases: Mapping[str, CauseRecord], words: Words
 ) -> dict[str, float]:
-    """Shares by sign; a record's own word stands before that of its base."""
+    """Shares by sign. A record's own word overrides that of its base."""
     shares = _shares(bases[record.base], bases, words) if record.base else {}
     return shares | {
         sign: words.sign[word] for word, signs in record.words.items() for sign in signs
@@ -309,7 +309,7 @@ def size_shares(lengths: list[tuple[float, tuple[float, float]]]) -> dict[str, f
 
 
 def _overlap(length: tuple[float, float], bounds: tuple[float, float]) -> float:
-    """The part of a range of lengths that falls in a bin."""
+    """The part of a range of lengths that lies in a bin."""
     low, high = length
     if high <= low:
         return float(bounds[0] <= low < bounds[1])

@@ -27,7 +27,7 @@ def open_engine(path: Path, begin: str, *, foreign_keys: bool = True) -> Engine:
 
 
 def migration_engine(path: Path) -> Engine:
-    """An engine for migrations: foreign keys off, for rebuilding a parent table would
-    empty its children.
+    """An engine for migrations. Foreign keys are off, because rebuilding a parent table
+    would empty its children.
     """
     return open_engine(path, "BEGIN IMMEDIATE", foreign_keys=False)

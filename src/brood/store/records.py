@@ -1,5 +1,5 @@
-"""The tables of what follows a plan: looks that count, cards, neighbours, quarantine,
-addresses given away.
+"""The tables of what surrounds cases: plants kept apart, events, expenses, addresses
+given away.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ class Quarantine(Table):
 
 
 class PlantEvent(Table):
-    """Something that befell a plant: lost, given away, cut back, repotted."""
+    """An event in a plant's life: lost, given away, cut back, repotted."""
 
     __tablename__ = "plant_event"
     __table_args__ = (

@@ -1,6 +1,6 @@
-"""Engines and sessions: readers share, writers queue.
+"""Sessions: readers share, writers queue.
 
-The driver's own transactions lose concurrent changes, so they are switched off and
+The driver's own transactions lose concurrent changes. So they are switched off and
 every transaction begins explicitly: BEGIN for readers, BEGIN IMMEDIATE for writers,
 with write-ahead logging, foreign keys and a busy timeout.
 """
@@ -19,7 +19,7 @@ from brood.store.engine import open_engine
 from brood.store.migrate import upgrade
 
 OWNER_ONLY = 0o600
-"""Nobody else on the machine reads a household."""
+"""Nobody else on the machine may read a household."""
 
 
 class Store:

@@ -25,7 +25,7 @@ class EveningOutcome(StrEnum):
 
 
 class LeafOutcome(StrEnum):
-    """How the leaves look that a spray was tested on."""
+    """How the leaves look on which a spray was tested."""
 
     FINE = "fine"
     MARKED = "marked"

@@ -29,8 +29,8 @@ Clock = Callable[[], datetime]
 
 
 class Number(IntegerConverter):
-    """The number of something in an address: what is longer than any number can be is
-    no address.
+    """The number of something in an address. Text that is longer than any number can be
+    does not match.
     """
 
     regex = rf"[0-9]{{1,{KEY_DIGITS}}}"

@@ -1,4 +1,4 @@
-"""One place that turns what went wrong into a sentence with a true status."""
+"""The one place that turns errors into a sentence with a true status."""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Safety of every request: where forms may come from, who may enter, what pages may load."""
+"""The safety of every request: where forms may come from, who may enter, what pages may
+load.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,7 @@ def register(app: Flask) -> None:
 
 def _same_origin() -> None:
     """Refuse a change that another site sent. Browsers always say where a form comes
-    from; programs need not.
+    from; other programs need not.
     """
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return
@@ -41,7 +43,7 @@ def _same_origin() -> None:
 
 
 def _host_of(origin: str) -> str:
-    """The host of an origin; empty for what is none."""
+    """The host of an origin. Empty for what is no origin."""
     try:
         return urlsplit(origin).netloc
     except ValueError:

@@ -1,4 +1,4 @@
-"""Whole page, part or redirect: decided here alone."""
+"""Whole page, part or redirect: only here is that decided."""
 
 from __future__ import annotations
 
@@ -26,25 +26,25 @@ def page(template: str, status: int = 200, part: str | None = None, **values: An
 
 
 def wants_receipt() -> bool:
-    """Whether a script sends something that was kept on the device and waits for word
+    """Whether a script sends something that was kept on the device, and waits to hear
     that it is on record.
     """
     return request.headers.get("X-Brood-Receipt") == "1"
 
 
 def kept(key: str) -> Response:
-    """Word that what was sent under a key is on record: only then may the device forget it."""
+    """Say that what was sent under a key is on record. Only then may the device forget it."""
     return jsonify(kept=key)
 
 
 def told(message: str, status: int) -> Response:
-    """Word to a script that something was not taken, and why."""
+    """Tell a script that something was not taken, and why."""
     return make_response(jsonify(message=message), status)
 
 
 def back(otherwise: str) -> Response:
-    """To the page that a tap came from, where its form says so and it is a page of
-    ours; otherwise to another.
+    """To the page from which the button was pressed, where its form names a page of
+    ours. Otherwise to another.
     """
     given = request.form.get("back", "")
     return go(given if is_ours(given) else otherwise)

@@ -1,4 +1,4 @@
-"""What was recorded with one tap can be taken back for ten minutes, from whatever page
+"""What was recorded with one tap can be taken back for ten minutes, from the page that
 comes next.
 """
 

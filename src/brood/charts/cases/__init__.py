@@ -1,1 +1,1 @@
-"""Charts of a case: the brood, its numbers, what its chance rests on."""
+"""Charts of a case: the brood, its numbers, and what its chance depends on."""

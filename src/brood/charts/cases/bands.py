@@ -1,4 +1,6 @@
-"""The parts of the brood chart that are the same lying and standing: bands, cuts and passes."""
+"""The parts of the brood chart that are the same in its wide and its tall form: bands,
+cuts and passes.
+"""
 
 from __future__ import annotations
 
@@ -18,16 +20,16 @@ Array = NDArray[np.float64]
 Place = Callable[[float, float], Point]
 
 POWER = 0.6
-"""Height grows with number to this power, so that the last few stay visible; the scale
-at the edge shows it.
+"""Height grows with the number to this power, so that the last few stay visible. The
+scale at the edge shows it.
 """
 STAMPS = "ENRAB"
 
 
 @dataclass(frozen=True)
 class BandRow:
-    """A band's place: `at(days, height)` gives the point on the page; `tallest` is its
-    greatest height in px.
+    """Where a band stands: `at(days, height)` gives a point on the page; `tallest` is
+    its greatest height in px.
     """
 
     band: Band
@@ -47,7 +49,7 @@ def days_since(data: ChartData, moment: datetime) -> float:
 
 
 def edges(numbers: Array, k: float) -> Array:
-    """Cumulative heights, shape (moments, classes + 1): eggs lowest, so that a cut
+    """Cumulative heights, shape (moments, bands + 1). Eggs are lowest, so that a cut
     takes from the top.
     """
     shown = np.where(numbers > 0.02, numbers, 0.0)
@@ -77,7 +79,7 @@ def band(row: BandRow, data: ChartData, k: float) -> str:
 
 
 def ghost(row: BandRow, data: ChartData, k: float) -> str:
-    """What the group would do with no treatment: dotted fronts, and the breeding front
+    """What the group would do without treatment: dotted fronts, and the breeding front
     in madder.
     """
     if row.band.untreated is None or not row.band.breeds:
@@ -129,7 +131,7 @@ def _stretches(shown: NDArray[np.bool_]) -> list[range]:
 
 
 def spared_height(stroke: Stroke, row: int, k: float) -> tuple[float, float]:
-    """px of eggs that a stroke passes over, and px of everything it meets, at the
+    """The px of eggs that a stroke passes over, and of everything that it meets, at the
     moment of the stroke.
     """
     before, after = stroke.before[row], stroke.after[row]
@@ -138,7 +140,9 @@ def spared_height(stroke: Stroke, row: int, k: float) -> tuple[float, float]:
 
 
 def stroke_through(row: BandRow, position: int, stroke: Stroke, data: ChartData, k: float) -> str:
-    """The stroke inside a band: hollow where the stage mostly survives, thick where it is met."""
+    """The stroke inside a band: hollow where most of the stage survives, thick where it
+    is hit.
+    """
     t = days_since(data, stroke.at)
     passed, whole = spared_height(stroke, position, k)
     a, b, c = row.at(t, 0), row.at(t, passed), row.at(t, max(whole, passed + 2.5))
@@ -229,7 +233,9 @@ def stamps(row: BandRow, data: ChartData, k: float, room: float, per_day: float)
 
 
 def handle(at: Point, state: str, turn: int = 0, scale: float = 1.0) -> str:
-    """A plant label: ticked when done, filled with a ring when next, outlined when planned."""
+    """A plant label as a handle: ticked when done, filled with a ring when next,
+    outlined when planned.
+    """
     body = "M-11 -15H11V7L4 15H-4L-11 7Z"
     inner = {
         "done": f'<path class="tick-mark" transform="rotate({-turn})" d="M-6 -2.5L-1.8 2.1L6 '
@@ -253,7 +259,7 @@ def handle(at: Point, state: str, turn: int = 0, scale: float = 1.0) -> str:
 def slider(
     stroke: Stroke, n: int, at: Point, hit: tuple[float, float], speech: Speech, body: str
 ) -> str:
-    """A handle that can be moved along the axis, with its window said; `n` counts the
+    """A handle that can be moved along the axis; its window is said. `n` counts the
     planned evenings from 0.
     """
     window = (

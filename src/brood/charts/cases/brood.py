@@ -60,9 +60,7 @@ class _Chart:
 
 
 def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> str:
-    """The chart lying, for wide pages; with handles that can be moved along the axis
-    when `movable`.
-    """
+    """The chart for wide pages. With `movable` its handles can be moved along the axis."""
     c = _Chart(data, speech)
     body = "".join(
         (

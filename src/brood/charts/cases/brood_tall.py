@@ -1,5 +1,5 @@
-"""The brood chart standing, for phones: time runs down, bands grow to the right,
-handles at the right thumb.
+"""The brood chart for phones: time runs down, bands grow to the right, and the handles
+are at the right thumb.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ LEAST_PER_DAY, GAP, LEAST = 13.0, 16.0, 26.0
 
 
 def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> str:
-    """The chart for narrow pages; with handles that can be moved along the axis when `movable`."""
+    """The chart for narrow pages. With `movable` its handles can be moved along the axis."""
     length = days_since(data, data.last)
     gaps = [
         (b.at - a.at) / timedelta(days=1)

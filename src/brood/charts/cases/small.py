@@ -20,10 +20,10 @@ def course(
     title: str,
     early: Sequence[int] = (),
 ) -> str:
-    """Numbers from day 0 on, strokes on `days`, hollow and slashed where `early` says
-    that a label would not allow it.
+    """Numbers from day 0 on, with strokes on `days`; a stroke is hollow and slashed
+    where `early` says that a label forbids it.
 
-    `tallest` is the number at full height, shared by pictures that stand side by side.
+    `tallest` is the number at full height. Pictures that stand side by side share it.
     """
     span = max(len(totals) - 1, 1)
 

@@ -1,5 +1,5 @@
-"""All that is alive, in one line: the expected number on a scale of tens, between a
-cool, slow and a warm, quick course.
+"""Everything alive in one line: the expected number on a scale of tens, between a cool,
+slow course and a warm, quick one.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from brood.services.cases.chart_data import ChartData
 from brood.services.voice.speech import Speech, number
 
 FEWEST = 0.1
-"""The scale ends here; less than this is as good as none."""
+"""The scale ends here. Less than this is as good as none."""
 
 
 @dataclass(frozen=True)
@@ -43,8 +43,8 @@ class _Frame:
 
 
 def draw(data: ChartData, speech: Speech, *, wide: bool) -> str:
-    """The strip under the brood chart: on wide pages on the same days as the chart
-    above, else on its own.
+    """The strip under the brood chart. On wide pages it has the same days as the chart
+    above it.
     """
     spread = data.spread
     most = 10.0 ** np.ceil(np.log10(max(float(spread.high.max()), 10.0)))

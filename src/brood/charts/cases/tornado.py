@@ -1,5 +1,5 @@
-"""How far each assumption moves the chance: bars to the left and the right of what it
-is, the widest on top.
+"""How far each assumption moves the chance: bars to the left and right of the present
+chance, the widest on top.
 """
 
 from __future__ import annotations
@@ -17,8 +17,8 @@ the row's top.
 
 
 def draw(rows: Sequence[Assumption], chance: float, *, wide: bool = True) -> str:
-    """One bar for each assumption, from the chance at its one end to that at its other,
-    with both ends named; names beside or above the bars.
+    """One bar for each assumption, from the chance at its one end to that at its other.
+    Both ends are named; the names stand beside or above the bars.
     """
     w, left, right, row_px, drop = WIDE if wide else NARROW
     height = TOP + row_px * len(rows) + 10

@@ -18,8 +18,8 @@ a drawing with legs reaches.
 
 
 def magnified(loupe: Loupe) -> str:
-    """The stages at one scale, as large as the round allows; what would be too small to
-    see is drawn a little larger.
+    """The stages at one scale, as large as the circle allows. What would be too small
+    to see is drawn a little larger.
     """
     stages = loupe.stages
     longest = max(s.middle_mm for s in stages)
@@ -67,8 +67,8 @@ def _seats(n: int) -> Sequence[Point]:
 
 
 def life_size(loupe: Loupe) -> str:
-    """A ruler in mm with every stage at its true size: drawn in mm, shown true once the
-    screen is calibrated.
+    """A ruler in mm with every stage at its true size. It is drawn in mm and shown true
+    once the screen is calibrated.
     """
     out = line((2, 14), (2 + RULER_MM, 14), "mm-line")
     for mm in range(RULER_MM + 1):

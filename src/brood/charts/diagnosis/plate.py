@@ -16,7 +16,7 @@ PIN = 17.0
 
 def draw(result: LookResult, base: str) -> str:
     """The plant with a pin for every zone: solid where something was found, ringed
-    where it was looked at, dashed where not; pins are links.
+    where it was looked at, dashed where not. Pins are links.
     """
     build, top = BUILDS[result.build]
     parts, spots = build()
@@ -448,6 +448,6 @@ BUILDS: dict[str, tuple[Callable[[], tuple[str, Spots]], float]] = {
     "head": (_head, 78),
     "tray": (_tray, 120),
 }
-"""Drawing with its pins (where each stands, what it points at), and where the drawing
-begins, of every build.
+"""For every build: its drawing with its pins (where each stands, what it points at),
+and where the drawing begins.
 """

@@ -16,7 +16,7 @@ MARKS = ((1.0, "certain"), (0.5, "1 in 2"), (0.1, "1 in 10"), (0.02, "1 in 50"),
 
 
 def draw(found: Clearing, today: date, speech: Speech, *, wide: bool) -> str:
-    """From today to the all-clear, or as far as is foreseen."""
+    """From today to the all-clear, or as far as can be foreseen."""
     w, h, left, right, top, foot = (
         (808.0, 300.0, 74.0, 20.0, 40.0, 40.0) if wide else (354.0, 330.0, 66.0, 8.0, 40.0, 40.0)
     )
@@ -106,7 +106,9 @@ def _names(
     corner: Point,
     tick: str,
 ) -> str:
-    """Days under the looks, none over another and none beyond the corner at the right."""
+    """The days under the looks. None stands over another, and none beyond the corner at
+    the right.
+    """
     out, reached = "", -99.0
     edge, foot = corner
     days = sorted(

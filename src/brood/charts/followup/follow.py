@@ -1,5 +1,5 @@
-"""Expected against seen: the band that was expected, what looks saw as dots, evenings
-as strokes, and the course that the counts speak for.
+"""Expected and seen: the expected band, what looks saw as dots, evenings as strokes,
+and the course that the counts speak for.
 """
 
 from __future__ import annotations
@@ -80,7 +80,9 @@ def draw(data: FollowChart, speech: Speech, *, wide: bool) -> str:
 
 
 def _dot(x: Along, y: Callable[[float], float], dot: Dot) -> str:
-    """What a look saw, as wide as its day is vague; an open ring at the foot for nothing alive."""
+    """What a look saw. The dot is as wide as its day is vague; an open ring at the foot
+    means nothing alive.
+    """
     at = (x(dot.on), y(dot.count))
     reach = x(float(dot.spread_days)) - x(0.0)
     vague = line((at[0] - reach, at[1]), (at[0] + reach, at[1]), "seen-vague") if reach else ""

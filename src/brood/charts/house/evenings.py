@@ -1,5 +1,5 @@
-"""Evenings across plants: each plant's windows in a row, one line down through all that
-an evening serves. On a phone time runs down.
+"""Evenings across plants: each plant's windows in a row, and one line down through all
+that an evening serves. On a phone time runs down.
 """
 
 from __future__ import annotations

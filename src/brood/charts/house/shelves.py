@@ -1,5 +1,5 @@
 """The plan of a place: its shelves, the plants along them, what touches, shared trays,
-where the air moves; how each plant stands.
+where the air moves, and how each plant stands.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from brood.services.house.neighbours import STATES, Standing
 
 CELL, ROW, TOP, AIR = 104.0, 136.0, 8.0, 48.0
 MOST = 40
-"""More plants than this are not drawn: of such a place only those that are not clear."""
+"""Of a place with more plants than this only those are drawn that are not clear."""
 SHORT = {
     "infested": "infested",
     "suspect": "suspect",

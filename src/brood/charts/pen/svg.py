@@ -32,7 +32,7 @@ def line(a: Point, b: Point, cls: str) -> str:
 
 
 def rect(x: float, y: float, w: float, h: float, cls: str) -> str:
-    """A rectangle; a negative size is turned round."""
+    """A rectangle. A negative size is turned round."""
     x, w = (x + w, -w) if w < 0 else (x, w)
     y, h = (y + h, -h) if h < 0 else (y, h)
     return f'<rect class="{cls}" x="{num(x)}" y="{num(y)}" width="{num(w)}" height="{num(h)}"/>'
@@ -44,25 +44,27 @@ def circle(at: Point, r: float, cls: str) -> str:
 
 
 def text(at: Point, words: str, cls: str = "", anchor: str = "") -> str:
-    """A line of text; `anchor` is middle, end or empty."""
+    """A line of text. `anchor` is middle, end or empty."""
     side = f' text-anchor="{anchor}"' if anchor else ""
     return f'<text class="{cls}" x="{num(at[0])}" y="{num(at[1])}"{side}>{escape(words)}</text>'
 
 
 def width(words: str, size: float = 12.5) -> float:
-    """Roughly how wide a text is, px; errs on the wide side."""
+    """The approximate width of a text in px, rather too wide than too narrow."""
     return len(words) * size * 0.545
 
 
 def shortened(words: str, room: float, size: float = 12.5) -> str:
-    """A text that fits into a width in px, its end left out for an ellipsis where it must."""
+    """A text that fits into a width in px; its end is replaced by an ellipsis where
+    necessary.
+    """
     if width(words, size) <= room:
         return words
     return words[: max(int(room / width("x", size)) - 1, 1)].rstrip() + "…"
 
 
 def simplify(points: Sequence[Point], tolerance: float = 0.3) -> list[Point]:
-    """Fewer points on the same line, none further off than `tolerance` px (Douglas &
+    """Fewer points on the same line, none farther off than `tolerance` px (Douglas &
     Peucker 1973, Cartographica 10:112–122).
     """
     keep = [False] * len(points)
@@ -101,8 +103,8 @@ def figure(
     role: str = "img",
     data: dict[str, str] | None = None,
 ) -> str:
-    """A whole picture with its name and description; `role` group for one with things
-    to move, `data` for what moves them.
+    """A whole picture with its name and description. `role` is group for one with
+    things to move; `data` is for what moves them.
     """
     more = "".join(
         f' data-{key}="{escape(value, quote=True)}"' for key, value in (data or {}).items()

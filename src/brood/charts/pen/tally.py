@@ -9,8 +9,8 @@ STEP, GATE, HIGH = 3.6, 21.0, 16.0
 
 
 def draw(count: int) -> str:
-    """Up to 35 strokes, every fifth across the four before it; decoration beside the
-    written number.
+    """Up to 35 strokes, every fifth across the four before it. It decorates the written
+    number.
     """
     shown = min(count, MOST)
     out = []

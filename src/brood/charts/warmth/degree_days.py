@@ -14,8 +14,8 @@ ROUND = (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000)
 
 
 def draw(result: BenchResult, speech: Speech) -> str:
-    """Cumulative degree-days; what is measured solid, what is forecast dotted, what is
-    expected dashed, the biofix marked.
+    """Cumulative degree-days: measured solid, forecast dotted, expected dashed, with
+    the biofix marked.
     """
     scale = 1.0 if speech.unit == "C" else 9 / 5
     days = result.days

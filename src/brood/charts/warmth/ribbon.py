@@ -1,5 +1,5 @@
-"""The warmth ribbon: a line for what was measured, hatching between night and day for
-what is expected.
+"""The warmth ribbon: a line for measured hours, and hatching between night and day for
+expected ones.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from brood.services.voice.speech import UNITS, Speech
 STEPS = {"C": (5.0, 10.0, 20.0), "F": (10.0, 20.0, 40.0)}
 MOST_STEPS = 3
 SHOWN_SPREAD = 0.5
-"""Share of an hour's spread that widens the hatch to either side."""
+"""The share of an hour's spread that widens the hatch to either side."""
 
 
 def ribbon(
@@ -113,7 +113,7 @@ def _runs(hours: list[int]) -> list[list[int]]:
 
 
 def _alike(series: HourlySeries, hours: list[int]) -> list[list[int]]:
-    """Runs of neighbouring hours of one origin; each begins with the last hour of the
+    """Runs of neighbouring hours of one origin. Each begins with the last hour of the
     one before, so that lines join.
     """
     runs: list[list[int]] = []
@@ -168,8 +168,8 @@ PLACE_WIDTH, LEFT, TOP, FOOT = 1216.0, 52.0, 44.0, 214.0
 
 
 def draw(result: PlaceResult, speech: Speech) -> str:
-    """A place's warmth: what was measured, filled or told up to now, what is forecast
-    and expected after it, what was refused.
+    """A place's warmth: measured, filled or told up to now, forecast and expected after
+    it, and what was refused.
     """
     series, now = result.series, result.now
     if series is None:

@@ -1,4 +1,4 @@
-"""Reads a form field by field and gathers a sentence for every field that cannot be used."""
+"""Reads a form field by field and collects a sentence for every field that cannot be used."""
 
 from __future__ import annotations
 
@@ -14,8 +14,8 @@ KEY_DIGITS = 12
 
 
 def key_of(text: str) -> int | None:
-    """The number of something in the household; None for what can be none: numbers have
-    twelve digits at most.
+    """The number of something in the household. None for what cannot be one: numbers
+    have at most twelve digits.
     """
     return int(text) if text.isascii() and text.isdigit() and len(text) <= KEY_DIGITS else None
 
@@ -52,8 +52,8 @@ class Reader:
         return value
 
     def name(self, name: str, what: str) -> str:
-        """What something is called: one line, without the signs that pages and
-        calendars are written with.
+        """What something is called: one line, without the characters that have a
+        meaning in pages and calendars.
         """
         value = self.text(name, what)
         if set(value) & set("<>\n"):
@@ -75,7 +75,7 @@ class Reader:
         return found or 0
 
     def number(self, name: str, what: str, low: float, high: float) -> float | None:
-        """A number, or None when nothing was typed; a decimal comma will do."""
+        """A number, or None when nothing was typed. A decimal comma works too."""
         value = self.raw(name).replace(",", ".").replace("−", "-")
         if not value:
             return None
@@ -98,7 +98,7 @@ class Reader:
         return None if found is None else int(found)
 
     def count(self, name: str, what: str) -> float | None:
-        """A number of animals: more than 0, a million at most."""
+        """A number of animals: more than 0, at most a million."""
         found = self.number(name, what, 0.0, MOST_COUNT)
         if found is not None and found <= 0:
             self.fault(name, f"{what} must be more than 0. Leave it empty when there was none.")

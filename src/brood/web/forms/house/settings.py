@@ -7,7 +7,7 @@ from brood.web.forms.reader import Reader
 
 
 def read(reader: Reader, now: Preferences) -> Preferences:
-    """Settings as chosen, what the form leaves out as it is now; raises FieldErrors."""
+    """Settings as chosen. What the form leaves out stays as it is now. Raises FieldErrors."""
     chosen = {
         name: reader.choice(name, allowed, "a setting")
         if name in reader.form

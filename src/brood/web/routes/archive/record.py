@@ -61,7 +61,7 @@ def learnt() -> Response:
 
 @bp.get("/record/costs")
 def spent() -> Response:
-    """What a year came to: hours, money, plants lost."""
+    """What pests have cost in a year: hours, money, plants lost."""
     return _costs({}, {})
 
 
@@ -175,8 +175,8 @@ def copy() -> Response:
 
 @bp.post("/record/import")
 def take_in() -> Response:
-    """An exported household into this empty one: as large as an export may be, whatever
-    the limit is for other files.
+    """Read an exported household into this empty one. It may be as large as an export,
+    whatever the limit for other files.
     """
     request.max_content_length = transfer.LARGEST
     given = request.files.get("file")
@@ -193,7 +193,7 @@ def take_in() -> Response:
 
 @bp.post("/plants/<int:plant_id>/event")
 def befell(plant_id: int) -> Response:
-    """What befell a plant."""
+    """Record an event in a plant's life."""
     reader = Reader(request.form, speech(), today())
     kind = reader.choice("kind", events.EVENTS, "what happened")
     on: date = reader.day("on", "The day", back=800) if reader.raw("on") else today()
@@ -218,7 +218,7 @@ def befell(plant_id: int) -> Response:
 
 @bp.post("/events/<int:event_id>/withdraw")
 def unsaid(event_id: int) -> Response:
-    """Take back what was said to have befallen a plant."""
+    """Take back an event that was recorded."""
     with household().store.writing() as session:
         plant_id = events.take_back(session, event_id, now=now())
     return render.go(url_for("plants.one", plant_id=plant_id))

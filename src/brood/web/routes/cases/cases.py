@@ -82,8 +82,8 @@ def _offers(session: Session, plant: Plant, pest_id: str) -> list[Offer]:
 
 
 def _ticked(session: Session, plant: Plant, pest_id: str, *, again: bool) -> set[str]:
-    """What is ticked: as sent, or to begin with the mildest that does enough and is
-    offered here without a warning.
+    """What is ticked: as sent, or to begin with the mildest treatments that do enough
+    and are offered here without a warning.
     """
     if again:
         return {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
@@ -221,8 +221,8 @@ def correct_find(finding_id: int) -> Response:
 
 @bp.post("/cases/<int:case_id>/close")
 def close(case_id: int) -> Response:
-    """Close a case, or open it again, as the form says; one that is not clear by its
-    record asks first.
+    """Close a case, or open it again, as the form says. A case that its record does not
+    show to be clear asks first.
     """
     closed = request.form.get("to") != "open"
     with household().store.reading() as session:
@@ -257,7 +257,9 @@ def chance(case_id: int) -> Response:
 
 @bp.get("/cases/<int:case_id>/assumptions")
 def rests_on(case_id: int) -> Response:
-    """Every number that the chance rests on, and what it would be at the number's ends."""
+    """Every number that the chance depends on, and what the chance would be at the ends
+    of that number.
+    """
     with household().store.reading() as session:
         row = queries.case(session, case_id)
         try:

@@ -27,7 +27,7 @@ def _reader() -> Reader:
 
 
 def _back(case_id: int) -> Response:
-    """To where the tap came from, or to the case's looks."""
+    """To the page from which the button was pressed, or to the looks of the case."""
     return render.back(url_for("follow.page", case_id=case_id))
 
 
@@ -87,7 +87,7 @@ def record(case_id: int) -> Response:
 @bp.post("/cases/<int:case_id>/inspect/none")
 def none_seen(case_id: int) -> Response:
     """One tap on a button that says so: looked over leaf by leaf, nothing alive. The
-    same `sent_key` is taken once only.
+    same `sent_key` is taken once.
     """
     with household().store.writing() as session:
         said = inspections.InspectCommand(
@@ -123,7 +123,7 @@ def withdraw(inspection_id: int) -> Response:
 
 @bp.get("/cases/<int:case_id>/follow")
 def page(case_id: int) -> Response:
-    """Expected against seen, the verdict, where what lives came from, and what to check."""
+    """Expected and seen, the verdict, where what lives came from, and what to check."""
     return _page(case_id, {}, {})
 
 

@@ -19,7 +19,7 @@ def keys() -> Response:
 
 @bp.get("/safety")
 def safety() -> Response:
-    """Everything to mind, on one page to print."""
+    """Every caution, on one page to print."""
     held = catalogue()
     rows = [(t, held.care[t.id]) for t in held.treatments.values() if held.care[t.id].hazards]
     with household().store.reading() as session:

@@ -73,7 +73,7 @@ def keep() -> Response:
 
 @bp.get("/today/apart")
 def apart() -> Response:
-    """Which plants are kept apart, and for how many days yet; or the line of one case
+    """Which plants are kept apart, and for how many more days; or the line of one case
     or one plant kept apart.
     """
     case_id, kept_id = key_of(request.args.get("case", "")), key_of(request.args.get("kept", ""))

@@ -1,5 +1,5 @@
-"""The means of a case: what is offered here, what each would change, leaves, soil, and
-whether the plant is worth it.
+"""The treatments of a case: what is offered here, what each would change, leaves, soil,
+and whether the plant is worth it.
 """
 
 from __future__ import annotations
@@ -57,7 +57,7 @@ def _own(result: choose.MeansResult) -> dict[str, str]:
 
 @bp.post("/cases/<int:case_id>/means")
 def put(case_id: int) -> Response:
-    """Set the means and plan again."""
+    """Set the treatments and plan again."""
     reader = Reader(request.form, speech(), today())
     try:
         acts = form.acts(reader, catalogue().treatments)
@@ -79,7 +79,7 @@ def put(case_id: int) -> Response:
 
 @bp.get("/cases/<int:case_id>/means/figures")
 def figures(case_id: int) -> Response:
-    """What each means would do to the evenings and the chance."""
+    """What each treatment would do to the evenings and the chance."""
     with household().store.reading() as session:
         try:
             now_, toggles, soil, triage = advice.whole(session, catalogue(), case_id, today=today())

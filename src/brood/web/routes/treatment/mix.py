@@ -102,8 +102,8 @@ def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) 
 def _first(
     row: PestCase | None, values: Mapping[str, str], bottles: list[StockItem]
 ) -> dict[str, str]:
-    """What the bench is filled in with to begin with: what the case uses, from the
-    bottle that holds it.
+    """What the bench is filled in with at first: what the case uses, from the bottle
+    that holds it.
     """
     metric = prefs().measure == "metric"
     recipes = catalogue().recipes.recipe
