@@ -1,5 +1,5 @@
-"""Shared ground: the catalogue, a migrated database copied for every test, a page
-client, the demo household.
+"""What all tests share: the catalogue, a migrated database copied for every test, a
+page client, the demo household.
 """
 
 from __future__ import annotations

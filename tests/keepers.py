@@ -1,5 +1,5 @@
-"""Simulated keepers: they have a plant with known causes, look, and now and then miss
-or misjudge what they see.
+"""Simulated keepers: they have a plant with known causes, look at it, and now and then
+miss something or see what is not there.
 """
 
 from __future__ import annotations

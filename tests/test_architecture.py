@@ -1,4 +1,4 @@
-"""The house keeps its plan: who may import whom, and where things are found."""
+"""The house keeps its plan: which module may import which, and where things are found."""
 
 import ast
 from pathlib import Path

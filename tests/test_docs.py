@@ -1,4 +1,4 @@
-"""The documents tell the truth: commands, screens, pictures and terms are those of the program."""
+"""The documents are true: commands, screens, pictures and terms are those of the program."""
 
 import runpy
 from dataclasses import fields

@@ -1,4 +1,4 @@
-"""The catalogue: what ships is sound, and every fault of a broken one is told at once."""
+"""The catalogue: what ships is sound, and every fault of a broken one is reported at once."""
 
 import shutil
 from importlib.resources import as_file, files
@@ -263,7 +263,7 @@ def test_a_figure_without_a_source_and_a_column_without_a_figure_are_faults(copy
     assert "no figure, or one too many, for soil-pupa" in told
 
 
-def test_unknown_ids_are_answered_with_those_there_are(catalogue):
+def test_an_unknown_id_is_answered_with_the_known_ones(catalogue):
     with pytest.raises(InputError) as caught:
         catalogue.pest("dragon")
     assert MITE in caught.value.allowed
@@ -304,7 +304,7 @@ def test_own_figures_replace_constants_and_impossible_or_unknown_ones_are_refuse
             with_own(catalogue, {MITE: bad})
 
 
-def test_faults_of_the_graded_words_are_told_with_file_and_key(copy):
+def test_faults_of_the_graded_words_are_reported_with_file_and_key(copy):
     harmless = copy / "signs" / "harmless.toml"
     harmless.write_text(
         harmless.read_text("utf-8")

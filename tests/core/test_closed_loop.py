@@ -1,4 +1,6 @@
-"""Learning and clearing against a simulated truth, a closed form, and what must always hold."""
+"""Learning and clearing, compared with a simulated truth and with a closed form; and
+properties that must always hold.
+"""
 
 import sys
 from dataclasses import replace
@@ -61,7 +63,7 @@ def test_two_looks_tell_a_course_that_works_from_one_that_does_not(effective, se
             assert story.kept == story.first_planned
 
 
-def test_all_clear_is_declared_of_the_clear_and_of_no_other():
+def test_all_clear_is_declared_only_of_what_is_clear():
     """Two of the two hundred households of `make bench`."""
     for seed in (1, 3):
         story, slow = household(seed)
@@ -76,7 +78,7 @@ def odds(case, until, questions, reaches=(0.9,)):
     return steps, fates(case, steps, survive, fresh, questions, min(f.on for f in case.found))
 
 
-def test_an_old_male_is_alive_by_the_law_of_his_life_and_looks_find_him_by_theirs():
+def test_a_male_dies_at_his_own_rate_and_a_look_finds_him_with_its_own_chance():
     case = soaped(APHID, 20.0)
     case = replace(
         case,
@@ -198,7 +200,7 @@ def test_clean_looks_at_what_must_be_a_crowd_still_give_a_chance():
     assert all(worth > 0 for _, worth in found.worth)
 
 
-def test_a_belief_without_a_doubt_still_sums_to_one():
+def test_a_belief_that_is_certain_still_sums_to_one():
     """All weight on one reach: the groups of reaches that stand for it hold no empty one."""
     case = treated(soaped(APHID, 21.0, kill=0.9), range(0, 20, 2))
     looks = [Inspection(day(n), {"young": 900.0 + n, "adult": 300.0}) for n in range(1, 40, 3)]
@@ -235,7 +237,7 @@ def test_vague_days_and_cards_carry_their_uncertainty():
     assert sum(few.verdicts().values()) == pytest.approx(1)
 
 
-def test_more_than_the_course_can_account_for_is_planned_for_as_new():
+def test_what_the_course_cannot_explain_is_planned_for_as_new():
     case = treated(soaped(APHID, 21.0, kill=0.9), (0, 2, 4, 6, 8))
     belief = learn(case, [Inspection(day(12)), Inspection(day(20), {"adult": 30.0})], [], day(20))
     late = [f for f in updated(belief).found if f.on == day(20)]

@@ -78,7 +78,7 @@ def test_hours_agree_with_the_closed_form_and_state_the_error_of_a_vertical_cut_
     st.floats(1, 20),
     st.sampled_from(METHODS[:3]),
 )
-def test_cut_offs_only_take_away_and_in_their_order(low, swing, lower, width, method):
+def test_cut_offs_only_lower_the_sum_and_in_their_order(low, swing, lower, width, method):
     def total(upper, cutoff):
         return float(
             from_extremes([low], [low + swing], lower, upper, method=method, cutoff=cutoff)[0]
@@ -100,6 +100,6 @@ def test_cut_offs_only_take_away_and_in_their_order(low, swing, lower, width, me
         lambda: from_extremes([5], [10], 99),
     ],
 )
-def test_what_cannot_be_is_refused(call):
+def test_impossible_values_are_refused(call):
     with pytest.raises(InputError):
         call()

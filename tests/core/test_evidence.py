@@ -1,5 +1,5 @@
-"""Identification: stories on the half that was never tuned on, simulated keepers, and
-what must hold for any answers.
+"""Identification: stories from the half that was never used for tuning, simulated
+keepers, and properties.
 """
 
 import csv
@@ -48,7 +48,7 @@ def test_there_are_stories_of_every_cause_in_both_halves():
         }
 
 
-def test_stories_that_were_not_tuned_on_are_told_right():
+def test_stories_that_were_not_tuned_on_are_identified():
     first, three, whole = [], [], []
     for story in reported():
         verdict, truth = told(story), set(story["truth"].split())
@@ -85,7 +85,7 @@ def test_one_wrong_fact_does_not_rule_the_right_class_out(wrong):
     assert np.mean([bool(k) for k in kept]) >= 0.95
 
 
-def test_simulated_keepers_are_told_right_after_a_few_answers():
+def test_simulated_keepers_get_the_right_answer_after_a_few_questions():
     rng = np.random.default_rng(12)
     runs = [
         inquire(Keeper(MODEL, (c.id,), rng), typical_setting(MODEL, c.id, rng))
@@ -98,7 +98,7 @@ def test_simulated_keepers_are_told_right_after_a_few_answers():
     assert calibration_error(np.array([r.best[1] for r in runs]), right) <= 0.12
 
 
-def test_a_mixed_plant_is_told_as_a_set():
+def test_a_plant_with_two_causes_is_identified_as_a_set():
     pair, both = ("trialeurodes-vaporariorum", "bradysia"), []
     for seed in range(12):
         keeper = Keeper(MODEL, pair, np.random.default_rng(seed), missed=0.05, false=0.01)
@@ -170,13 +170,13 @@ def test_nothing_answered_is_undecided_and_the_reference_weights_are_likelihood_
         no(*SIGNS),
     ],
 )
-def test_contradictions_are_not_guessed_at(contradiction):
+def test_contradictory_answers_leave_it_undecided(contradiction):
     verdict = weigh(MODEL, contradiction)
     assert verdict.undecided
     assert max(verdict.chances.values()) < 0.6
 
 
-def test_what_nobody_knows_is_something_else():
+def test_signs_of_no_known_cause_speak_for_something_else():
     strange = yes("tracks-inside-leaf", "grey-oval-on-leaf-top", "web-coarse-few", "eggs-on-stalks")
     verdict = weigh(MODEL, strange | no("holes-ragged", "sticky-plant"))
     assert verdict.unknown > max(verdict.chances.values())

@@ -1,5 +1,5 @@
-"""Every pest in every warmth, found early and again late, planned, drawn and ended: all
-numbers finite, all chances between 0 and 1.
+"""Every pest at every warmth, found early and again late, planned, drawn and ended: all
+numbers are possible.
 """
 
 from dataclasses import replace
@@ -177,7 +177,7 @@ def any_case(pest_id, warmth, counts, picks, late, **more):
     picks=st.lists(st.integers(0, 40), min_size=1, max_size=3),
     late=st.sampled_from([0, 12, 70]),
 )
-def test_any_pest_anywhere_gives_numbers_that_can_be(pest_id, warmth, counts, picks, late):
+def test_any_pest_anywhere_gives_possible_numbers(pest_id, warmth, counts, picks, late):
     lived_through(any_case(pest_id, warmth, counts, picks, late, horizon_days=FULL_PLAN_DAYS))
 
 

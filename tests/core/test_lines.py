@@ -1,4 +1,6 @@
-"""The day table against the chain: two formulations of one model, in chances and in numbers."""
+"""The day table compared with the half-day chain: two formulations of one model, in
+chances and in numbers.
+"""
 
 import random
 from dataclasses import replace
@@ -70,7 +72,7 @@ def test_chances_agree_within_four_in_a_hundred_and_mostly_far_closer():
         ("tetranychus-urticae", ("phytoseiulus", "neem-oil")),
     ],
 )
-def test_residues_and_traps_act_alike_in_both_and_help(pest, acts):
+def test_residues_and_traps_act_alike_in_both_models_and_help(pest, acts):
     stages = [s.id for s in CATALOGUE.pest(pest).stages]
     case = infested(pest, [(stages[0], 20.0), (stages[2], 10.0), (ADULT, 3.0)], swing(22, 2), acts)
     days = [(d, acts) for d in (0, 7, 14, 21)]
@@ -124,7 +126,7 @@ def test_stage_times_keep_mean_and_spread_in_the_table():
     )
 
 
-def test_an_evening_that_reached_less_counts_for_less_in_both():
+def test_an_evening_that_reached_less_counts_for_less_in_both_models():
     """An evening done with a reach of its own is treated so by the chain and by the day
     table; as much as usual changes nothing.
     """

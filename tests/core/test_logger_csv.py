@@ -77,7 +77,7 @@ def test_a_bad_row_is_refused_with_its_number_and_the_others_are_kept(row, reaso
     assert [r.celsius for r in log.readings] == [20.0, 20.4]
 
 
-def test_disorder_repeats_and_a_byte_order_mark_are_repaired_and_told():
+def test_disorder_repeats_and_a_byte_order_mark_are_repaired_and_noted():
     body = "2026-06-01 08:20,21\n2026-06-01 08:00,20\n2026-06-01 08:20,21\n2026-06-01 08:30,22\n"
     log = parse(("\ufeff" + HEAD + body).encode())
     assert [r.celsius for r in log.readings] == [20.0, 21.0, 22.0]
@@ -130,7 +130,7 @@ def test_other_devices_ways_of_writing_are_read(text, given, celsius):
         assert not log.refused
 
 
-def test_dates_that_read_both_ways_follow_the_run_of_the_file_and_then_the_settings():
+def test_ambiguous_dates_follow_the_order_of_the_file_and_then_the_settings():
     rows = "".join(f"{d:02d}/06/2026 08:00,20\n" for d in range(1, 12))
     assert parse((HEAD + rows).encode(), day_first=False).readings[-1].at == datetime(
         2026, 6, 11, 8

@@ -76,7 +76,7 @@ def test_parts_and_water_make_up_the_volume_or_it_is_said_that_they_do_not_fit(v
     "bad",
     [(0, 1, 70), (100, 0, 70), (100, 1, 0), (-5, 1, 70), (100, 1, 101), (float("nan"), 1, 70)],
 )
-def test_numbers_that_cannot_be_are_refused(bad):
+def test_impossible_numbers_are_refused(bad):
     with pytest.raises(InputError):
         dilute(*bad)
 

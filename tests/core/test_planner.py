@@ -519,7 +519,7 @@ def test_a_case_that_cannot_be_planned_names_its_field(make_case, more, field):
     assert caught.value.field == field
 
 
-def test_in_the_cold_nothing_develops_and_the_keeper_is_told(make_case):
+def test_in_the_cold_nothing_develops_and_the_plan_says_so(make_case):
     with pytest.raises(NothingDevelops, match="eggs wait") as caught:
         planned(make_case(celsius=6.0))
     assert DAY + timedelta(days=7) <= caught.value.inspect_on <= DAY + timedelta(days=21)

@@ -230,7 +230,7 @@ def test_another_evening_or_a_better_reach_never_lowers_the_chance(days, extra, 
 MITES = [("egg", 120.0), ("protonymph", 60.0), (ADULT, 20.0)]
 
 
-def test_the_known_orderings_come_out_of_the_mathematics():
+def test_known_orderings_of_treatments_follow_from_the_model():
     swing = daily(DAY - timedelta(days=1), [17.0] * 150, [25.0] * 150, spread_c=0.5)
 
     def chance(acts, reach, days, refuge=0.0):

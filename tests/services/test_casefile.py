@@ -44,7 +44,7 @@ def test_why_names_stage_event_and_temperature(catalogue):
         assert "20 °C" in row["why"]
 
 
-def test_what_was_done_is_counted_and_a_slip_is_told(catalogue):
+def test_evenings_done_count_and_a_slip_is_reported(catalogue):
     done = [{"date": "2026-06-01"}, {"date": "2026-06-14", "treatments": ["wiping"]}]
     answer = plan({**BASE, "start": "2026-06-14", "done": done}, catalogue)
     assert [d["date"] for d in answer["done"]] == ["2026-06-01", "2026-06-14"]

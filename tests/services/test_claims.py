@@ -1,5 +1,5 @@
 """Nothing is claimed that nobody did: looks, clear plants, ways back, closings, plants
-that are gone; and what is said twice counts once.
+that are gone.
 """
 
 from datetime import datetime, timedelta
@@ -214,7 +214,7 @@ def test_closing_asks_for_what_is_missing_also_untreated_and_held(store, catalog
         )
 
 
-def test_what_is_said_twice_is_the_same_as_said_once(demo_store, catalogue):
+def test_doing_it_twice_changes_nothing(demo_store, catalogue):
     with demo_store.writing() as session:
         kept = look_id(session, catalogue)
         task = AfterTask(case_id=1, text="Back into light", due_at=NOW)

@@ -96,7 +96,7 @@ def test_every_danger_to_a_creature_keeps_the_treatment_from_where_it_lives():
     assert seen >= 15
 
 
-def test_an_aquarium_gets_its_words_with_pyrethrins():
+def test_pyrethrins_carry_a_warning_for_an_aquarium():
     cautions = " ".join(offer(CATALOGUE, "pyrethrins", here(["fish"])).cautions)
     assert "cover the aquarium or move it" in cautions
     assert "within the hour, once the room is aired" in cautions
@@ -106,7 +106,7 @@ def test_an_aquarium_gets_its_words_with_pyrethrins():
 PAK_CHOI = plant("Pak choi", "cabbage-family")
 
 
-def test_six_days_before_harvest_only_what_the_waiting_time_allows():
+def test_six_days_before_harvest_the_waiting_time_decides_what_is_offered():
     bed = here(setting="outdoor", plant=PAK_CHOI, harvest=TODAY + timedelta(days=6))
     allowed = {o.record.id for o in offers(CATALOGUE, "plutella-xylostella", bed) if o.allowed}
     assert {"wiping", "btk", "spinosad"} <= allowed
@@ -180,7 +180,7 @@ def test_natural_enemies_wait_for_what_is_left_of_a_spray():
     ).allowed
 
 
-def test_too_many_sprays_and_one_group_for_too_long_are_said():
+def test_too_many_sprays_and_one_group_for_too_long_are_warned_of():
     soaps = tuple((TODAY - timedelta(days=d), "insecticidal-soap") for d in (2, 6, 10))
     assert "Used 3 times in 14 days" in " ".join(
         offer(CATALOGUE, "insecticidal-soap", here(used=soaps)).warnings

@@ -22,7 +22,7 @@ from brood.store.tables import PatchTest
 SPEECH = Speech()
 
 
-def test_lessons_tell_uses_effect_and_injury(demo_store, catalogue):
+def test_lessons_say_uses_effect_and_injury(demo_store, catalogue):
     with demo_store.writing() as session:
         row = queries.case(session, 4)
         row.patches.append(
@@ -94,7 +94,7 @@ def test_steps_follow_the_work(demo_store, catalogue):
 
 
 @pytest.mark.parametrize(("evenings", "free"), [("0123456", 7), ("56", 2), ("", 7), ("9", 7)])
-def test_free_evenings_are_weekdays_and_nonsense_is_every_day(store, evenings, free):
+def test_free_evenings_are_weekdays_and_nonsense_means_every_day(store, evenings, free):
     with store.writing() as session:
         preferences.put(session, "evenings", evenings)
     with store.reading() as session:
@@ -103,7 +103,7 @@ def test_free_evenings_are_weekdays_and_nonsense_is_every_day(store, evenings, f
     assert Preferences().free(NOW.date())
 
 
-def test_a_card_is_counted_once_a_time_and_in_order(demo_store, catalogue):
+def test_a_card_is_counted_once_for_each_day_and_in_order(demo_store, catalogue):
     with demo_store.writing() as session:
         inspections.hang(session, 6, "yellow", NOW.date() - timedelta(days=6), now=NOW)
     with demo_store.reading() as session:

@@ -1,5 +1,5 @@
-"""A case that nobody told anything of for longer than a generation: count again, and a
-new course begins from the count.
+"""A case about which nothing was recorded for longer than a generation: count again,
+then a new course.
 """
 
 from dataclasses import fields, replace

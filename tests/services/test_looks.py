@@ -132,7 +132,7 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
         assert all(a.how.startswith("from the look of") for a in reopened.answers)
 
 
-def test_what_was_seen_implies_what_was_not(demo_store, catalogue):
+def test_seen_stages_imply_unseen_ones(demo_store, catalogue):
     with demo_store.writing() as session:
         look_id = begun(session, catalogue, {}, AUBERGINE)
         look_log.keep_stages(

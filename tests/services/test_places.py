@@ -45,7 +45,7 @@ def test_overlapping_files_count_nothing_twice_and_the_same_file_is_refused(stor
         take(store, sill, "\n".join(lines[:500]))
 
 
-def test_readings_that_contradict_an_earlier_file_are_refused_and_told(store, sill):
+def test_readings_that_contradict_an_earlier_file_are_refused_and_listed(store, sill):
     take(store, sill, "time,temperature_c\n2026-06-01 08:00,20\n2026-06-01 09:00,21\n")
     upload = take(store, sill, "time,temperature_c\n2026-06-01 08:00,25\n2026-06-01 10:00,22\n")
     assert upload.taken == 1

@@ -1,4 +1,4 @@
-"""Sentences: dates and temperatures as this keeper says them, and every kind of reason."""
+"""Sentences: dates and temperatures as this keeper reads them, and every kind of reason."""
 
 from datetime import date, datetime
 
@@ -27,7 +27,7 @@ def test_dates_follow_the_locale_and_temperatures_the_unit():
     ("value", "words_"),
     [(0.3, "under 1"), (1.2, "1"), (99.4, "99"), (123.0, "120"), (2468.0, "2500")],
 )
-def test_numbers_are_as_exact_as_they_deserve(value, words_):
+def test_numbers_are_no_more_exact_than_they_are_known(value, words_):
     assert number(value) == words_
 
 
@@ -45,7 +45,7 @@ def test_lists_and_days_read_as_english():
     ("pest", "stage", "event"),
     [(MITE, "egg", "hatch"), (THRIPS, "pupa", "emergence"), (MITE, "larva", "moult")],
 )
-def test_every_reason_is_whole_and_names_the_warmth(catalogue, kind, pest, stage, event):
+def test_every_reason_is_a_whole_sentence_and_names_the_warmth(catalogue, kind, pest, stage, event):
     why = Reason(kind, stage, event, WHEN, WHEN, 21.4, 0.97, 0.6)
     text = words.reason(catalogue.pests[pest], why, GB, 2)
     assert "about 21 °C" in text
@@ -85,7 +85,7 @@ def test_the_next_action_is_one_sentence(catalogue, earliest, target, latest, to
     assert "None" not in words.window(a, at[3], GB)
 
 
-def test_a_changed_course_is_told_with_its_cost():
+def test_a_changed_course_says_what_it_costs():
     later = words.course_change(MON, date(2026, 6, 9), 5, 6, GB)
     assert later == "It costs 1 more evening and the course ends 8 days later, on Tue 9 June."
     assert words.course_change(MON, MON, 5, 5, GB) == "The end of the course does not move."

@@ -285,7 +285,7 @@ def test_a_line_that_cannot_be_used_says_why(demo_store, line, says):
         assert says in pasting.lines(session, line)[0].fault
 
 
-def test_addresses_end_when_taken_back_and_open_on_their_days_alone(demo_store, catalogue):
+def test_addresses_end_when_revoked_and_open_only_on_their_days(demo_store, catalogue):
     day = NOW.date()
     with demo_store.writing() as session:
         feed = sharing.make(session, "feed", "phone", now=NOW)

@@ -94,7 +94,7 @@ def test_the_chart_shows_where_the_evenings_stood(keeper):
         (lambda days: text([*days[:-1], days[-1] + timedelta(days=3000)]), "from today"),
     ],
 )
-def test_dates_that_cannot_be_say_so_and_nothing_is_kept(keeper, change, words):
+def test_impossible_dates_are_refused_and_nothing_is_kept(keeper, change, words):
     days = planned_days(keeper)
     with pytest.raises(FieldErrors, match=words):
         tried(keeper, change(days))
@@ -197,7 +197,7 @@ def test_days_are_read_as_people_write_them(words, days):
 
 
 @pytest.mark.parametrize("words", ["now", "-1", "500", "every day"])
-def test_days_that_are_none_are_refused(words):
+def test_text_that_is_no_list_of_days_is_refused(words):
     with pytest.raises(ValueError, match=r".*"):
         rehearsal.days_of(words)
 

@@ -49,7 +49,7 @@ def test_the_file_is_opened_with_foreign_keys_and_a_write_ahead_log(store):
         session.add(Stay(plant_id=99, place_id=99, since_on=NOW.date(), recorded_at=NOW))
 
 
-def test_no_change_of_many_at_once_is_lost(store):
+def test_no_change_is_lost_when_many_write_at_once(store):
     with store.writing() as session:
         session.add(Setting(key="n", value="0"))
 
@@ -89,7 +89,7 @@ def test_a_household_of_a_newer_version_is_left_alone(tmp_path):
         open_store(path)
 
 
-def test_a_folder_that_cannot_be_used_is_told_in_a_sentence(tmp_path):
+def test_a_folder_that_cannot_be_used_is_reported_in_a_sentence(tmp_path):
     (tmp_path / "file").write_text("not a folder")
     with pytest.raises(SettingError, match="cannot be used"):
         open_store(tmp_path / "file" / "household.sqlite")

@@ -82,7 +82,7 @@ def test_from_nothing_to_a_calendar(browser, site, size, script):
     page.context.close()
 
 
-def test_a_slip_is_told_on_the_page_and_a_bad_day_keeps_what_was_typed(browser, site):
+def test_a_slip_is_shown_and_a_bad_day_keeps_what_was_typed(browser, site):
     page = visit(browser, site, viewport=SIZES["laptop"])
     set_up_household(page)
     open_case(page)

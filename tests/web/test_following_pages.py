@@ -31,7 +31,7 @@ def picture():
     return io.BytesIO(data.getvalue())
 
 
-def test_only_a_look_counts_and_a_contradiction_is_said(demo_client):
+def test_only_a_look_counts_and_a_contradiction_is_refused(demo_client):
     address = "/cases/6/inspect"
     assert "Only a look counts" in text_of(demo_client.post(address, data={}))
     assert "One of the two is not so" in text_of(
@@ -219,7 +219,7 @@ LONG = "9" * 40
 
 
 @pytest.mark.parametrize("number", [LONG, "²", "-1", "1e3", "nan", "'; drop table plant;--"])
-def test_a_number_that_is_none_finds_nothing_and_breaks_nothing(demo_client, number):
+def test_an_impossible_number_in_an_address_finds_and_breaks_nothing(demo_client, number):
     for address in ("/places/{}/plan", "/cases/{}/clearing", "/quarantine/{}", "/plants/{}"):
         assert demo_client.get(address.format(number)).status_code == 404
     for address in (
@@ -238,7 +238,7 @@ def test_a_number_that_is_none_finds_nothing_and_breaks_nothing(demo_client, num
     )
 
 
-def test_what_it_came_to_is_added_up_and_corrected(demo_client):
+def test_costs_are_added_up_and_corrected(demo_client):
     page = text_of(demo_client.get("/record/costs"))
     assert "33.40 spent" in page
     wrong = demo_client.post("/record/costs", data={"what": "Pots", "amount": "-3", "case": "1"})

@@ -56,7 +56,7 @@ def test_long_tailed_mealybugs_on_coffee_take_swab_and_spray_and_fewer_evenings(
     assert len(both) < len(alone)
 
 
-def test_means_that_are_not_offered_are_refused_from_every_form(demo_client):
+def test_treatments_that_are_not_offered_are_refused_by_every_form(demo_client):
     demo_client.post(
         "/shelf/new",
         data={
@@ -89,7 +89,7 @@ def test_means_that_are_not_offered_are_refused_from_every_form(demo_client):
     assert means(demo_client, COFFEE).status_code == 422
 
 
-def test_what_was_done_with_a_means_that_was_given_up_still_counts(demo_client):
+def test_what_a_treatment_did_still_counts_after_it_is_given_up(demo_client):
     """Soap was used twice on the aubergine; given up, it is planned no more, yet the
     animals it caught stay caught.
     """
@@ -106,7 +106,7 @@ def test_what_was_done_with_a_means_that_was_given_up_still_counts(demo_client):
     assert "insecticidal soap" in text(demo_client.get(f"/cases/{AUBERGINE}"))
 
 
-def test_cutting_the_worst_leaves_is_weighed_and_bad_numbers_are_a_sentence(demo_client):
+def test_cutting_the_worst_leaves_shows_its_effect_and_bad_numbers_are_refused(demo_client):
     said = text(demo_client.get(f"/cases/{AUBERGINE}/means/cut?worst=4&leaves=20"))
     assert "Cutting the 4 worst leaves of 20 takes about 36 in 100" in said
     refused = {
@@ -207,7 +207,7 @@ def test_a_bottle_is_put_on_the_shelf_corrected_and_taken_away(demo_client):
         assert words in text(answer)
 
 
-def test_the_household_is_kept_and_says_who_is_minded(demo_client):
+def test_who_lives_here_is_kept_and_shown(demo_client):
     page = text(demo_client.get("/household"))
     assert re.search(r'name="living-cats" value="1" checked', page)
     demo_client.post(

@@ -65,7 +65,7 @@ def test_an_answer_leads_back_to_its_question_and_can_be_taken_back(demo_client,
     ("observation", "answer"),
     [("no-such", "yes"), ("web-fine", "perhaps"), ("", "yes"), ("<script>alert(1)</script>", "no")],
 )
-def test_an_answer_that_cannot_be_is_refused(demo_client, look, observation, answer):
+def test_an_impossible_answer_is_refused(demo_client, look, observation, answer):
     refused = post(demo_client, look, observation, answer)
     assert refused.status_code == 422
     assert "<script>alert" not in refused.get_data(as_text=True)
@@ -189,7 +189,7 @@ def test_a_photo_is_added_scaled_measured_and_taken_out(demo_client, look):
 
 
 @pytest.mark.parametrize("data", [b"", b"%PDF-1.4", jpeg()[:60]], ids=["empty", "pdf", "cut"])
-def test_what_is_no_photo_is_told_on_the_page(demo_client, look, data):
+def test_what_is_no_photo_is_refused_on_the_page(demo_client, look, data):
     answer = demo_client.post(f"/looks/{look}/photos", data={"photo": (io.BytesIO(data), "a.jpg")})
     assert answer.status_code == 422
     assert 'class="wrong"' in answer.get_data(as_text=True)

@@ -71,7 +71,7 @@ def test_every_page_answers_with_the_strict_policy_and_no_inline_code(demo_clien
 
 
 @pytest.mark.parametrize(("path", "status"), MISSING)
-def test_what_is_not_there_says_so_in_a_sentence(demo_client, path, status):
+def test_a_missing_page_says_so_in_a_sentence(demo_client, path, status):
     answer = demo_client.get(path)
     assert answer.status_code == status
     assert 'role="alert"' in answer.get_data(as_text=True)
@@ -124,7 +124,7 @@ BAD_CASES = [
 
 
 @pytest.mark.parametrize(("more", "words"), BAD_CASES)
-def test_a_bad_case_is_a_clear_sentence_and_keeps_what_was_typed(plant, more, words):
+def test_a_bad_case_is_refused_in_a_sentence_and_keeps_what_was_typed(plant, more, words):
     answer = plant.post("/plants/1/case", data=opening(**more))
     html = answer.get_data(as_text=True)
     if words is None:
@@ -148,7 +148,7 @@ BAD_PLACES = [
 
 
 @pytest.mark.parametrize(("more", "words"), BAD_PLACES)
-def test_a_bad_place_is_a_clear_sentence(client, more, words):
+def test_a_bad_place_is_refused_in_a_sentence(client, more, words):
     answer = client.post("/places/new", data={**PLACE, **more})
     assert answer.status_code == 422
     assert words in answer.get_data(as_text=True)
@@ -302,7 +302,7 @@ def test_every_pests_page_shows_no_figure_without_a_source_that_is_there(demo_cl
     )
 
 
-def test_an_own_figure_is_weighed_kept_used_and_restored(demo_client):
+def test_an_own_figure_shows_its_effect_and_is_kept_used_and_restored(demo_client):
     page, figure = f"/guide/{MITE}/figures", "stage.egg.k_dd"
     before = demo_client.get("/cases/1").get_data(as_text=True)
     weighed = demo_client.get(f"{page}?figure={figure}&value=90").get_data(as_text=True)
@@ -360,7 +360,7 @@ def test_a_diary_is_typed_in_corrected_and_refused_with_what_was_typed(plant):
         ({"source": "oracle"}, "from the list"),
     ],
 )
-def test_a_source_that_cannot_be_is_a_clear_sentence(client, more, words):
+def test_an_impossible_source_is_refused_in_a_sentence(client, more, words):
     answer = client.post("/places/new", data={"name": "Sill", **more})
     assert answer.status_code == 422
     assert words in answer.get_data(as_text=True)
@@ -446,7 +446,7 @@ def test_settings_change_units_dates_and_page(demo_client):
     )
 
 
-def test_on_the_home_network_the_passcode_is_asked_for_and_wrong_tries_are_slowed(lan_client):
+def test_on_the_home_network_a_passcode_is_needed_and_wrong_tries_are_slowed(lan_client):
     household = lan_client.application.extensions["household"]
     with household.store.writing() as session:
         access.set_passcode(session, "4821 7730")
@@ -575,7 +575,7 @@ COURSES = [
 ]
 
 
-def test_a_course_that_cannot_be_is_a_clear_sentence_and_keeps_what_was_typed(demo_client):
+def test_an_impossible_course_is_refused_and_keeps_what_was_typed(demo_client):
     before = demo_client.get("/cases/1").get_data(as_text=True)
     for more, words in COURSES:
         answer = demo_client.post("/cases/1/course", data={**COURSE, **more})

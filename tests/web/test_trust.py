@@ -62,7 +62,7 @@ def test_the_key_of_sessions_is_in_a_file_of_its_owner_and_in_no_copy(demo_clien
     assert stat.S_IMODE((folder / "household.sqlite").stat().st_mode) == 0o600
 
 
-def test_a_key_that_was_cut_short_is_made_anew(tmp_path):
+def test_a_session_key_that_was_cut_short_is_replaced(tmp_path):
     first = access.session_secret(tmp_path)
     assert access.session_secret(tmp_path) == first
     (tmp_path / access.SECRET_FILE).write_text("")
@@ -76,7 +76,7 @@ def test_a_new_passcode_makes_a_new_key(demo_client, tmp_path):
 
 
 @pytest.mark.parametrize("origin", ["http://[", "http://[::1", "//", "null", "http://evil.example"])
-def test_an_origin_that_is_nonsense_is_another_site(demo_client, origin):
+def test_a_nonsense_origin_counts_as_another_site(demo_client, origin):
     assert (
         demo_client.post("/theme", data={"theme": "dark"}, headers={"Origin": origin}).status_code
         == 403
@@ -94,7 +94,7 @@ def test_an_origin_that_is_nonsense_is_another_site(demo_client, origin):
         "x" * 5000,
     ],
 )
-def test_the_way_back_is_a_page_of_ours(demo_client, back):
+def test_the_page_to_return_to_is_one_of_ours(demo_client, back):
     for path, data in (
         ("/theme", {"theme": "dark"}),
         ("/tasks/999", {}),
@@ -108,7 +108,7 @@ def test_the_way_back_is_a_page_of_ours(demo_client, back):
 @pytest.mark.parametrize(
     "path", ["/places/7/day/9999-12-31", "/places/7/day/0001-01-01", "/places/7/day/2026-13-01"]
 )
-def test_a_day_that_cannot_be_is_no_page(demo_client, path):
+def test_an_impossible_day_has_no_page(demo_client, path):
     assert demo_client.get(path).status_code == 404
 
 
@@ -146,7 +146,7 @@ def test_a_receipt_names_the_key_and_a_refusal_says_why(demo_client):
 
 
 @pytest.mark.parametrize("depth", [5, 100_000])
-def test_an_import_of_nonsense_is_a_sentence(client, depth):
+def test_an_import_of_nonsense_is_refused_in_a_sentence(client, depth):
     body = b"[" * depth
     answer = client.post(
         "/record/import",

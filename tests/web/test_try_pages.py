@@ -149,7 +149,7 @@ def test_without_a_script_dates_are_tried_by_a_form_kept_and_put_back(demo_clien
     assert f'data-dates="{",".join(days)}"' in back
 
 
-def test_a_label_is_told_where_an_evening_comes_too_soon(demo_client):
+def test_an_evening_sooner_than_the_label_allows_says_so(demo_client):
     page = demo_client.get("/cases/1/try").get_data(as_text=True)
     days = re.findall(r'name="day" value="([0-9-]+)"', page)
     soon = [str(NOW.date() + timedelta(days=n)) for n in range(len(days))]
@@ -161,7 +161,7 @@ def test_a_label_is_told_where_an_evening_comes_too_soon(demo_client):
     assert "<h1" not in answer
 
 
-def test_what_cannot_be_reached_names_what_would_help(demo_client):
+def test_an_unreachable_target_names_what_would_help(demo_client):
     page = demo_client.get("/cases/5/chance").get_data(as_text=True)
     assert "What would help" in page
     assert re.search(r"\d+ in 100 with about \d+ evenings", page)
