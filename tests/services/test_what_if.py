@@ -110,11 +110,21 @@ def test_own_dates_stay_through_a_mark_and_go_when_put_back(keeper):
         trial.keep(session, keeper.catalogue, keeper.case, text(own), now=NOW, speech=SPEECH)
     assert [s[3] for s in keeper.slots()] == own
     keeper.marks(1)
+    assert [s[3] for s in keeper.slots() if s[2] == "planned"] == own[1:]
     keeper.waits(1)
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] == own[1:]
     with keeper.store.writing() as session:
         trial.keep(session, keeper.catalogue, keeper.case, "", now=keeper.now, speech=SPEECH)
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] != own[1:]
+
+
+@pytest.mark.parametrize("way", ["early", "skipped"])
+def test_an_own_date_is_used_up_by_its_evening_however_it_ended(keeper, way):
+    days = [d + timedelta(days=1) for d in planned_days(keeper)]
+    with keeper.store.writing() as session:
+        trial.keep(session, keeper.catalogue, keeper.case, text(days), now=NOW, speech=SPEECH)
+    keeper.marks(1, "done" if way == "early" else "skipped")
+    assert [s[3] for s in keeper.slots() if s[2] == "planned"] == days[1:]
 
 
 def test_a_mark_on_time_keeps_the_promised_dates(keeper):

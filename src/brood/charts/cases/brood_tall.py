@@ -29,7 +29,7 @@ def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> 
         (b.at - a.at) / timedelta(days=1)
         for a, b in zip(data.strokes, data.strokes[1:], strict=False)
     ]
-    per_day = min(24.0, max(LEAST_PER_DAY, 24 / min([*gaps, 9.0])))
+    per_day = min(24.0, max(LEAST_PER_DAY, 24 / min([*filter(None, gaps), 9.0])))
 
     def y(days: float) -> float:
         return HEAD + days * per_day

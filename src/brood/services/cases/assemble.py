@@ -245,9 +245,12 @@ def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening,
 
 def _fixed(row: PestCase, today: date) -> tuple[Evening, ...]:
     """The dates that the keeper has set, from today on, with the acts that are planned
-    for the evening at the same place of the course.
+    for the evening at the same place of the course. An evening that was done or skipped
+    has used up its date, whenever it was done.
     """
-    days = sorted(day for text in row.own_dates if (day := date.fromisoformat(text)) >= today)
+    used = history.settled_days(row)
+    own = (date.fromisoformat(text) for text in row.own_dates)
+    days = sorted(day for day in own if day >= today and day not in used)
     slots = history.planned(row)
     every = [a.treatment_id for a in row.acts]
     return tuple(

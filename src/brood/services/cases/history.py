@@ -95,6 +95,18 @@ def evening_day(slot: Application) -> date:
     return record.done_on if record and record.done_on else slot.target_on
 
 
+def settled_days(row: PestCase) -> set[date]:
+    """The days for which evenings were planned that are done or skipped, and the days
+    on which they were done.
+    """
+    out: set[date] = set()
+    for slot in row.applications:
+        record = last_word(slot)
+        if record is not None:
+            out |= {slot.target_on, record.done_on or slot.target_on}
+    return out
+
+
 def planned(row: PestCase) -> list[Application]:
     """The evenings to come, in their order."""
     coming = (a for a in row.applications if a.status == EveningState.PLANNED)
