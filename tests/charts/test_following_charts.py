@@ -17,7 +17,7 @@ from brood.core.biology.case import Inspection
 from brood.core.followup.all_clear import Clearing, NeededLook
 from brood.services.followup import follow_page
 from brood.services.followup.follow_page import Dot, FollowChart
-from brood.services.house import neighbours, today
+from brood.services.house import evenings_together, neighbours, today
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 
@@ -89,7 +89,9 @@ def test_evenings_across_plants(build, wide, more):
     shown = [
         s
         for s in result.sessions
-        if s.on < result.first + timedelta(days=today.SPAN_DAYS if wide else 1 + evenings.TALL_DAYS)
+        if s.on
+        < result.first
+        + timedelta(days=evenings_together.SPAN_DAYS if wide else 1 + evenings.TALL_DAYS)
     ]
     beads = sum("bead-next" in n.attrib.get("class", "") for n in root.iter())
     drawn = [r for r in result.rows if r.windows][: None if wide else evenings.TALL_ROWS]

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import costs
 from brood.services.cases import commands, effort, history
-from brood.services.house import events, plants, quarantine, today
+from brood.services.house import evenings_together, events, plants, quarantine, today
 from brood.services.treatment import evening_page
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, hours
@@ -172,7 +172,7 @@ def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_cl
 def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catalogue):
     with demo_store.writing() as session:
         row = case_of(session, "Pak choi")
-        slot = today.next_evening(row)
+        slot = evenings_together.next_evening(row)
         assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping", "btk"))
         commands.mark(
             session,
@@ -207,7 +207,7 @@ def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_do
         "later one serves"
     )
     with demo_store.writing() as session:
-        slot = today.next_evening(case_of(session, "Calamondin"))
+        slot = evenings_together.next_evening(case_of(session, "Calamondin"))
         commands.mark(
             session, catalogue, slot.id, commands.MarkCommand("done", TODAY), now=NOW, speech=SPEECH
         )
@@ -216,7 +216,7 @@ def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_do
         due = {
             r.row.plant.name
             for r in result.chosen.rows
-            if today.next_evening(r.row).target_on <= TODAY
+            if evenings_together.next_evening(r.row).target_on <= TODAY
         } - {"Calamondin"}
     assert treated(after) >= due
     assert "Calamondin" not in treated(after)

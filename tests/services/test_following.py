@@ -13,7 +13,7 @@ from brood.services.cases import beside, commands, counts, history
 from brood.services.cases.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
 from brood.services.followup import ending, follow_page, inspections
 from brood.services.followup.inspections import CountCommand, InspectCommand
-from brood.services.house import neighbours, quarantine, today
+from brood.services.house import evenings_together, neighbours, quarantine, today
 from brood.services.house.places import PlaceCommand, Warmth
 from brood.services.house.places import add as add_place
 from brood.services.house.plants import PlantCommand
@@ -71,7 +71,7 @@ def open_mite(
 def evening(store, catalogue, case_id, on, outcome="done", now=None):
     with store.writing() as session:
         row = queries.case(session, case_id)
-        slot = today.next_evening(row)
+        slot = evenings_together.next_evening(row)
         said = MarkCommand(outcome, on if outcome == "done" else None)
         commands.mark(
             session,
@@ -380,4 +380,6 @@ def test_keeping_an_evening_moves_the_cases_that_it_serves(demo_store, catalogue
     with demo_store.writing() as session:
         assert today.keep(session, catalogue, prefs, day, now=NOW) == len(ids)
     with demo_store.reading() as session:
-        assert all(today.next_evening(queries.case(session, i)).target_on == day for i in ids)
+        assert all(
+            evenings_together.next_evening(queries.case(session, i)).target_on == day for i in ids
+        )

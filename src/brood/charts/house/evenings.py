@@ -7,7 +7,8 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from brood.charts.pen.svg import circle, drawing, figure, line, num, path, rect, shortened, text
-from brood.services.house.today import SPAN_DAYS, TodayResult, WindowsRow
+from brood.services.house.evenings_together import SPAN_DAYS, WindowsRow
+from brood.services.house.today import TodayResult
 from brood.services.voice.speech import Speech, listed
 
 LEFT, WIDTH, HEAD, BAND = 206.0, 808.0, 92.0, 58.0

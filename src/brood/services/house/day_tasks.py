@@ -1,0 +1,342 @@
+"""The tasks of a household: treatments, looks, cards, after-care, neighbours, plants kept apart."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.services.cases import assemble, beside, effort, history, test_leaves
+from brood.services.cases.aftercare import open_tasks
+from brood.services.cases.effort import MINUTES
+from brood.services.followup import follow_page
+from brood.services.house import neighbours
+from brood.services.house.evenings_together import (
+    next_evening,
+)
+from brood.services.house.quarantine import looks_apart, open_quarantines
+from brood.services.voice import words
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import Speech, days, listed
+from brood.store.place_tables import Place
+from brood.store.tables import Card, PestCase, Plant
+
+WINTER_DAYS = 210
+
+
+@dataclass(frozen=True)
+class Task:
+    """One thing to do.
+
+    `key` identifies it for good. `closes_on` is the end of its window, `late` what
+    being late costs. `action` posts it as done; that is only for tasks that claim no
+    more than that. `row_id` is the case of a treatment, `since` the day for which it
+    was planned and missed.
+    """
+
+    key: str
+    kind: str
+    plant: Plant
+    place: Place | None
+    text: str
+    minutes: int
+    due_on: date
+    url: str
+    action: str = ""
+    closes_on: date | None = None
+    late: str = ""
+    said: str = "Done"
+    row_id: int = 0
+    since: date | None = None
+
+    @property
+    def asked_since(self) -> date:
+        """The day since when this has been asked."""
+        return self.since or self.due_on
+
+
+def tasks_of(
+    session: Session,
+    catalogue: Catalogue,
+    prefs: Preferences,
+    rows: Sequence[PestCase],
+    now: datetime,
+) -> list[Task]:
+    out: list[Task] = []
+    speech = prefs.speech
+    risky = [
+        r
+        for r in neighbours.risks(session, catalogue, now.date())
+        if r.chance >= neighbours.CHECKED
+    ]
+    for row in rows:
+        out += [
+            *_treat(catalogue, row, now.date(), speech),
+            *_patches(catalogue, row, now),
+            *_care(row, now),
+            *_cards(row, now.date()),
+            *_looks(
+                catalogue,
+                row,
+                now.date(),
+                [r.pest for r in risky if r.near.plant.id == row.plant_id],
+                speech,
+            ),
+        ]
+    for risk in risky:
+        plant = risk.near.plant
+        if all(c.closed_at for c in plant.cases):
+            out.append(
+                Task(
+                    f"neighbour-{plant.id}-{risk.row.pest_id}",
+                    "neighbour",
+                    plant,
+                    place_of(plant),
+                    f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}",
+                    MINUTES["neighbour"],
+                    weekly(risk.due_on, now.date()),
+                    f"/plants/{plant.id}#check",
+                )
+            )
+    out += _spring(session, catalogue, prefs, now.date())
+    for apart in open_quarantines(session):
+        looks = looks_apart(session, apart)
+        due = (looks[-1].looked_on if looks else apart.since_on) + timedelta(days=7)
+        out.append(
+            Task(
+                f"quarantine-{apart.id}",
+                "quarantine",
+                apart.plant,
+                place_of(apart.plant),
+                "Look it over while it is kept apart",
+                MINUTES["quarantine"],
+                weekly(due, now.date()),
+                f"/quarantine/{apart.id}",
+            )
+        )
+    return out
+
+
+def weekly(due: date, today: date) -> date:
+    """A weekly date: the last time it was due, or the first time to come."""
+    return due if due >= today else due + timedelta(days=7 * ((today - due).days // 7))
+
+
+def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: date) -> list[Task]:
+    """What was cleared in the cold is looked at again in spring: the silence may have
+    been rest.
+    """
+    winter, spring = (
+        ((11, 12, 1, 2), (3, 4, 5)) if prefs.hemisphere == "north" else ((5, 6, 7, 8), (9, 10, 11))
+    )
+    if today.month not in spring:
+        return []
+    begun, looked = date(today.year, spring[0], 1), beside.last_looks(session)
+    found = [
+        Task(
+            f"spring-{c.id}",
+            "neighbour",
+            p,
+            place_of(p),
+            f"Cleared of {catalogue.name(c.pest_id)} in winter: look again now that it is warm",
+            MINUTES["neighbour"],
+            weekly(begun, today),
+            f"/plants/{p.id}#check",
+        )
+        for p in beside.everyone(session)
+        for c in p.cases
+        if c.closed_at
+        and c.closed_at.month in winter
+        and (today - c.closed_at.date()).days < WINTER_DAYS
+        and looked.get(p.id, date.min) < begun
+    ]
+    return list({(t.plant.id, t.text): t for t in found}.values())
+
+
+def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> list[Task]:
+    slot = next_evening(row)
+    if slot is None:
+        return []
+    verb = words.evening_verb(slot.treatments, catalogue.treatments)
+    gone = history.went_by(row)
+    missed_on, missed_latest_on = (gone.missed_on, gone.missed_latest_on) if gone else (None, None)
+    late = ""
+    if missed_on and missed_on < today:
+        end = missed_latest_on or missed_on
+        late = (
+            f"Planned for {speech.day(missed_on)}; its window ended "
+            f"{days((today - end).days)} ago, so some may have bred since."
+            if end < today
+            else f"Planned for {speech.day(missed_on)}; still inside its window."
+        )
+    minutes = round(effort.evening(catalogue, row, slot.treatments))
+    closes = min(slot.latest_on, missed_latest_on or slot.latest_on)
+    return [
+        Task(
+            f"treat-{slot.id}",
+            "treat",
+            row.plant,
+            place_of(row.plant),
+            f"{verb}: {words.act_names(slot.treatments, catalogue.treatments)}",
+            minutes,
+            slot.target_on,
+            f"/cases/{row.id}/evening",
+            f"/evenings/{slot.id}",
+            closes,
+            late,
+            "Done today",
+            row.id,
+            missed_on,
+        )
+    ]
+
+
+def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> list[Task]:
+    def text(key: str) -> str:
+        return f"Judge the test leaves: {words.act_names([key], catalogue.treatments)}"
+
+    states = test_leaves.states(catalogue, row, now)
+    wanted = {key for slot in history.planned(row)[:1] for key in slot.treatments}
+    new = [
+        Task(
+            f"leaves-{row.id}-{p.treatment_id}",
+            "patch",
+            row.plant,
+            place_of(row.plant),
+            f"Spray two test leaves: {words.act_names([p.treatment_id], catalogue.treatments)}",
+            MINUTES["patch"],
+            now.date(),
+            f"/cases/{row.id}#patches",
+        )
+        for p in states
+        if p.state == "none" and (p.treatment_id in wanted or not wanted)
+    ]
+    return [
+        Task(
+            f"patch-{p.test.id}",
+            "patch",
+            row.plant,
+            place_of(row.plant),
+            text(p.treatment_id),
+            MINUTES["patch"],
+            weekly(p.ready_at.date(), now.date()),
+            f"/cases/{row.id}#patches",
+        )
+        for p in states
+        if p.state == "ready" and p.test and p.ready_at
+    ] + (new if history.planned(row) else [])
+
+
+def _care(row: PestCase, now: datetime) -> list[Task]:
+    return [
+        Task(
+            f"care-{t.id}",
+            "care",
+            row.plant,
+            place_of(row.plant),
+            t.text,
+            MINUTES["care"],
+            t.due_at.date(),
+            f"/cases/{row.id}",
+            f"/tasks/{t.id}",
+        )
+        for t in open_tasks(row, now)
+    ]
+
+
+def _cards(row: PestCase, today: date) -> list[Task]:
+    """The cards of a case that are to be counted, those of one colour together."""
+    hanging = [c for c in row.cards if c.withdrawn_at is None and c.removed_on is None]
+    return [
+        _card(row, [c for c in hanging if c.colour == colour], today)
+        for colour in dict.fromkeys(c.colour for c in hanging)
+    ]
+
+
+def _card(row: PestCase, cards: Sequence[Card], today: date) -> Task:
+    due = min(_last_count(card) for card in cards) + timedelta(days=CARD_WEEK)
+    fresh = [
+        max(
+            [
+                card.placed_on,
+                *(c.counted_on for c in card.counts if c.replaced and c.withdrawn_at is None),
+            ]
+        )
+        for card in cards
+    ]
+    old = (today - min(fresh)).days >= CARD_LASTS
+    one = len(cards) == 1
+    which = f"the {cards[0].colour} card" if one else f"the {len(cards)} {cards[0].colour} cards"
+    renew = " and hang a fresh one" if one else " and hang fresh ones"
+    text = f"Count {which}{renew if old else ''}"
+    return Task(
+        f"card-{cards[0].id}",
+        "card",
+        row.plant,
+        place_of(row.plant),
+        text,
+        MINUTES["card"] * len(cards),
+        weekly(due, today),
+        f"/cases/{row.id}/follow#cards",
+    )
+
+
+def _last_count(card: Card) -> date:
+    return max([card.placed_on, *(c.counted_on for c in card.counts if c.withdrawn_at is None)])
+
+
+def _looks(
+    catalogue: Catalogue, row: PestCase, today: date, others: list[str], speech: Speech
+) -> list[Task]:
+    if row.plan_key.startswith(assemble.LEFT_ALONE):
+        return [_recount(catalogue, row, today, speech)]
+    due = weekly(follow_page.due_for_look(row, today), today)
+    slot = next_evening(row)
+    if slot is not None and abs((slot.target_on - due).days) <= 1 and due >= today:
+        return []
+    pest = catalogue.records[row.pest_id].name
+    also = f"; look for {listed(others)} too" if others else ""
+    text = (
+        f"Count what lives: {pest}{also}"
+        if slot is not None or row.keep_below is not None
+        else f"Look closely for {pest}: the course is done"
+    )
+    return [
+        Task(
+            f"look-{row.id}",
+            "look",
+            row.plant,
+            place_of(row.plant),
+            text,
+            MINUTES["look"],
+            due,
+            f"/cases/{row.id}/inspect",
+        )
+    ]
+
+
+def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> Task:
+    """The task of a case that was left alone: it has no dates until somebody counts."""
+    since = speech.day(history.touched_on(row))
+    text = f"Count again: {catalogue.records[row.pest_id].name}, nothing recorded since {since}"
+    return Task(
+        f"recount-{row.id}",
+        "look",
+        row.plant,
+        place_of(row.plant),
+        text,
+        MINUTES["look"],
+        today,
+        f"/cases/{row.id}/inspect",
+    )
+
+
+CARD_WEEK, CARD_LASTS = 7, 21
+
+
+def place_of(plant: Plant) -> Place | None:
+    stay = beside.stay_of(plant)
+    return stay.place if stay else None

@@ -1,0 +1,138 @@
+"""On which evenings several plants can be treated at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.course.shared_evenings import DayRange, gather
+from brood.services.cases import assemble, effort, history
+from brood.services.cases.effort import spray_ml
+from brood.services.voice import words
+from brood.services.voice.preferences import Preferences
+from brood.services.voice.speech import listed
+from brood.store.tables import Application, PestCase
+
+SPAN_DAYS, COMING_DAYS = 14, 7
+
+
+@dataclass(frozen=True)
+class WindowsRow:
+    """A case in the chart of evenings: its windows to come (first, target, last day),
+    and the evening that serves the next one.
+    """
+
+    row: PestCase
+    pest: str
+    windows: tuple[tuple[date, date, date], ...]
+    served_on: date | None
+    names: str
+    aim: str
+    mix_ml: float
+    wet: bool
+    minutes: float
+
+
+@dataclass(frozen=True)
+class Gathering:
+    """One evening: its day and the cases that it serves."""
+
+    on: date
+    rows: tuple[WindowsRow, ...]
+
+    @property
+    def plants(self) -> int:
+        """How many plants it serves."""
+        return len(
+            {
+                p.id
+                for r in self.rows
+                for p in [r.row.plant, *(m.plant for m in history.members(r.row))]
+            }
+        )
+
+    @property
+    def moved(self) -> tuple[WindowsRow, ...]:
+        """The cases that are planned for another day."""
+        return tuple(r for r in self.rows if r.windows and r.windows[0][1] != self.on)
+
+
+def next_evening(row: PestCase) -> Application | None:
+    """The next planned evening of a case."""
+    return next(iter(history.planned(row)), None)
+
+
+def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
+    slots = history.planned(row)
+    spans = tuple(
+        (max(a.earliest_on, today), a.target_on, max(a.latest_on, a.target_on))
+        for a in slots[:2]
+        if a.earliest_on <= today + timedelta(days=SPAN_DAYS)
+    )
+    here, gone = assemble.limits_of(row).admits(today), history.went_by(row)
+    if (
+        here
+        and gone
+        and slots[0].target_on <= today
+        and gone.missed_latest_on
+        and gone.missed_latest_on < today
+    ):
+        spans = ((today, today, today), *spans[1:])
+    acts = slots[0].treatments if slots else []
+    wet = any(
+        key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand for key in acts
+    )
+    aim = catalogue.evenings.sits[catalogue.records[row.pest_id].group]
+    parts = sorted(aim, key=lambda p: -aim[p])[:2]
+    return WindowsRow(
+        row,
+        catalogue.records[row.pest_id].name,
+        spans,
+        None,
+        words.act_names(acts, catalogue.treatments),
+        listed([catalogue.evenings.part[p].name for p in parts]),
+        spray_ml(row.plant),
+        wet,
+        effort.evening(catalogue, row, acts),
+    )
+
+
+def gathered(
+    rows: tuple[WindowsRow, ...], prefs: Preferences, today: date, tried: date | None
+) -> tuple[tuple[WindowsRow, ...], tuple[Gathering, ...], tuple[WindowsRow, ...]]:
+    """The rows with the evening that serves each, the evenings, and the rows that no
+    free evening serves.
+    """
+    windows = [
+        DayRange(
+            str(r.row.id),
+            r.windows[0][0].toordinal(),
+            r.windows[0][2].toordinal(),
+            r.windows[0][1].toordinal(),
+        )
+        for r in rows
+        if r.windows
+    ]
+    end = max((w.last for w in windows), default=today.toordinal())
+    free = [d for d in range(today.toordinal(), end + 1) if prefs.free(date.fromordinal(d))]
+    if tried is not None and tried >= today:
+        now = [w for w in windows if w.first <= tried.toordinal() <= w.last]
+        rest = gather([w for w in windows if w not in now], free)
+        serves, unserved = {**rest.serves, **{w.key: tried.toordinal() for w in now}}, rest.unserved
+    else:
+        found = gather(windows, free)
+        serves, unserved = found.serves, found.unserved
+    served = tuple(
+        replace(
+            r,
+            served_on=date.fromordinal(serves[str(r.row.id)]) if str(r.row.id) in serves else None,
+        )
+        for r in rows
+    )
+    evenings = sorted({r.served_on for r in served if r.served_on})
+    return (
+        served,
+        tuple(Gathering(day, tuple(r for r in served if r.served_on == day)) for day in evenings),
+        tuple(r for r in served if str(r.row.id) in unserved),
+    )
