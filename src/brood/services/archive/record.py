@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import InstrumentedAttribute, Session, selectinload
 
 from brood.catalogue.holdings import Catalogue
+from brood.catalogue.schema import PestRecord
 from brood.services.cases import history
 from brood.services.cases.commands import ORIGINS, stage_choices
 from brood.services.followup import follow_page, inspections
@@ -109,144 +110,99 @@ def _entries(session: Session, catalogue: Catalogue, plant_id: int | None) -> It
 
 
 def _of_case(catalogue: Catalogue, row: PestCase) -> Iterator[Entry]:
-    record, name = catalogue.records[row.pest_id], row.plant.name
-    url, stages = (
-        f"/cases/{row.id}",
-        {**{s.id: s.plural for s in record.stage}, **dict(stage_choices(record))},
-    )
+    for on, kind, text, part in _lines(catalogue, row):
+        yield Entry(on, row.plant.name, row.plant_id, kind, text, f"/cases/{row.id}{part}")
+
+
+Line = tuple[date, str, str, str]
+"""A line of a case: day, kind, words, and the part of the case's address."""
+
+
+def _lines(catalogue: Catalogue, row: PestCase) -> Iterator[Line]:
+    name = catalogue.records[row.pest_id].name
     came = f", {ORIGINS[row.origin]}" if row.origin else ""
-    yield Entry(
-        row.created_at.date(), name, row.plant_id, "case", f"case opened: {record.name}{came}", url
-    )
+    yield row.created_at.date(), "case", f"case opened: {name}{came}", ""
     if row.closed_at:
-        yield Entry(
-            row.closed_at.date(), name, row.plant_id, "case", f"case closed: {record.name}", url
-        )
-    for f in history.standing(row.findings):
-        stage = stages.get(f.stage, f.stage)
-        count = (
-            f"{f.rough} of {stage}" if f.number is None else inspections.of_class(f.number, stage)
-        )
-        where = f", {f.location}" if f.location else ""
-        yield Entry(
-            f.found_on,
-            name,
-            row.plant_id,
-            "find",
-            f"{record.name}: {count.replace('few of', 'a few')}{where}",
-            url,
-        )
+        yield row.closed_at.date(), "case", f"case closed: {name}", ""
+    yield from _finds(catalogue.records[row.pest_id], row)
+    yield from _evenings(catalogue, row)
+    classes = inspections.class_names(catalogue.records[row.pest_id])
+    for look in history.looks(row):
+        vague = f" (give or take {look.spread_days} days)" if look.spread_days else ""
+        seen = follow_page.seen_said(look, classes)
+        yield look.looked_on, "look", f"{name}: {seen}{vague}", "/follow"
+    yield from _cards(row)
+
+
+def _finds(record: PestRecord, row: PestCase) -> Iterator[Line]:
+    stages = {**{s.id: s.plural for s in record.stage}, **dict(stage_choices(record))}
+    for find in history.standing(row.findings):
+        stage = stages.get(find.stage, find.stage)
+        rough = f"{find.rough} of {stage}".replace("few of", "a few")
+        count = rough if find.number is None else inspections.of_class(find.number, stage)
+        where = f", {find.location}" if find.location else ""
+        yield find.found_on, "find", f"{record.name}: {count}{where}", ""
+
+
+def _evenings(catalogue: Catalogue, row: PestCase) -> Iterator[Line]:
     for slot in row.applications:
         said = history.last_word(slot)
         if said is not None and said.outcome == EveningOutcome.DONE and said.done_on:
             note = f" {said.note}" if said.note else ""
-            yield Entry(
-                said.done_on,
-                name,
-                row.plant_id,
-                "evening",
-                f"{words.act_names(said.treatments, catalogue.treatments)}.{note}",
-                url,
-            )
+            acts = words.act_names(said.treatments, catalogue.treatments)
+            yield said.done_on, "evening", f"{acts}.{note}", ""
         elif said is not None:
-            yield Entry(slot.target_on, name, row.plant_id, "evening", "skipped", url)
-    classes = inspections.class_names(record)
-    for i in history.looks(row):
-        vague = f" (give or take {i.spread_days} days)" if i.spread_days else ""
-        yield Entry(
-            i.looked_on,
-            name,
-            row.plant_id,
-            "look",
-            f"{record.name}: {follow_page.seen_said(i, classes)}{vague}",
-            f"{url}/follow",
-        )
+            yield slot.target_on, "evening", "skipped", ""
+
+
+def _cards(row: PestCase) -> Iterator[Line]:
     for card in (c for c in row.cards if c.withdrawn_at is None):
-        yield Entry(
-            card.placed_on,
-            name,
-            row.plant_id,
-            "card",
-            f"{card.colour} card placed",
-            f"{url}/follow#cards",
-        )
-        for c in (c for c in card.counts if c.withdrawn_at is None):
-            yield Entry(
-                c.counted_on,
-                name,
-                row.plant_id,
-                "card",
-                f"{card.colour} card: {c.number} caught",
-                f"{url}/follow#cards",
-            )
+        yield card.placed_on, "card", f"{card.colour} card placed", "/follow#cards"
+        for count in (c for c in card.counts if c.withdrawn_at is None):
+            caught = f"{card.colour} card: {count.number} caught"
+            yield count.counted_on, "card", caught, "/follow#cards"
 
 
 def _apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
     """What is kept outside cases: time apart, looks, events."""
-
-    def only(column: InstrumentedAttribute[int]) -> list[ColumnElement[bool]]:
-        return [column == plant_id] if plant_id else []
-
-    for q in session.scalars(
-        select(Quarantine).where(*only(Quarantine.plant_id)).options(selectinload(Quarantine.plant))
-    ):
-        yield Entry(
-            q.since_on,
-            q.plant.name,
-            q.plant_id,
-            "apart",
-            f"kept apart: {REASONS[q.reason]}",
-            f"/quarantine/{q.id}",
-        )
-        if q.released_on:
-            yield Entry(
-                q.released_on,
-                q.plant.name,
-                q.plant_id,
-                "apart",
-                "back in its place",
-                f"/quarantine/{q.id}",
-            )
-    looks = (
-        select(InspectionRecord)
-        .where(
-            InspectionRecord.case_id.is_(None),
-            InspectionRecord.withdrawn_at.is_(None),
-            *only(InspectionRecord.plant_id),
-        )
-        .options(selectinload(InspectionRecord.plant))
+    yield from _time_apart(session, plant_id)
+    yield from _looks(session, plant_id)
+    events = select(PlantEvent).where(
+        PlantEvent.withdrawn_at.is_(None), *_only(PlantEvent.plant_id, plant_id)
     )
-    for i in session.scalars(looks):
-        yield Entry(
-            i.looked_on,
-            i.plant.name,
-            i.plant_id,
-            "look",
-            "looked over: nothing alive" if not i.live else f"looked over: {i.live:g} alive",
-            f"/plants/{i.plant_id}",
-        )
-    for look in session.scalars(
-        select(Look).where(*only(Look.plant_id)).options(selectinload(Look.plant))
-    ):
-        yield Entry(
-            look.started_at.date(),
-            look.plant.name,
-            look.plant_id,
-            "look",
-            "looked over with questions",
-            f"/looks/{look.id}/suspects",
-        )
-    for event in session.scalars(
-        select(PlantEvent).where(PlantEvent.withdrawn_at.is_(None), *only(PlantEvent.plant_id))
-    ):
+    for event in session.scalars(events):
         plant = session.get(Plant, event.plant_id)
         if plant is not None:
-            note = f": {event.note}" if event.note else ""
-            yield Entry(
-                event.on,
-                plant.name,
-                plant.id,
-                "event",
-                f"{EVENTS[event.kind]}{note}",
-                f"/plants/{plant.id}",
-            )
+            text = EVENTS[event.kind] + (f": {event.note}" if event.note else "")
+            yield Entry(event.on, plant.name, plant.id, "event", text, f"/plants/{plant.id}")
+
+
+def _only(column: InstrumentedAttribute[int], plant_id: int | None) -> list[ColumnElement[bool]]:
+    return [column == plant_id] if plant_id else []
+
+
+def _time_apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
+    kept = select(Quarantine).where(*_only(Quarantine.plant_id, plant_id))
+    for q in session.scalars(kept.options(selectinload(Quarantine.plant))):
+        name, url = q.plant.name, f"/quarantine/{q.id}"
+        yield Entry(q.since_on, name, q.plant_id, "apart", f"kept apart: {REASONS[q.reason]}", url)
+        if q.released_on:
+            yield Entry(q.released_on, name, q.plant_id, "apart", "back in its place", url)
+
+
+def _looks(session: Session, plant_id: int | None) -> Iterator[Entry]:
+    """Looks that belong to no case: with counts, and with questions."""
+    counted = select(InspectionRecord).where(
+        InspectionRecord.case_id.is_(None),
+        InspectionRecord.withdrawn_at.is_(None),
+        *_only(InspectionRecord.plant_id, plant_id),
+    )
+    for i in session.scalars(counted.options(selectinload(InspectionRecord.plant))):
+        seen = f"{i.live:g} alive" if i.live else "nothing alive"
+        url = f"/plants/{i.plant_id}"
+        yield Entry(i.looked_on, i.plant.name, i.plant_id, "look", f"looked over: {seen}", url)
+    asked = select(Look).where(*_only(Look.plant_id, plant_id)).options(selectinload(Look.plant))
+    for look in session.scalars(asked):
+        on, url = look.started_at.date(), f"/looks/{look.id}/suspects"
+        name = look.plant.name
+        yield Entry(on, name, look.plant_id, "look", "looked over with questions", url)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from sqlalchemy.orm import Session
@@ -91,82 +91,82 @@ def build(
 ) -> CaseResult:
     """A case as its page shows it now."""
     row = cases.case(session, case_id)
-    today = now.date()
-    record = catalogue.records[row.pest_id]
+    bare = _bare(row, catalogue, now, speech)
+    try:
+        case = assemble.model(session, catalogue, row, now.date())
+        plan = plans.plan_of(case)
+    except InputError as error:
+        headline, why = _without_a_plan(row, error, speech)
+        return replace(
+            bare, headline=headline, why=why, problem=why, meanwhile=_meanwhile(row, error)
+        )
+    planned = _planned(bare, case, plan, catalogue, now, speech)
+    return replace(planned, verdict=verdict_line(session, catalogue, row, now.date()))
+
+
+def _bare(row: PestCase, catalogue: Catalogue, now: datetime, speech: Speech) -> CaseResult:
+    """What the page shows of a case without a plan."""
     chosen = tuple(catalogue.treatments[a.treatment_id] for a in row.acts)
     gaps = tuple(
         (t.name, a.min_gap_days or t.min_gap_days, a.max_applications or t.max_applications)
         for t, a in zip(chosen, row.acts, strict=True)
     )
-    try:
-        case = assemble.model(session, catalogue, row, today)
-        plan = plans.plan_of(case)
-    except InputError as error:
-        headline, why = _without_a_plan(row, error, speech)
-        return CaseResult(
-            row,
-            record,
-            chosen,
-            gaps,
-            headline,
-            why,
-            None,
-            _evenings(row, catalogue, {}, today),
-            None,
-            None,
-            None,
-            None,
-            why,
-            today,
-            aim=aim.summary(row, speech),
-            patches=_patches(catalogue, row, now),
-            tasks=open_tasks(row, now),
-            now=now,
-            meanwhile=_meanwhile(row, error),
-        )
-    by_slot = _by_slot(row, plan)
-    whys = _whys(case.pest, by_slot, speech)
-    evenings = _evenings(row, catalogue, whys, today)
-    following = next((e for e in evenings if e.is_next), None)
-    headline, why = _headline(row, plan, following, by_slot, catalogue, case, today, speech)
-    guard = case.pest.stages[case.pest.index(plan.guard)]
-    chart = chart_data(case, plan, record, _done_and_planned(evenings), now=now)
     return CaseResult(
         row,
-        record,
+        catalogue.records[row.pest_id],
         chosen,
         gaps,
-        headline,
-        why,
-        following,
-        evenings,
-        plan,
-        case,
-        chart,
-        guard,
-        "",
-        today,
-        next_window=words.window(by_slot[0][1], today, speech)
-        if by_slot and row.closed_at is None
-        else "",
-        alive=tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))[
-            1 if case.pest.live_birth else 0 :
-        ],
-        kills=_kills(case),
-        cautions=tuple(
-            text
-            for t in chosen
-            if following and t.id in following.slot.treatments
-            for text in t.cautions
-        ),
-        sprays=any(t.id in following.slot.treatments and not t.by_hand for t in chosen)
-        if following
-        else False,
+        headline="",
+        why="",
+        next=None,
+        evenings=_evenings(row, catalogue, {}, now.date()),
+        plan=None,
+        case=None,
+        chart=None,
+        guard=None,
+        problem="",
+        today=now.date(),
         aim=aim.summary(row, speech),
         patches=_patches(catalogue, row, now),
         tasks=open_tasks(row, now),
         now=now,
-        verdict=verdict_line(session, catalogue, row, today),
+    )
+
+
+def _planned(
+    bare: CaseResult,
+    case: Case,
+    plan: Plan,
+    catalogue: Catalogue,
+    now: datetime,
+    speech: Speech,
+) -> CaseResult:
+    """The page with the plan of the case."""
+    row, today = bare.row, now.date()
+    by_slot = _by_slot(row, plan)
+    evenings = _evenings(row, catalogue, _whys(case.pest, by_slot, speech), today)
+    following = next((e for e in evenings if e.is_next), None)
+    headline, why = _headline(row, plan, following, by_slot, catalogue, case, today, speech)
+    chart = chart_data(case, plan, bare.pest, _done_and_planned(evenings), now=now)
+    coming = following.slot.treatments if following else []
+    tonight = [t for t in bare.treatments if t.id in coming]
+    open_window = by_slot and row.closed_at is None
+    bands = tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))
+    return replace(
+        bare,
+        headline=headline,
+        why=why,
+        next=following,
+        evenings=evenings,
+        plan=plan,
+        case=case,
+        chart=chart,
+        guard=case.pest.stages[case.pest.index(plan.guard)],
+        next_window=words.window(by_slot[0][1], today, speech) if open_window else "",
+        alive=bands[1:] if case.pest.live_birth else bands,
+        kills=_kills(case),
+        cautions=tuple(text for t in tonight for text in t.cautions),
+        sprays=any(not t.by_hand for t in tonight),
     )
 
 

@@ -309,70 +309,57 @@ def of_quarantine(
     """When a plant that shows nothing may go back: after the slowest pest of its kind,
     at the warmth of its place.
     """
-    inherited = mothers_pests(session, row.plant, row.since_on)
-    ids = [*inherited, *(p for p in prone_ids(catalogue, row.plant) if p not in inherited)][
-        : max(MOST_PESTS, len(inherited))
-    ]
-    ended: list[tuple[date, str, Clearing]] = []
-    waiting: Clearing | None = None
     looks = tuple(counts.as_look(i) for i in looks_apart(session, row))
     if any(x.live for x in looks):
-        return OverResult(
-            None,
-            "Something living was found.",
-            "Open a case for it: its dates take over from here.",
-            (),
-            None,
-            "found",
-        )
+        why = "Open a case for it: its dates take over from here."
+        return OverResult(None, "Something living was found.", why, (), None, "found")
+    inherited = mothers_pests(session, row.plant, row.since_on)
+    more = [p for p in prone_ids(catalogue, row.plant) if p not in inherited]
+    ids = [*inherited, *more][: max(MOST_PESTS, len(inherited))]
+    ends = {}
     for pest_id in ids:
         chance = MOTHERS_CHANCE if pest_id in inherited else CHANCES[row.reason]
         case = _thought_of(session, catalogue, row, pest_id, today, chance)
-        found = cleared(case, [], f"q{row.id}", looks, (), today, weigh=False)
-        if found.all_clear is None:
-            waiting = found
-        else:
-            ended.append((found.all_clear, catalogue.name(pest_id), found))
-    if not ended and waiting is None:
-        return OverResult(
-            None,
-            "No day can be told.",
-            "No pest is known that this plant is prone to.",
-            (),
-            None,
-            "none",
-        )
-    slow = max(ended, default=None, key=lambda e: e[0])
-    found = slow[2] if slow and waiting is None else waiting or slow[2]  # type: ignore[index]
-    result = said(found, today, speech)
-    thought = listed([catalogue.name(p) for p in ids])
-    seen = "Nothing was seen so far" if looks else "Nobody has looked yet"
-    mother = (
-        f" The plant it was taken from had {listed([catalogue.name(p) for p in inherited])}."
-        if inherited
-        else ""
-    )
-    why = f"{seen}; thought of: {thought}.{mother} Kept apart {days((today - row.since_on).days)}."
-    if found.all_clear is None or slow is None:
+        ends[pest_id] = cleared(case, [], f"q{row.id}", looks, (), today, weigh=False)
+    if not ends:
+        why = "No pest is known that this plant is prone to."
+        return OverResult(None, "No day can be told.", why, (), None, "none")
+    names = {pest_id: catalogue.name(pest_id) for pest_id in ids}
+    why = _thoughts(row, [*names.values()], [names[p] for p in inherited], bool(looks), today)
+    standing = [end for end in ends.values() if end.all_clear is None]
+    if standing:
         return replace(
-            result,
+            said(standing[-1], today, speech),
             headline="No day can be told yet.",
             why=f"{why} Where it stands is too cool for some of them to grow up and show.",
         )
-    lacking = missing(session, row, today)
+    slow = max(ends, key=lambda pest_id: ends[pest_id].all_clear or date.min)
+    return _told(ends[slow], names[slow], why, missing(session, row, today), today, speech)
+
+
+def _thoughts(
+    row: Quarantine, thought: list[str], inherited: list[str], looked: bool, today: date
+) -> str:
+    """What is thought of, and why."""
+    seen = "Nothing was seen so far" if looked else "Nobody has looked yet"
+    mother = f" The plant it was taken from had {listed(inherited)}." if inherited else ""
+    since = days((today - row.since_on).days)
+    return f"{seen}; thought of: {listed(thought)}.{mother} Kept apart {since}."
+
+
+def _told(
+    found: Clearing, slowest: str, why: str, lacking: str, today: date, speech: Speech
+) -> OverResult:
+    """When the plant may go back, by its slowest pest."""
+    result = replace(said(found, today, speech), pest=slowest)
     if found.settled:
-        return replace(
-            result,
-            headline="Not yet." if lacking else "It may go back.",
-            why=f"{why} {lacking}".strip(),
-            pest=slow[1],
-        )
-    head = f"Back from {speech.day(found.all_clear)}, if every look finds nothing."
+        head = "Not yet." if lacking else "It may go back."
+        return replace(result, headline=head, why=f"{why} {lacking}".strip())
+    assert found.all_clear is not None
     return replace(
         result,
-        headline=head,
-        why=f"{why} Of these the {slow[1]} takes longest to show itself at this warmth.",
-        pest=slow[1],
+        headline=f"Back from {speech.day(found.all_clear)}, if every look finds nothing.",
+        why=f"{why} Of these the {slowest} takes longest to show itself at this warmth.",
     )
 
 
