@@ -54,8 +54,7 @@ class Checks:
             self.known.add((kind, key))
             self.k.fault(kind, where, what)
 
-    # -- Today -------------------------------------------------------------------------
-    # -------------------------------
+    # -- Today --
 
     def today(self, page: Page) -> None:
         """Today's items: none twice, none old, none for what is gone or while away."""
@@ -115,8 +114,7 @@ class Checks:
     def _same_name(self, name: str) -> bool:
         return any(p.name.startswith(name) and not p.gone for p in self.k.house.plants)
 
-    # -- cases -------------------------------------------------------------------------
-    # -------------------------------
+    # -- cases --
 
     def case(self, case: Case, today: Page) -> None:
         """The dates of a case against its pest's generation, the day, absences, and
@@ -292,8 +290,7 @@ class Checks:
                     f"{plant.name} is called clear, and nobody looked at it",
                 )
 
-    # -- the record --------------------------------------------------------------------
-    # -------------------------------
+    # -- the record --
 
     def record(self) -> None:
         """What is on record is what the keeper did: no more, and no less. What differs
@@ -366,8 +363,7 @@ class Checks:
         for one in less:
             self.k.fault("missing", what, f"{what} {_told(one)}")
 
-    # -- what goes out -----------------------------------------------------------------
-    # -------------------------------
+    # -- what goes out --
 
     def taken_out(self, *, everything: bool) -> None:
         """The feed, and the exports at intervals."""

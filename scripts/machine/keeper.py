@@ -91,8 +91,7 @@ class Keeper:
         self.feed = ""
         self.sheet = ""
 
-    # -- the application ---------------------------------------------------------------
-    # -------------------------------
+    # -- the application --
 
     @property
     def today(self) -> date:
@@ -164,8 +163,7 @@ class Keeper:
         """Any one of some."""
         return things[int(self.rng.integers(len(things)))]
 
-    # -- setting up --------------------------------------------------------------------
-    # -------------------------------
+    # -- setting up --
 
     def move_in(self) -> None:
         """Settings, places and plants, and the first finds."""
@@ -267,8 +265,7 @@ class Keeper:
         elif place.source == "sensor":
             self.post(f"/places/{place.id}/ask", {})
 
-    # -- the truth ---------------------------------------------------------------------
-    # -------------------------------
+    # -- the truth --
 
     def live_on(self, day: date) -> None:
         """Everything lives on to the morning of a day; what flies or walks comes over
@@ -300,8 +297,7 @@ class Keeper:
             )
         return self.colonies[key]
 
-    # -- finding -----------------------------------------------------------------------
-    # -------------------------------
+    # -- finding --
 
     def find_a_pest(self) -> None:
         """Another pest of the household's turns up on a plant, with eggs and young."""
@@ -365,8 +361,7 @@ class Keeper:
             out[to] = out.get(to, 0) + n
         return out or {"adult": 1}
 
-    # -- a day -------------------------------------------------------------------------
-    # -------------------------------
+    # -- a day --
 
     def open_cases(self) -> list[Case]:
         """The cases that the keeper has open on plants that are here."""

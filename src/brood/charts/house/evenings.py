@@ -32,8 +32,7 @@ def describe(result: TodayResult, speech: Speech) -> str:
     return ". ".join(said) + "." if said else "No evening is planned."
 
 
-# -- wide ------------------------------------------------------------------------------
-# -------------------------------
+# -- wide --
 
 
 def _x(result: TodayResult, day: date, part: float = 0.0) -> float:
@@ -173,8 +172,7 @@ def _counts(result: TodayResult, foot: float) -> str:
     return out
 
 
-# -- tall ------------------------------------------------------------------------------
-# -------------------------------
+# -- tall --
 
 
 def _y(first: date, day: date, part: float) -> float:

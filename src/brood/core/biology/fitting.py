@@ -123,6 +123,7 @@ def fit_line(
         )
     plateau_to = fastest_point(used)
     inside = [p for p in used if p.celsius <= plateau_to]
+    # Leave out what lies above the line, and fit again, until all that is left lies on it.
     while True:
         lower, k = _line(inside)
         off = [abs(k / (p.celsius - lower) / p.days - 1) for p in inside]
@@ -265,6 +266,7 @@ def _curve(
     """
     from scipy.optimize import least_squares
 
+    # Several starts: the surface of a curve with four constants has more than one valley.
     weights = np.sqrt([p.weight for p in points])
     best: tuple[float, Array] | None = None
     for start in starts:

@@ -104,6 +104,7 @@ def chain_of(pest: Pest) -> Chain:
     total = min(MOST_SUBSTAGES, round(1 / pest.cv**2))
     ideal = days[:-1] / days[:-1].sum() * total
     counts = np.maximum(1, np.floor(ideal)).astype(int)
+    # Largest remainder: the stages that lost most by rounding down get what is left over.
     for position in np.argsort(np.floor(ideal) - ideal)[: max(0, total - int(counts.sum()))]:
         counts[position] += 1
     own = max(1, round(days[-1] / days[:-1].sum() * total))
@@ -134,6 +135,7 @@ def advance(x: Array, moves: Array) -> Array:
     out, term = x.copy(), x
     flow = np.zeros((*x.shape[:-1], x.shape[-1] + 1))
     most = float(moves.max(initial=0.0))
+    # Most steps are small, and few terms of the series are enough for them.
     for order in range(1, next((o for limit, o in ORDERS if most <= limit), TAYLOR_ORDER) + 1):
         np.multiply(moves, term[..., :-1], out=flow[..., 1:-1])
         term = (flow[..., :-1] - flow[..., 1:]) / order
@@ -192,6 +194,7 @@ class Clock:
         twice, and its moves.
         """
         start = self._total_at(hour)
+        # The longest step in which no sub-stage is left more than twice.
         for stride in (s for s in STRIDES if s <= self.stride):
             step_to = min(hour + stride, last)
             moves = self._total_at(step_to) - start

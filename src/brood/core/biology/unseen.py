@@ -64,6 +64,7 @@ def infer_hidden(pest: Pest, found: tuple[Found, ...], series: HourlySeries) -> 
     """
     if not found:
         return found
+    # What is there now was laid at the warmth of the last days; the first week stands for it.
     celsius = float(series.celsius[: 24 * 7].mean())
     recorded = {f.stage for f in found}
     first = pest.stages[0]
@@ -97,6 +98,8 @@ def _soil(pest: Pest, found: tuple[Found, ...], recorded: set[str], celsius: flo
             for s in pest.development[: pest.index(stage.id)]
             if s.id in recorded and s.display != "egg"
         ]
+        # The last stage before it that somebody recorded feeds it; without one, the adults must
+        # have.
         source = before[-1].id if before else ADULT
         seen = [f for f in found if f.stage == source]
         if seen:

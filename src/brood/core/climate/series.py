@@ -29,6 +29,7 @@ SHORT_GAP_HOURS = 3
 PATTERN_DAYS = 7
 
 
+# Frozen, so that a series can be shared by cases, plans and threads.
 @dataclass(frozen=True, eq=False)
 class HourlySeries:
     """The mean temperature of every clock hour from `start` (naive local time, on the

@@ -104,6 +104,7 @@ class Backbone:
                 spans.append(
                     _dates(datetime.combine(found, time(9)), self.table.founder_passage(group))
                 )
+        # A group that never breeds within the table sets no date.
         known = [span for span in spans if span.fast is not None]
         return min(
             known, key=lambda span: span.fast or datetime.max, default=DateSpan(None, None, None)

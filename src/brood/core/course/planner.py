@@ -236,13 +236,13 @@ class _Planned:
             chance,
         )
 
-    # -- dates -------------------------------------------------------------------------
-    # -----------------------------
+    # -- dates --
 
     def uses(self) -> Uses:
         """The dates to plan: the keeper's own, or those promised before while they are
         as good, or the best there are. None where nobody saw anything.
         """
+        # A suspicion is followed by looks, not by treatments.
         if not self.seen:
             return ()
         if self.case.keep_below is not None:
@@ -260,6 +260,8 @@ class _Planned:
             return ()
         search = Search(self.problem, self.case.target, self._also_try())
         promised = self._promised()
+        # Dates in a calendar stay unless fewer would do: moving them costs the keeper more than
+        # a better chance gains.
         if self._still_good(promised) and not search.saves(tuple(day for day, _ in promised)):
             return promised
         draft = search.run()
@@ -318,6 +320,7 @@ class _Planned:
         whole = float(self.problem.in_90(self.problem.chances([draft.uses]))[0])
         scenario, own = self.problem.ranked(draft.uses)
         less = self.problem.chances([_less(draft.uses, {p}) for p in pairs], scenario)[:, 0]
+        # Begin with the act that is missed least.
         order = [pairs[i] for i in np.argsort(-less) if own - less[i] <= NOTHING_ADDED]
         out = draft.uses
         dropped: set[tuple[int, str]] = set()
@@ -343,8 +346,7 @@ class _Planned:
             )
         ]
 
-    # -- windows and reasons -----------------------------------------------------------
-    # -----------------------------
+    # -- windows and reasons --
 
     def _application(
         self, n: int, uses: Uses, span: Window, chances: tuple[float, float]

@@ -115,8 +115,7 @@ class Problem:
         )
         return Problem(case, date.fromordinal(self.end), self.last, shares)
 
-    # -- what may be done --------------------------------------------------------------
-    # -----------------------------
+    # -- what may be done --
 
     def gap(self, act: str) -> int:
         """Least days between two uses of an act."""
@@ -208,6 +207,7 @@ class Problem:
             or not all(day in self._days for day in dates)
         ):
             return None
+        # The common case needs no book-keeping of uses.
         if self._free and not skips and all(b - a >= self.least_gap for a, b in pairwise(dates)):
             return tuple((day, self.acts) for day in dates)
         used = {act: list(days) for act, days in self._used.items()}
@@ -248,6 +248,7 @@ class Problem:
             ),
             self.end,
         )
+        # Eggs alone feed on nothing yet, and a course that has begun sets its own pace.
         if eggs or self.done or self.case.keep_below is not None:
             return self.end
         return min(self.end, first + max(SHORT_WAIT_DAYS, round(self.generation_days / 10)))
@@ -299,8 +300,7 @@ class Problem:
             before = day
         return True
 
-    # -- what it does ------------------------------------------------------------------
-    # -----------------------------
+    # -- what it does --
 
     def chances(self, plans: Sequence[Uses], scenario: int | None = None) -> Array:
         """The chance that several lists of dated acts clear every pest, together with

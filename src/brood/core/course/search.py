@@ -89,19 +89,21 @@ class Search:
             return None
         best = self._fewest()
         scenario = self._rank_of(best)
+        # The best plan may make another scenario the critical one: then search in that one too.
         if scenario != self.scenario and abs(best.chance - self._sure([best])[0]) > SAME:
             self.scenario = scenario
             best = self._fewest()
         return best
 
-    # -- seeds -------------------------------------------------------------------------
-    # -----------------------------
+    # -- seeds --
 
     def _begin(self) -> bool:
         """Make the runs to start from and choose the scenario. Returns whether anything
         can be done at all.
         """
         p = self.problem
+        # Gaps near a whole generation let the first hatchlings breed; they are not worth a
+        # seed.
         widest = max(
             p.least_gap, min(WIDEST_GAP, max(p.least_gap + 1, round(0.8 * p.generation_days)))
         )
@@ -139,8 +141,7 @@ class Search:
         chances = self.problem.chances([draft.uses])
         return int(np.argmin(np.abs(chances[0] - self.problem.in_90(chances)[0])))
 
-    # -- judging -----------------------------------------------------------------------
-    # -----------------------------
+    # -- judging --
 
     def _judge(self, wanted: Iterable[tuple[Dates, Skips]]) -> list[Draft]:
         """Drafts of the dates that are allowed, each once."""
@@ -149,6 +150,8 @@ class Search:
             uses = self.problem.fill(dates, skips)
             if uses is not None:
                 filled.setdefault(uses, (dates, skips))
+        # Each list of uses is judged once: climbing comes back to the same dates again and
+        # again.
         new = [uses for uses in filled if (self.scenario, uses) not in self._known]
         if new:
             for uses, chance in zip(
@@ -184,8 +187,7 @@ class Search:
             else None
         )
 
-    # -- the search --------------------------------------------------------------------
-    # -----------------------------
+    # -- the search --
 
     def _fewest(self) -> Draft:
         best = self._enough() or self._reach()
@@ -197,6 +199,7 @@ class Search:
 
     def _enough(self) -> Draft | None:
         """The shortest regular run that reaches the target, if any does."""
+        # Halving: the chance of the first n dates grows with n.
         low, high = 0, max(len(run) for run in self.runs)
         whole = sorted(
             self._judge((run, frozenset()) for run in self.runs), key=lambda d: len(d.dates)
@@ -244,6 +247,7 @@ class Search:
         top = self._surest([*climbed, *starts, *self._all(longest)]) or climbed[0]
         if self._sure([top])[0] < NO_CURE:
             return self._hold_down()
+        # Take dates away again that add nothing.
         while len(top.dates) > 1 and self._sure([top])[0] < self.target:
             best = self._surest(self._judge(self._without(top)))
             if best is None or self._sure([best])[0] < self._sure([top])[0] * (1 - AS_GOOD):
@@ -267,6 +271,7 @@ class Search:
         short = [dates for run in self.runs if (dates := tuple(d for d in run if d <= end))] or [
             run[:1] for run in self.runs
         ]
+        # Nobody treats more than a dozen times for a pest that will come back.
         few = [dates for dates in short if len(dates) <= SHORT] or short
         return max(self._judge((dates, frozenset()) for dates in few), key=lambda d: d.chance)
 
@@ -283,6 +288,7 @@ class Search:
         if len(above.dates) == n:
             seeds.append(above)
         for seed in sorted(seeds, key=lambda d: -d.chance):
+            # A climb costs much; from a hopeless seed it is not begun.
             found = self._climb(seed, until=self.target) if self._hopeful(seed.chance) else seed
             if self._holds(found):
                 return found

@@ -38,6 +38,7 @@ def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[
     scenario, own = problem.ranked(plan)
     tries = {(n, day): moved for n in range(len(plan)) for day, moved in _tries(problem, plan, n)}
     keys = list(tries)
+    # One scenario is enough to rank the tries; only the ends are verified in all.
     chances = problem.chances([tries[k] for k in keys], scenario)[:, 0] if keys else np.ones(0)
     kept = {key: bool(c >= own - (chance - floor)) for key, c in zip(keys, chances, strict=True)}
     ends = [(n, _run(kept, n, plan[n][0], step)) for n in range(len(plan)) for step in (-1, 1)]

@@ -118,6 +118,7 @@ def reported(share: Floats | float, beside: Floats | float) -> Floats:
     """The chance that a sign is reported, from the share of plants that have it and the
     number of signs in its exclusive group; any shape.
     """
+    # A false report of one of several outcomes falls on any of them.
     false = FALSE / np.minimum(beside, MOST_BESIDE)
     chance: Floats = np.asarray(false + (1.0 - MISSED - false) * share)
     return chance

@@ -86,10 +86,13 @@ def fates(
     """
     last = steps.ends[-1].date()
     questions = [replace(q, until=min(max(q.until, since), last)) for q in questions]
+    # Backward from the last day asked about; each question joins on the evening that it asks
+    # about.
     order = sorted(range(len(questions)), key=lambda q: questions[q].until, reverse=True)
     asked = [questions[q] for q in order]
     looks, shape = _looks_on(case, steps, asked), (2, 0, fresh.shape[1], len(steps.weights))
     fate = _Fate(*(_light(np.zeros(form)) for form in ((*shape, steps.chain.size), shape, shape)))
+    # Half the memory is twice the speed here.
     steps = replace(
         steps, moves=_light(steps.moves), births=_light(steps.births), deaths=_light(steps.deaths)
     )

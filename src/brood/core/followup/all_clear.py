@@ -169,6 +169,8 @@ def clear_by(
     """
     first = max(f.on for f in case.found)
     since = last_live(looks, first, today)
+    # Clean looks since then do not enter here: they count exactly, through the chance to see
+    # nothing.
     belief = learn(
         case, [x for x in looks if x.on <= since], [c for c in cards if c.until <= since], since
     )
@@ -181,6 +183,7 @@ def clear_by(
     until = max(end, today) + timedelta(days=LOOK_GAP_DAYS * MOST_LOOKS)
     odds = _Odds(case, schedule, belief, since, until)
     coming = _proposed(done, end, today, until, thorough)
+    # If every look to come finds nothing, too.
     together = (*done, *coming)
     ends = {x.on for x in together}
     days = sorted(
@@ -191,6 +194,7 @@ def clear_by(
     plain = [d for d in days if not done or d >= done[0].on][:: max(1, len(days) // 6)]
     chances = odds.alive([*((d, together) for d in days), *((d, done) for d in plain)])
     clean_by = dict(zip(days, chances, strict=False))
+    # All three must hold: enough clean looks, a whole life cycle, and a small chance.
     over = next(
         (
             x.on

@@ -62,6 +62,7 @@ def seen_share(pest: Pest, look: Inspection) -> Array:
     adults: (stages + 1,). Eggs only where it counted them, or found nothing at all.
     """
     chance = shown(pest) * look.share * look.thorough
+    # Who counts adults does not report eggs: silence about them says nothing.
     if look.live and StageClass.EGG not in look.counts:
         chance = chance * np.array([kind != StageClass.EGG for kind in classes(pest)])
     return chance

@@ -286,6 +286,8 @@ def learn(
     schedule = [(d.on, [acts[i] for i in d.acts if i in acts]) for d in case.done]
     survive, fresh = stacked(case, held, schedule, REACHES)
     total, open_air = [], []
+    # One forward run for all reaches: numbers are linear in the start, so the scales need none
+    # of their own.
     for n, x in walk(case, held, survive, fresh, len(REACHES)):
         if held.ends[n].time() == MORNING:
             total.append(by_stage(held.chain, x.sum(axis=0)))
@@ -301,6 +303,7 @@ def learn(
     if cards:
         log += _card_fit(cards, every[..., -1], first)
     prior = _prior(case, held.weights)
+    # Less the largest, so that the exponentials stay in range.
     weights = prior * np.exp(log - log.max())
     perfect = seen_share(case.pest, Inspection(first, thorough=1.0))
     return Belief(
@@ -341,6 +344,7 @@ def _look_fit(case: Case, look: Inspection, exposed: Array, first: date) -> Arra
         (look.on - first).days - look.spread_days, (look.on - first).days + look.spread_days + 1
     )
     rows = [min(max(n, 0), len(exposed) - 1) for n in days]
+    # A look on a vague day saw the mean of the days that it may have been.
     mean = exposed[rows].mean(axis=0)
     log = np.zeros((1, len(SCALES), 1))
     for kind in dict.fromkeys(kinds):
@@ -369,6 +373,7 @@ def _card_fit(cards: Sequence[CardCatch], adults: Array, first: date) -> Array:
     """The log-likelihood of how the catches are distributed over the times, given their
     total: [reaches, scales, scenarios].
     """
+    # How many adults there were to catch while each card hung.
     exposure = []
     for card in cards:
         days = adults[

@@ -108,6 +108,8 @@ class DayTable:
         """Quantiles of the time to reach stage `until`, in days from the start of
         interval `start`, for animals that leave stage `first` as `flow` says.
         """
+        # Pass the flow on, stage by stage: what enters in an interval leaves after each of its
+        # waits.
         for one in self.leave[first + 1 : until]:
             into = np.zeros_like(flow)
             for wait in range(min(one.share.shape[2], flow.shape[1])):
@@ -185,6 +187,7 @@ def _cuts(case: Case, last: date) -> tuple[list[datetime], NDArray[np.int64]]:
     """
     finds = {f.on for f in case.found}
     first = min(finds)
+    # A pest with short stages would skip some of them between two evenings.
     quick = (
         sum(stage.rate.days(float(case.series.celsius.mean())) for stage in case.pest.stages)
         < QUICK_DAYS

@@ -70,6 +70,8 @@ class Run:
             np.zeros(s) if self.born is not None else t.late if self.last is None else np.ones(s)
         )
         self.share = t.females if self.last is None else 1.0
+        # Products of survivals from the start on: what happens between two intervals is one
+        # division.
         self.through = np.ones((b, d + 1, len(t.leave) + 1))
         np.cumprod(np.maximum(survive, _floor(survive)), axis=1, out=self.through[:, 1:])
         self.paths = [self._paths(stage) for stage in range(len(t.leave))]
@@ -77,9 +79,12 @@ class Run:
         self.values = [np.empty((b, s, d + w)) for w in waits]
         for value, known in zip(self.values, self._known(), strict=True):
             value[...] = known[..., : value.shape[2]]
+        # Views, not copies: each stage sees the values of the next one as they are filled in.
         self.ahead = [
             _windows(value, w) for value, w in zip(self.values[1:], waits[1:], strict=True)
         ]
+        # [track, schedules, scenarios, intervals + 1]: the value of a laying female, open and
+        # hidden.
         self.laying = np.empty((2, b, s, d + 1))
         self.laying[...] = (
             self.end[:, None] if self.after is None else self.after.laying[..., : d + 1]
@@ -159,6 +164,7 @@ class Run:
                     known[stage] = low
             if not known[-1]:
                 return
+            # Adults can go no further than their young are known.
             low = max(min(known[0], known[-1] - 1), known[-1] - CHUNK)
             self._adults(low, known[-1])
             known[-1] = low
@@ -191,6 +197,8 @@ class Run:
         died = t.deaths[:, cut]
         tracks = self.tracks[..., cut]
         if self.last is None:
+            # Until she has a successful birth or dies, at steady rates, a female is a race
+            # between the two.
             rate = born + died
             settled = born / rate
         else:
@@ -199,11 +207,13 @@ class Run:
             settled = np.where(over, 0.0, born / died * t.females)
             tracks = np.where(over, 1.0, tracks)
         stay = np.exp(-rate)
+        # The recursion is affine, so a stretch of it is a product and a cumulative sum.
         ahead = np.maximum(stay * tracks, NEVER)
         ahead = np.cumprod(ahead[..., ::-1], axis=-1)[..., ::-1]
         gained = np.cumsum((settled * (1 - stay) / ahead)[..., ::-1], axis=-1)[..., ::-1]
         into = self.laying[..., cut]
         into[...] = ahead * (self.laying[..., high : high + 1] + gained)
+        # An animal that grows up within the interval is an adult for part of it.
         held = (1 - stay) / rate
         ends = tracks * self.laying[..., low + 1 : high + 1]
         exposed = settled + (ends[0] - settled) * held

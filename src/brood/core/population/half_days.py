@@ -269,6 +269,8 @@ def _chances(
     phi, refuge = case.pest.female_share, case.refuge
     born, died = steps.late
     adult = np.tile(np.maximum(0.0, 1 - died / np.maximum(phi * born, 1e-12)), (schedules, 1))
+    # At the end of the steps every immature is taken to become an adult: its line lives on as
+    # hers would.
     exposed = np.repeat((phi * adult)[..., None], steps.chain.size, -1)
     hidden, hidden_adult, clears = exposed.copy(), adult.copy(), np.ones_like(adult)
     mornings = {f.on for f in case.found}
@@ -281,9 +283,12 @@ def _chances(
             )
         if end.time() == MORNING and end.date() in mornings:
             clears *= _founders(case, steps.chain, end.date(), exposed, hidden, adult, hidden_adult)
+        # The share of the newly exposed that comes into the open and survives what acts left
+        # there.
         open_to = (1 - refuge) * fresh[n]
         before = open_to[..., 0] * exposed[..., 0] + refuge * hidden[..., 0]
         young = steps.births[n] * before
+        # An animal that grows up within the step lays for half of it on average.
         entering = [(p + lives_on(p, young, steps.deaths[n])) / 2 for p in (adult, hidden_adult)]
         exposed, hidden = back(
             steps,
@@ -360,12 +365,14 @@ def back(
         return exposed, hidden
     share, chain = moves / most, steps.chain
     p = np.stack((exposed, hidden))
+    # Uniformisation: the exponential is a Poisson-weighted sum over jumps at the fastest rate.
     weight, tail = math.exp(-most), TAIL if p.dtype == np.float64 else SINGLE_TAIL
     out, k, seen = weight * p, 0, weight
     change, part = np.empty_like(p), np.empty_like(p)
     while seen < 1 - tail and k < 200:
         change[..., :-1] = p[..., 1:]
         change[..., -1] = entering
+        # Leaving a stage draws the track anew: into the open, or into the refuge.
         change[..., chain.left] = (
             open_to[..., 1:-1] * p[0][..., chain.entered] + refuge * p[1][..., chain.entered]
         )
@@ -441,6 +448,8 @@ def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh:
     moves, deaths, chain = steps.moves[n], steps.deaths[n], steps.chain
     most = max(float(moves.max(initial=0.0)), float(deaths.max()))
     share, dying = moves / most, deaths / most
+    # Where an animal that enters a stage goes, by track; a residue takes its share of the open
+    # ones.
     into = np.stack(np.broadcast_arrays((1 - refuge) * fresh, refuge))
     young = into[..., 0] * (steps.births[n] * females / most)
     left, entered = np.append(chain.left, chain.size - 1), np.append(chain.entered, chain.size)
@@ -452,6 +461,7 @@ def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh:
         laying, crossing = term[..., -1].copy(), np.take(leaving, left, axis=-1)
         term[..., :-1] -= leaving
         term[..., 1:] += leaving
+        # A moult empties both tracks into the next stage, and fills them anew.
         term[..., entered] += into[..., 1:] * crossing.sum(axis=0) - crossing
         term[..., -1] -= dying * laying
         term[..., 0] += young * laying.sum(axis=0)

@@ -87,22 +87,29 @@ def leaving(count: int, moves: Array) -> Leaving:
     """
     days = moves.shape[1] - 1
     pace = float(moves[:, -1].mean()) / days
+    # The stage's own variance in intervals, less what forgetting the moment of entry adds.
     own = count / max(pace, 1e-9) ** 2
     shape = round(count * own / max(own - FORGOTTEN, own / 4), 1)
     table, moves = erlang(shape), moves * (shape / count)
     waits = _waits(moves, table.sure)
+    # After the known time everything has left: a step that large ends every stage.
     beyond = moves[:, -1:] + table.sure + 50
     padded = np.concatenate((moves, np.repeat(beyond, waits, axis=1)), axis=1)
     ends = np.lib.stride_tricks.sliding_window_view(padded[:, 1:], waits, axis=1)[:, :days]
     width = moves[:, 1:] - moves[:, :-1]
     since_start, since_end = ends - moves[:, :-1, None], ends - moves[:, 1:, None]
+    # Animals enter evenly over the interval: the mean of the share gone, between entry at its
+    # start and at its end.
     gone = (table.total(since_start) - table.total(since_end)) / np.maximum(width, 1e-9)[..., None]
+    # Where nothing develops in the interval of entry, the two moments are one.
     still = width < 1e-6
     if still.any():
         gone[still] = table.share(since_start[still])
     gone = np.minimum(gone, 1.0)
     known = np.arange(days)[:, None] + np.arange(waits) < days
     least = int(np.argmax(np.append((gone * known).max(axis=(0, 1)) > UNLIKELY, True)))
+    # The few that leave sooner are held back: the sweep can then fill that many intervals at
+    # once.
     gone[..., :least] = 0.0
     return Leaving(np.diff(gone, axis=-1, prepend=0.0), least)
 

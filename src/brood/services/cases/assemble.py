@@ -77,6 +77,7 @@ def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date)
             "Every find of this case is withdrawn. Add what was found, and the plan is made again.",
             field="found",
         )
+    # Numbers from before a silence of a generation are fiction; nothing is planned from them.
     if _waits_for_a_count(row) and left_alone(session, catalogue, row, today):
         raise LeftAlone(history.touched_on(row))
     first = began or min(f.found_on for f in finds)
@@ -87,6 +88,7 @@ def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date)
         max(today, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS),
     )
     acts, done, skipped = _evenings(session, catalogue, row, today, first if began else date.min)
+    # What stands in the keeper's calendar is promised: the planner moves it only for a reason.
     promised = [
         Evening(a.target_on, tuple(a.treatments))
         for a in history.planned(row)
@@ -203,6 +205,7 @@ def _acts(
     out = []
     for a in row.every_act:
         ready = test_leaves.first_evening(catalogue, row, a.treatment_id, today)
+        # An act that is no longer at hand stays in the case for what it did, with no use left.
         over = a.dropped_at is not None or ready == date.max
         if over and not uses[a.treatment_id]:
             continue

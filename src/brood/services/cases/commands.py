@@ -247,6 +247,7 @@ def mark(
         raise NotFound("This evening is no longer in the plan.")
     if said.done_on is not None:
         _check_day(row, slot, said.done_on, today)
+    # The last word counts; what was said before is kept, withdrawn.
     for record in slot.records:
         record.withdrawn_at = record.withdrawn_at or now
     session.flush()

@@ -224,6 +224,8 @@ def _set(
     )
     if slot.status == EveningState.DROPPED:
         slot.missed_on = slot.missed_latest_on = slot.missed_end_on = slot.missed_evenings = None
+    # An evening that went by keeps the day it was promised for: marked later, it is judged by
+    # that.
     gone_by = (
         slot.status == EveningState.PLANNED
         and slot.sequence >= 0
