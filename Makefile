@@ -4,7 +4,7 @@ PY := .venv/bin/python
 export OPENBLAS_NUM_THREADS = 1
 
 .DEFAULT_GOAL := help
-.PHONY: help demo run test check-all lint css screenshots bench lock clean
+.PHONY: help demo run test check-all coverage lint css screenshots bench lock clean
 
 help: ## list the targets
 	@grep -E '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -34,12 +34,17 @@ test: .venv/.test ## install what the tests need and run them
 	@bash scripts/need-chromium
 	@.venv/bin/ruff check src tests scripts bench
 	@.venv/bin/ruff format --check -q src tests scripts bench
+	@.venv/bin/mypy
 	@.venv/bin/python -m pytest -n 2 --dist worksteal -m "not long"
 
-check-all: test ## all of the above, then what takes hours: long tests, the year machine, benches
+check-all: test coverage ## all of the above, then what takes hours: coverage, long tests, the year machine, benches
 	@.venv/bin/python -m pytest -n 2 --dist worksteal -m long
 	@$(PY) scripts/year_machine.py --seeds 1,2,3 --households 12 --days 365 --stride 5
 	@$(MAKE) --no-print-directory bench
+
+coverage: .venv/.test ## run the tests with their coverage, and hold its floor for each package
+	@.venv/bin/python -m pytest -n 2 --dist worksteal -m "not long" --cov=src/brood --cov-report=
+	@$(PY) scripts/coverage_floors.py
 
 lint: .venv/.test ## style and strict types
 	@.venv/bin/ruff check src tests scripts bench

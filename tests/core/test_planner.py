@@ -273,7 +273,7 @@ def test_on_small_cases_no_choice_of_days_takes_fewer_dates(seed):
     assert reached >= 2
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3, 4])
+@pytest.mark.parametrize("seed", [1, *(pytest.param(n, marks=pytest.mark.long) for n in (2, 3, 4))])
 def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
     rng, feasible = random.Random(seed), 0
     for _ in range(50):

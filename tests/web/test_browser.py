@@ -60,8 +60,15 @@ def open_case(page):
     page.get_by_role("button", name="Work out the dates").click()
 
 
-@pytest.mark.parametrize("script", [True, False], ids=["script", "no-script"])
-@pytest.mark.parametrize("size", SIZES)
+@pytest.mark.parametrize(
+    ("size", "script"),
+    [
+        ("phone", True),
+        ("laptop", False),
+        pytest.param("laptop", True, marks=pytest.mark.long),
+        pytest.param("phone", False, marks=pytest.mark.long),
+    ],
+)
 def test_from_nothing_to_a_calendar(browser, site, size, script):
     page = visit(browser, site, viewport=SIZES[size], java_script_enabled=script)
     set_up_household(page)
@@ -118,7 +125,7 @@ def test_a_loggers_file_is_read_and_nonsense_refused_in_the_page(browser, site, 
     page.context.close()
 
 
-@pytest.mark.parametrize("size", SIZES)
+@pytest.mark.parametrize("size", ["laptop", pytest.param("phone", marks=pytest.mark.long)])
 def test_a_week_of_a_diary_is_typed_with_the_keyboard_alone(browser, site, size):
     page = visit(browser, site, viewport=SIZES[size])
     set_up_household(page)
@@ -206,11 +213,23 @@ def serious(page):
     ]
 
 
-@pytest.mark.parametrize("half", [0, 1])
-def test_no_page_has_a_serious_axe_violation_or_scrolls_sideways(browser, demo_site, half):
+@pytest.mark.parametrize(
+    "part",
+    [
+        range(0, len(PAGES), 8),
+        range(4, len(PAGES), 8),
+        *(
+            pytest.param(range(n, len(PAGES), 8), marks=pytest.mark.long)
+            for n in (1, 2, 3, 5, 6, 7)
+        ),
+    ],
+    ids=str,
+)
+def test_no_page_has_a_serious_axe_violation_or_scrolls_sideways(browser, demo_site, part):
+    """A quarter of the pages in every run; `make check-all` walks all of them."""
     page = visit(browser, demo_site, viewport=SIZES["laptop"])
     faults = {}
-    for n, path in enumerate(PAGES[half::2]):
+    for n, path in enumerate(PAGES[k] for k in part):
         page.goto(path)
         page.evaluate("document.querySelectorAll('details').forEach(d => { d.open = true })")
         page.evaluate(AXE)
@@ -253,7 +272,7 @@ def pin(page, start, way):
     expect(link).to_have_attribute("aria-current", "true")
 
 
-@pytest.mark.parametrize("way", ["touch", "keys"])
+@pytest.mark.parametrize("way", ["touch", pytest.param("keys", marks=pytest.mark.long)])
 def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way):
     page = visit(browser, site, viewport=SIZES["phone"], has_touch=True)
     set_up_household(page)

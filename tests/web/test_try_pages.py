@@ -72,7 +72,7 @@ def drag(page, n, days, size):
     touch.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
 
 
-@pytest.mark.parametrize("size", ["laptop", "phone"])
+@pytest.mark.parametrize("size", [pytest.param("laptop", marks=pytest.mark.long), "phone"])
 def test_a_handle_is_dragged_and_the_consequences_stand_at_once(
     browser, demo_site, size, record_property
 ):
