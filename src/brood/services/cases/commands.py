@@ -251,45 +251,10 @@ def mark(
     for record in slot.records:
         record.withdrawn_at = record.withdrawn_at or now
     session.flush()
-    promised, promised_latest = (
-        slot.missed_on or slot.target_on,
-        slot.missed_latest_on or slot.latest_on,
-    )
-    chosen = [a.treatment_id for a in row.acts]
-    planned = list(slot.treatments) or chosen
-    acts = [a for a in chosen if a in said.acts] or planned
     before = history.course_end(row)
     as_promised = (slot.missed_end_on or before[0], slot.missed_evenings or before[1])
-    slot.records.append(
-        ApplicationRecord(
-            outcome=said.outcome,
-            done_on=said.done_on,
-            treatments=acts,
-            note=said.note,
-            recorded_at=now,
-            cost="",
-            parts=list(said.parts),
-            missed=list(said.missed),
-            tally=list(said.tally),
-            reach=said.reach,
-            sent_key=said.sent_key,
-            minutes=said.minutes,
-        )
-    )
-    late = said.done_on is not None and said.done_on > promised_latest
-    slot.status = (
-        EveningState.SKIPPED
-        if said.outcome == EveningOutcome.SKIPPED
-        else EveningState.LATE
-        if late
-        else EveningState.DONE
-    )
-    slot.target_on, slot.latest_on, slot.sequence, slot.changed_at = (
-        promised,
-        max(promised, promised_latest),
-        slot.sequence + 1,
-        now,
-    )
+    slot.records.append(_record(row, slot, said, now))
+    _settle(slot, said, now)
     session.flush()
     plan = plans.replan(session, catalogue, row, today, now, speech)
     now_is = history.course_end(row)
@@ -298,6 +263,40 @@ def mark(
         catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech
     )
     return row.id
+
+
+def _record(
+    row: PestCase, slot: Application, said: MarkCommand, now: datetime
+) -> ApplicationRecord:
+    """What was said of an evening, as a row."""
+    chosen = [a.treatment_id for a in row.acts]
+    planned = list(slot.treatments) or chosen
+    return ApplicationRecord(
+        outcome=said.outcome,
+        done_on=said.done_on,
+        treatments=[a for a in chosen if a in said.acts] or planned,
+        note=said.note,
+        recorded_at=now,
+        cost="",
+        parts=list(said.parts),
+        missed=list(said.missed),
+        tally=list(said.tally),
+        reach=said.reach,
+        sent_key=said.sent_key,
+        minutes=said.minutes,
+    )
+
+
+def _settle(slot: Application, said: MarkCommand, now: datetime) -> None:
+    """Give a slot its state, judged by the day and window that it was promised for."""
+    promised, latest = slot.missed_on or slot.target_on, slot.missed_latest_on or slot.latest_on
+    if said.outcome == EveningOutcome.SKIPPED:
+        slot.status = EveningState.SKIPPED
+    else:
+        late = said.done_on is not None and said.done_on > latest
+        slot.status = EveningState.LATE if late else EveningState.DONE
+    slot.target_on, slot.latest_on = promised, max(promised, latest)
+    slot.sequence, slot.changed_at = slot.sequence + 1, now
 
 
 def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from sqlalchemy.orm import Session
@@ -49,6 +49,9 @@ ORIGIN_WORDS = {
         "neighbour since.",
     ),
 }
+TWO_COUNTS = (
+    "Count once between evenings, and again a few days later: two counts tell whether it works."
+)
 AFTER_EFFECTS = (
     "Dead scale and shells stay on for weeks, and more of them show two or three days "
     "after an evening: that is the treatment working.",
@@ -109,14 +112,14 @@ class FollowResult:
     inspections: tuple[InspectionRecord, ...]
     cards: tuple[Card, ...]
     classes: dict[str, str]
-    verdict: str
-    headline: str
-    why: str
-    chart: FollowChart | None
-    origin: Origin | None
-    causes: tuple[Explanation, ...]
-    after_effects: tuple[str, ...]
-    reopen: bool
+    verdict: str = ""
+    headline: str = ""
+    why: str = ""
+    chart: FollowChart | None = None
+    origin: Origin | None = None
+    causes: tuple[Explanation, ...] = ()
+    after_effects: tuple[str, ...] = AFTER_EFFECTS
+    reopen: bool = False
     problem: str = ""
 
 
@@ -128,55 +131,34 @@ def build(
     record = catalogue.records[row.pest_id]
     looks = tuple(reversed(history.looks(row)))
     cards = tuple(c for c in row.cards if c.withdrawn_at is None)
-    common = (row, record, looks, cards, class_names(record))
+    bare = FollowResult(row, record, looks, cards, class_names(record))
     try:
         case = assemble.as_found(session, catalogue, row, today)
         held = assemble.belief_of(case, row, today)
     except InputError as error:
-        return FollowResult(
-            *common,
-            "",
-            "Nothing to compare with yet.",
-            error.message,
-            None,
-            None,
-            (),
-            AFTER_EFFECTS,
-            False,
-            error.message,
+        return replace(
+            bare, headline="Nothing to compare with yet.", why=error.message, problem=error.message
         )
     if held is None:
-        return FollowResult(
-            *common,
-            "",
-            "Not counted since.",
-            "Count once between evenings, and again a few days later: two counts tell whether it "
-            "works.",
-            None,
-            None,
-            (),
-            AFTER_EFFECTS,
-            False,
-        )
+        return replace(bare, headline="Not counted since.", why=TWO_COUNTS)
     done = [d.on for d in case.done]
     verdict, sure = _verdict(held, done)
     headline, why = _said(held, verdict, sure, speech)
     plan = plans.standing_plan(session, catalogue, row, today).plan
     live = next((x for x in reversed(held.looks) if x.live), None)
-    over = not history.planned(row)
-    failing = sure and verdict != "working"
-    return FollowResult(
-        *common,
-        verdict,
-        headline,
-        why,
-        _chart(held, done, today),
-        _origin(held, live) if live else None,
-        tuple(causes(session, catalogue, row, held, plan, today, speech))
-        if failing or (over and live)
-        else (),
-        AFTER_EFFECTS,
-        bool(failing or (over and live is not None and live.on >= max(done, default=live.on))),
+    over, failing = not history.planned(row), sure and verdict != "working"
+    check = failing or (over and live is not None)
+    return replace(
+        bare,
+        verdict=verdict,
+        headline=headline,
+        why=why,
+        chart=_chart(held, done, today),
+        origin=_origin(held, live) if live else None,
+        causes=tuple(causes(session, catalogue, row, held, plan, today, speech)) if check else (),
+        reopen=bool(
+            failing or (over and live is not None and live.on >= max(done, default=live.on))
+        ),
     )
 
 

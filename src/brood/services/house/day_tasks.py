@@ -17,11 +17,13 @@ from brood.services.house import neighbours
 from brood.services.house.evenings_together import (
     next_evening,
 )
+from brood.services.house.neighbours import CHECKED, Risk
 from brood.services.house.quarantine import looks_apart, open_quarantines
 from brood.services.voice import words
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.place_tables import Place
+from brood.store.records import Quarantine
 from brood.store.tables import Card, PestCase, Plant
 
 WINTER_DAYS = 210
@@ -65,59 +67,50 @@ def tasks_of(
     rows: Sequence[PestCase],
     now: datetime,
 ) -> list[Task]:
+    """Every task of the household, in no order."""
+    today = now.date()
+    risky = [r for r in neighbours.risks(session, catalogue, today) if r.chance >= CHECKED]
     out: list[Task] = []
-    speech = prefs.speech
-    risky = [
-        r
-        for r in neighbours.risks(session, catalogue, now.date())
-        if r.chance >= neighbours.CHECKED
-    ]
     for row in rows:
-        out += [
-            *_treat(catalogue, row, now.date(), speech),
-            *_patches(catalogue, row, now),
-            *_care(row, now),
-            *_cards(row, now.date()),
-            *_looks(
-                catalogue,
-                row,
-                now.date(),
-                [r.pest for r in risky if r.near.plant.id == row.plant_id],
-                speech,
-            ),
-        ]
-    for risk in risky:
-        plant = risk.near.plant
-        if all(c.closed_at for c in plant.cases):
-            out.append(
-                Task(
-                    f"neighbour-{plant.id}-{risk.row.pest_id}",
-                    "neighbour",
-                    plant,
-                    place_of(plant),
-                    f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}",
-                    MINUTES["neighbour"],
-                    weekly(risk.due_on, now.date()),
-                    f"/plants/{plant.id}#check",
-                )
-            )
-    out += _spring(session, catalogue, prefs, now.date())
-    for apart in open_quarantines(session):
-        looks = looks_apart(session, apart)
-        due = (looks[-1].looked_on if looks else apart.since_on) + timedelta(days=7)
-        out.append(
-            Task(
-                f"quarantine-{apart.id}",
-                "quarantine",
-                apart.plant,
-                place_of(apart.plant),
-                "Look it over while it is kept apart",
-                MINUTES["quarantine"],
-                weekly(due, now.date()),
-                f"/quarantine/{apart.id}",
-            )
-        )
+        near = [r.pest for r in risky if r.near.plant.id == row.plant_id]
+        out += _treat(catalogue, row, today, prefs.speech)
+        out += _patches(catalogue, row, now)
+        out += _care(row, now)
+        out += _cards(row, today)
+        out += _looks(catalogue, row, today, near, prefs.speech)
+    out += [_neighbour(r, today) for r in risky if all(c.closed_at for c in r.near.plant.cases)]
+    out += _spring(session, catalogue, prefs, today)
+    out += [_apart(session, row, today) for row in open_quarantines(session)]
     return out
+
+
+def _neighbour(risk: Risk, today: date) -> Task:
+    plant = risk.near.plant
+    return Task(
+        f"neighbour-{plant.id}-{risk.row.pest_id}",
+        "neighbour",
+        plant,
+        place_of(plant),
+        f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}",
+        MINUTES["neighbour"],
+        weekly(risk.due_on, today),
+        f"/plants/{plant.id}#check",
+    )
+
+
+def _apart(session: Session, row: Quarantine, today: date) -> Task:
+    looks = looks_apart(session, row)
+    due = (looks[-1].looked_on if looks else row.since_on) + timedelta(days=7)
+    return Task(
+        f"quarantine-{row.id}",
+        "quarantine",
+        row.plant,
+        place_of(row.plant),
+        "Look it over while it is kept apart",
+        MINUTES["quarantine"],
+        weekly(due, today),
+        f"/quarantine/{row.id}",
+    )
 
 
 def weekly(due: date, today: date) -> date:
