@@ -1,12 +1,13 @@
 """Small mutations of the computation and the services, and whether the tests see them.
 
     python scripts/mutate.py --count 40               drawn from the commit's hash
-    python scripts/mutate.py --count 40 --contexts .coverage   nearest tests first
+    python scripts/mutate.py --contexts .coverage --times junit.xml   nearest and quickest tests first
 
 A mutation changes a constant, turns an operator round, or drops a branch or a return value. It is
 made in a copy of the checkout. The tests that run the changed line come first, by a coverage file
-with contexts (pytest --cov=src/brood --cov-context=test); where they all pass, every test that runs
-a line of the module follows, and then the whole suite. What nothing sees is listed.
+with contexts (pytest --cov=src/brood --cov-context=test), the quickest of them before the others
+(pytest --junitxml). Then the other tests of the line, and those of the module, as long as a minute
+or two lasts; with --whole the whole suite follows. What nothing sees is listed.
 """
 
 from __future__ import annotations
@@ -21,11 +22,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 
 ROOT = Path(__file__).parents[1]
 FOLDERS = ("core", "services")
@@ -42,8 +44,8 @@ SWAPS = {
     ast.And: ast.Or,
     ast.Or: ast.And,
 }
-NEAREST = 60
-"""So many of the nearest tests are run first."""
+FIRST, THEN = 30.0, 90.0
+"""Seconds of tests that are run first, and then, by the times that they took."""
 MINUTES = 15
 
 
@@ -127,34 +129,64 @@ def drawn(seed: str, count: int) -> list[Mutation]:
     return out
 
 
-def nearest(contexts: Path, mutation: Mutation) -> tuple[list[str], list[str]]:
-    """The tests that run the changed line, and those that run any line of its module."""
-    from coverage import CoverageData
+@dataclass(frozen=True)
+class Suite:
+    """Which tests run which lines, and how long each takes."""
 
-    data = CoverageData(str(contexts))
-    data.read()
-    measured = next((f for f in data.measured_files() if f.endswith(mutation.path)), "")
-    by_line = data.contexts_by_lineno(measured)
-    own = {c for c in by_line.get(mutation.line, []) if c}
-    all_of_it = {c for found in by_line.values() for c in found if c}
-    return [sorted({_test(c) for c in some}) for some in (own, all_of_it)]  # type: ignore[return-value]
+    contexts: Path | None
+    times: dict[str, float]
+
+    def nearest(self, mutation: Mutation) -> tuple[list[str], list[str]]:
+        """The quickest tests that run the changed line; and the others of that line, with
+        those that run any line of its module.
+        """
+        if self.contexts is None:
+            return [], []
+        from coverage import CoverageData
+
+        data = CoverageData(str(self.contexts))
+        data.read()
+        measured = next((f for f in data.measured_files() if f.endswith(mutation.path)), "")
+        by_line = data.contexts_by_lineno(measured)
+        own = self._quick(by_line.get(mutation.line, []))
+        rest = self._quick(c for found in by_line.values() for c in found)
+        first = self._within(own, FIRST)
+        return first, self._within([t for t in [*own, *rest] if t not in first], THEN)
+
+    def _quick(self, contexts: Iterable[str]) -> list[str]:
+        tests = {c.split("|")[0] for c in contexts if c} & set(self.times)
+        return sorted(tests, key=lambda test: self.times[test])
+
+    def _within(self, tests: list[str], seconds: float) -> list[str]:
+        """The tests up to so many seconds together, each once, at least one."""
+        out, left = [], seconds
+        for test in dict.fromkeys(tests):
+            left -= self.times[test]
+            if left < 0 and out:
+                break
+            out.append(test)
+        return out
 
 
-def _test(context: str) -> str:
-    return context.split("|")[0]
+def times_of(path: Path | None) -> dict[str, float]:
+    """Seconds by test, from a file that pytest --junitxml has written."""
+    if path is None:
+        return {}
+    cases = ElementTree.parse(path).iter("testcase")
+    return {
+        f"{c.get('classname', '').replace('.', '/')}.py::{c.get('name')}": float(c.get("time", 0))
+        for c in cases
+    }
 
 
-def tried(mutation: Mutation, contexts: Path | None, whole: bool) -> tuple[str, float]:
+def tried(mutation: Mutation, suite: Suite, whole: bool) -> tuple[str, float]:
     """How a mutation was seen (or "unseen"), and the seconds that took."""
     begun = time.time()
     with tempfile.TemporaryDirectory() as folder:
         home = Path(folder) / "copy"
-        shutil.copytree(
-            ROOT, home, ignore=shutil.ignore_patterns(".venv", ".git", "node_modules", ".*cache")
-        )
+        shutil.copytree(ROOT, home, ignore=shutil.ignore_patterns(".*", "node_modules"))
         (home / mutation.path).write_text(mutation.source, "utf-8")
-        own, module = nearest(contexts, mutation) if contexts else ([], [])
-        for name, tests in (("nearest", own[:NEAREST]), ("module", module)):
+        for name, tests in zip(("nearest", "further"), suite.nearest(mutation), strict=True):
             if tests and _fails(home, tests):
                 return name, time.time() - begun
         if whole and _fails(home, []):
@@ -180,15 +212,16 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--seed", default="", help="the commit's hash where none is given")
     parser.add_argument("--contexts", type=Path, help="a coverage file with contexts")
+    parser.add_argument("--times", type=Path, help="a junit file with the times of tests")
     parser.add_argument("--whole", action="store_true", help="the whole suite for survivors")
     parser.add_argument("--workers", type=int, default=2)
     given = parser.parse_args()
     head = subprocess.run(["git", "rev-parse", "HEAD"], cwd=ROOT, capture_output=True, text=True)
     seed = given.seed or head.stdout.strip()
     chosen = drawn(seed, given.count)
-    seen = 0
+    suite, seen = Suite(given.contexts, times_of(given.times)), 0
     with ThreadPoolExecutor(given.workers) as pool:
-        found = pool.map(lambda m: tried(m, given.contexts, given.whole), chosen)
+        found = pool.map(lambda m: tried(m, suite, given.whole), chosen)
         for mutation, (how, seconds) in zip(chosen, found, strict=True):
             seen += how != "unseen"
             print(
