@@ -1,7 +1,7 @@
 """Small mutations of the computation and the services, and whether the tests see them.
 
     python scripts/mutate.py --count 40               drawn from the commit's hash
-    python scripts/mutate.py --contexts .coverage --times junit.xml   nearest and quickest tests first
+    python scripts/mutate.py --contexts .coverage --times junit.xml   the nearest tests first
 
 A mutation changes a constant, turns an operator round, or drops a branch or a return value. It is
 made in a copy of the checkout. The tests that run the changed line come first, by a coverage file
