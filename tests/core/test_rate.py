@@ -163,6 +163,13 @@ def test_an_impossible_curve_or_an_unknown_model_is_refused(name, figures):
         model_of(name, figures)
 
 
+@pytest.mark.parametrize(("rho", "delta"), [(-0.01, 2.0), (0.01, -2.0)])
+def test_a_lactin_curve_names_the_constant_that_must_be_positive(rho, delta):
+    with pytest.raises(ModelError, match="must be more than 0") as caught:
+        Lactin2(rho, 36.0, delta, -1.1, 30.0, 38.0)
+    assert caught.value.field == "rho"
+
+
 def test_two_temperatures_are_not_enough_for_a_line():
     with pytest.raises(ModelError, match="three temperatures"):
         fit_line([Point(15, 10), Point(20, 6), Point(20, 6.1)], 38.0)

@@ -123,3 +123,11 @@ def test_impossible_temperatures_are_refused_in_a_sentence(make):
     with pytest.raises(InputError) as caught:
         make()
     assert caught.value.message.endswith(".")
+
+
+@pytest.mark.parametrize("shape", ["single-sine", "double-sine", "single-triangle"])
+def test_a_day_is_coldest_at_five_and_warmest_at_five(shape):
+    celsius = daily(date(2026, 6, 1), [10.0], [20.0], shape=shape).celsius
+    assert sorted(np.argsort(celsius)[:2]) == [4, 5]
+    assert sorted(np.argsort(celsius)[-2:]) == [16, 17]
+    assert celsius[11] == pytest.approx(celsius[22])

@@ -76,6 +76,8 @@ REFUSED = [
     ),
     (MixCommand("insecticidal-soap", 500, eaten=True), "Parts of this plant are eaten"),
     (replace(SPRAY, use="drench"), "kills roots"),
+    (replace(SPRAY, use="swab"), "of no use as a swab"),
+    (MixCommand("insecticidal-soap", 500, use="drench"), "of no use as a drench"),
     (replace(SPRAY, strengths={"isopropyl-alcohol": 30}), "injures the plant"),
     (MixCommand("insecticidal-soap", 500, extras={"gravel": None}), "not known"),
     (MixCommand("permethrin", 500), "no home mix"),

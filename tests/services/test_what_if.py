@@ -10,6 +10,8 @@ from cachetools import LRUCache
 from conftest import MITE, NOW
 from test_cases import SPEECH, TODAY, Keeper
 
+from brood.catalogue.loader import shipped
+from brood.core.course.improvements import Improvement
 from brood.core.course.outcome import outcomes
 from brood.core.course.planner import problem_of, uses_of
 from brood.errors import FieldErrors
@@ -229,3 +231,11 @@ def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch
 def test_uses_of_a_plan_are_its_dates_with_their_acts(keeper):
     plan = held(keeper).plan
     assert [d for d, _ in uses_of(plan)] == [a.target.toordinal() for a in plan.applications]
+
+
+def test_a_change_is_said_in_numbers_out_of_a_hundred_and_in_degrees():
+    reach = Improvement("reach", 0.9, 5, True, reach=0.97)
+    said = improvements._text(reach, shipped(), 0.85, SPEECH)
+    assert said == "reach 97 in 100 of the animals on an evening instead of 85"
+    cooler = Improvement("cooler", 0.9, 5, True, celsius=-4.0)
+    assert improvements._text(cooler, shipped(), 0.85, SPEECH).endswith("4 °C cooler")
