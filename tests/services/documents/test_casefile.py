@@ -12,7 +12,7 @@ from brood.errors import InputError
 from brood.services.documents.case_document import plan_json, read_case
 from brood.services.documents.reading import parse_json
 
-EXAMPLES = Path(__file__).parents[2] / "docs" / "examples"
+EXAMPLES = Path(__file__).parents[3] / "docs" / "examples"
 BASE = json.loads((EXAMPLES / "mite-20.json").read_text("utf-8"))
 TEMPERATURES = [
     {"kind": "constant", "celsius": 22},

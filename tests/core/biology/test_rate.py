@@ -16,7 +16,9 @@ from brood.core.biology.stage_times import stage_times
 from brood.errors import ModelError
 
 STAGES = [(pest.id, stage) for pest in shipped().pests.values() for stage in pest.stages]
-SABELIS = tomllib.loads((Path(__file__).parent / "published/sabelis-1981.toml").read_text("utf-8"))
+SABELIS = tomllib.loads(
+    (Path(__file__).parents[1] / "published/sabelis-1981.toml").read_text("utf-8")
+)
 CURVES = [
     LinearPlateau(11.3, 126, 30, 32, 39),
     Briere1(1.2e-4, 9.4, 40.0, 32.0, 38.0),

@@ -22,7 +22,7 @@ from brood.core.followup.all_clear import clear_by, interpolated, suspected
 from brood.core.followup.posterior import even_speed, learn, stacked, updated
 from brood.core.population.half_days import steps_of
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[2] / "scripts"))
+sys.path.insert(0, str(Path(__file__).resolve().parents[3] / "scripts"))
 import itertools
 
 from loop_figures import household, soaped

@@ -18,7 +18,7 @@ from brood.core.diagnosis.next_check import next_checks
 MODEL = shipped().evidence.model
 HARMLESS = {c.id for c in MODEL.causes if c.harmless}
 STORIES = list(
-    csv.DictReader((Path(__file__).parent / "stories.csv").read_text("utf-8").splitlines())
+    csv.DictReader((Path(__file__).parents[1] / "stories.csv").read_text("utf-8").splitlines())
 )
 SIGNS = [s.id for s in MODEL.signs]
 
