@@ -104,7 +104,10 @@ def test_a_quick_pest_has_its_days_cut_in_two():
     quick = day_table(case_of(APHID, 27.0), DAY + timedelta(days=9))
     slow = day_table(case_of(SCALE, 22.0), DAY + timedelta(days=9))
     assert sum(s.rate.days(27.0) for s in CATALOGUE.pest(APHID).stages) < 10
+    between = day_table(case_of(MITE, 24.0), DAY + timedelta(days=9))
+    assert 10 < sum(s.rate.days(24.0) for s in CATALOGUE.pest(MITE).stages) < 15
     assert quick.intervals == 19
+    assert between.intervals == 10
     assert slow.intervals == 10
     assert slow.evenings.tolist() == list(range(10))
 
