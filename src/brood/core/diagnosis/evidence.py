@@ -24,7 +24,6 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 
 MISSED, FALSE = 0.10, 0.05
-SOMETHING_ELSE = "something-else"
 CONTEXT = "context"
 LARGEST_SET = 3
 MIXED = 0.1

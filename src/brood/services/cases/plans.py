@@ -57,12 +57,6 @@ def remember(key: str, held: Planned) -> None:
         _plans[key] = held
 
 
-def forget_all() -> None:
-    """Forget the plans kept."""
-    with _lock:
-        _plans.clear()
-
-
 def planned(case: Case) -> Planned:
     """A case tabulated and planned. It comes from memory when nothing has changed."""
     key = fingerprint(case)

@@ -19,7 +19,7 @@ SURE_ENOUGH = 0.6
 VERDICTS = {"working": "Working", "stalled": "Stalled", "rising": "Rising"}
 
 
-def _verdict(held: Belief, done: Sequence[date]) -> tuple[str, bool]:
+def verdict_of(held: Belief, done: Sequence[date]) -> tuple[str, bool]:
     """The likeliest verdict, and whether it is sure enough to act on. Empty before the
     first count after an evening.
     """
@@ -37,5 +37,5 @@ def line(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> 
         return ""
     if held is None:
         return ""
-    verdict, sure = _verdict(held, [d.on for d in case.done])
+    verdict, sure = verdict_of(held, [d.on for d in case.done])
     return VERDICTS[verdict] if sure else ""

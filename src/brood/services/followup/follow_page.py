@@ -14,7 +14,7 @@ from brood.core.followup.origin import origins
 from brood.core.followup.posterior import Belief
 from brood.errors import InputError
 from brood.services.cases import assemble, history, plans
-from brood.services.cases.verdict import VERDICTS, _verdict
+from brood.services.cases.verdict import VERDICTS, verdict_of
 from brood.services.followup.causes import Explanation, causes
 from brood.services.followup.inspections import class_names, of_class
 from brood.services.voice import odds
@@ -142,7 +142,7 @@ def build(
     if held is None:
         return replace(bare, headline="Not counted since.", why=TWO_COUNTS)
     done = [d.on for d in case.done]
-    verdict, sure = _verdict(held, done)
+    verdict, sure = verdict_of(held, done)
     headline, why = _said(held, verdict, sure, speech)
     plan = plans.standing_plan(session, catalogue, row, today).plan
     live = next((x for x in reversed(held.looks) if x.live), None)
