@@ -13,7 +13,6 @@ from datetime import date, datetime, time
 from pathlib import Path
 
 import pytest
-from cachetools import LRUCache
 from flask import Flask
 from flask.testing import FlaskClient
 from jinja2 import FileSystemBytecodeCache
@@ -23,7 +22,6 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Found
 from brood.core.climate.series import constant
-from brood.services.cases import plans
 from brood.services.demo import tern_cottage
 from brood.settings import Settings
 from brood.store.session import Store, open_store
@@ -64,11 +62,8 @@ def shared(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="session", autouse=True)
 def _nothing_twice(shared: Path) -> None:
-    """Plans and compiled templates are kept for the whole run: every test opens its own
-    application, mostly on the same household.
-    """
+    """Compiled templates are kept for the whole run: every test opens its own application."""
     shared.mkdir(exist_ok=True)
-    plans._plans = LRUCache(40)
     Flask.jinja_options = {"bytecode_cache": FileSystemBytecodeCache(str(shared))}
 
 
@@ -89,16 +84,25 @@ def _copy(source: Path, folder: Path) -> Path:
     return Path(shutil.copy(source, folder / "household.sqlite"))
 
 
+def _settling(opened: Store) -> Store:
+    """A household whose dates are worked out at every change."""
+    from planned import last, planning_of
+
+    last[0] = NOW
+    opened.when_facts_change.append(planning_of(opened).changed)
+    return opened
+
+
 @pytest.fixture
 def store(empty_household: Path, tmp_path: Path) -> Iterator[Store]:
-    opened = Store(_copy(empty_household, tmp_path / "empty"))
+    opened = _settling(Store(_copy(empty_household, tmp_path / "empty")))
     yield opened
     opened.close()
 
 
 @pytest.fixture
 def demo_store(demo_household: Path, tmp_path: Path) -> Iterator[Store]:
-    opened = Store(_copy(demo_household, tmp_path / "demo"))
+    opened = _settling(Store(_copy(demo_household, tmp_path / "demo")))
     yield opened
     opened.close()
 

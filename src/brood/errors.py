@@ -48,11 +48,13 @@ class ModelError(InputError):
 
 
 class NothingDevelops(InputError):
-    """All the hours are below every threshold, so there is nothing to time;
-    `inspect_on` is when to look again instead.
+    """All the hours are below every threshold, or too hot, so there is nothing to time;
+    `inspect_on` is when to look again instead, `limit_c` the °C at which it stops.
     """
 
     inspect_on: date | None = None
+    limit_c: float | None = None
+    too_hot: bool = False
 
 
 class LeftAlone(InputError):
@@ -65,6 +67,13 @@ class LeftAlone(InputError):
             field="found",
         )
         self.since = since
+
+
+class NotWorkedOut(InputError):
+    """The plan of a case is not there yet: it is being worked out."""
+
+    def __init__(self) -> None:
+        super().__init__("The dates are being worked out. Come back in a moment.", field="plan")
 
 
 class NotFound(BroodError):

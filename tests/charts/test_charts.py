@@ -9,6 +9,7 @@ import xml.etree.ElementTree as ET
 
 import pytest
 from conftest import NOW
+from planned import Desk
 
 from brood.charts.cases import bands, brood, brood_tall, spread
 from brood.charts.pen import svg
@@ -30,7 +31,7 @@ DRAW = {
 def charts(demo_store, catalogue):
     def make(case_id):
         with demo_store.reading() as session:
-            return case_page.build(session, catalogue, case_id, now=NOW, speech=Speech()).chart
+            return case_page.build(Desk(session, catalogue, NOW), case_id).chart
 
     return make
 

@@ -5,16 +5,18 @@ another, and true to their numbers.
 import re
 import xml.etree.ElementTree as ET
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date, datetime, time, timedelta
 
 import pytest
 from conftest import NOW
+from planned import Desk
 
 from brood.charts.followup import falling, follow
 from brood.charts.house import evenings, shelves
 from brood.charts.pen import svg, tally
 from brood.core.biology.case import Inspection
 from brood.core.followup.all_clear import Clearing, NeededLook
+from brood.services.cases.beside import house_of
 from brood.services.followup import follow_page
 from brood.services.followup.follow_page import Dot, FollowChart
 from brood.services.house import evenings_together, neighbours, today
@@ -66,11 +68,9 @@ def inside(root, margin=24.0):
 
 @pytest.fixture
 def build(demo_store, catalogue):
-    def make(**more):
+    def make(tried=None, prefs=None):
         with demo_store.reading() as session:
-            return today.build(
-                session, catalogue, Preferences(**more.pop("prefs", {})), now=NOW, **more
-            )
+            return today.build(Desk(session, catalogue, NOW, Preferences(**prefs or {})), tried)
 
     return make
 
@@ -117,7 +117,7 @@ def test_an_evening_that_nobody_is_free_for_is_named_and_not_drawn(build):
 @pytest.mark.parametrize("case_id", [1, 3, 4, 7])
 def test_expected_against_seen(demo_store, catalogue, case_id, wide):
     with demo_store.reading() as session:
-        data = follow_page.build(session, catalogue, case_id, today=NOW.date(), speech=SPEECH).chart
+        data = follow_page.build(Desk(session, catalogue, NOW), case_id).chart
     root = read(follow.draw(data, SPEECH, wide=wide))
     inside(root)
     assert sum(n.attrib.get("class") in ("seen", "seen-none") for n in root.iter()) == len(
@@ -188,7 +188,9 @@ def test_the_falling_chance_marks_its_looks_and_its_end(wide):
 
 def test_a_place_is_drawn_with_how_each_plant_stands(demo_store, catalogue):
     with demo_store.reading() as session:
-        for place, rows in neighbours.house(session, catalogue, NOW.date()):
+        for place, rows in neighbours.standings(
+            Desk(session, catalogue, datetime.combine(NOW.date(), time(12))), house_of(session)
+        ):
             root = read(shelves.draw(place.name, place.draught, rows))
             no_label_over_another(root)
             for row in rows:

@@ -164,6 +164,7 @@ def _run(settings: Settings) -> None:
     app = create_app(settings)
     household = app.extensions["household"]
     Rounds(household.store, household.weather).start()
+    household.planning.start()
     host = "0.0.0.0" if settings.lan else "127.0.0.1"
     try:
         waitress.serve(app, host=host, port=settings.port, threads=6, ident="")

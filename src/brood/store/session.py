@@ -8,13 +8,14 @@ with write-ahead logging, foreign keys and a busy timeout.
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 from sqlalchemy.orm import Session
 
 from brood.errors import SettingError
+from brood.store import facts
 from brood.store.engine import open_engine
 from brood.store.migrate import upgrade
 
@@ -29,6 +30,7 @@ class Store:
         self.path = path
         self._readers = open_engine(path, "BEGIN")
         self._writers = open_engine(path, "BEGIN IMMEDIATE")
+        self.when_facts_change: list[Callable[[list[int]], None]] = []
 
     @contextmanager
     def reading(self) -> Iterator[Session]:
@@ -38,9 +40,19 @@ class Store:
 
     @contextmanager
     def writing(self) -> Iterator[Session]:
-        """A session for one change: committed at the end, undone as a whole on any error."""
+        """A session for one change: committed at the end, undone as a whole on any error.
+
+        The facts of the cases that it reaches get a new version with it. Afterwards
+        whoever waits for that is told which cases they are.
+        """
         with Session(self._writers, expire_on_commit=False) as session, session.begin():
+            reached = facts.watch(session)
             yield session
+            session.flush()
+            cases = facts.raise_versions(session, reached)
+        if cases:
+            for tell in self.when_facts_change:
+                tell(cases)
 
     def close(self) -> None:
         """Let go of the file, folding the write-ahead log into it."""

@@ -29,3 +29,17 @@ class LeafOutcome(StrEnum):
 
     FINE = "fine"
     MARKED = "marked"
+
+
+class PlanState(StrEnum):
+    """How the last planning of a case went: not yet done; dates; must be counted again
+    first; nothing develops; no find stands; the warmth is not known; cannot be planned.
+    """
+
+    NEVER = ""
+    PLANNED = "planned"
+    LEFT_ALONE = "left-alone"
+    STILL = "still"
+    NO_FIND = "no-find"
+    NO_WARMTH = "no-warmth"
+    TROUBLE = "trouble"

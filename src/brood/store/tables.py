@@ -92,12 +92,17 @@ class Stay(Table):
 
 class PestCase(Table):
     """A pest on a plant. `start_on` is the first evening on which a treatment may fall;
-    `plan_key` what the plan was made from, `own_dates` ISO days that the keeper has set
-    instead of the planner's (empty: the planner's). `keep_below` is the number to hold
-    the pest under instead of clearing it; `limits` may hold `weekdays` (Monday 0),
-    `away` (pairs of ISO days) and `harvest` (an ISO day). `origin` says where it came
-    from, as far as is known; `course_from` is the day of the count with which the
-    present course began, where an earlier one is history.
+    `own_dates` are ISO days that the keeper has set instead of the planner's (empty: the
+    planner's). `keep_below` is the number to hold the pest under instead of clearing it;
+    `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO days) and `harvest` (an
+    ISO day). `origin` says where it came from, as far as is known; `course_from` is the
+    day of the count with which the present course began, where an earlier one is history.
+
+    `facts` rises with everything that a plan can depend on. The evenings were worked out
+    from `planned_facts` on the day `planned_on`; time alone changes nothing up to
+    `good_until`. `plan_state` says how that went (see states.PlanState), `outlook_key`
+    which kept figures belong to them. `anew` asks for dates that need not keep to those
+    promised before.
     """
 
     __tablename__ = "pest_case"
@@ -110,7 +115,13 @@ class PestCase(Table):
     test_patch: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime]
     closed_at: Mapped[datetime | None]
-    plan_key: Mapped[str] = mapped_column(default="")
+    facts: Mapped[int] = mapped_column(default=1, server_default="1")
+    planned_facts: Mapped[int] = mapped_column(default=0, server_default="0")
+    planned_on: Mapped[date | None]
+    good_until: Mapped[date | None]
+    plan_state: Mapped[str] = mapped_column(default="", server_default="")
+    outlook_key: Mapped[str] = mapped_column(default="", server_default="")
+    anew: Mapped[bool] = mapped_column(default=False, server_default="0")
     own_dates: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     keep_below: Mapped[float | None]
     limits: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
@@ -128,6 +139,7 @@ class PestCase(Table):
     )
     cards: Mapped[list[Card]] = relationship("Card", order_by="Card.id")
     members: Mapped[list[CasePlant]] = relationship("CasePlant", order_by="CasePlant.id")
+    changes: Mapped[list[PlanChange]] = relationship("PlanChange", order_by="PlanChange.id")
 
     @property
     def acts(self) -> list[CaseAct]:
@@ -214,7 +226,8 @@ class Application(Table):
     `uid` and `sequence` are those of its calendar entry; the sequence rises whenever
     the entry changes. `missed_on` and `missed_latest_on` are the evening that went by
     unmarked and the last day of its window, `missed_end_on` and `missed_evenings` when
-    the course was to end then and how many evenings it had.
+    the course was to end then and how many evenings it had. `reason` holds the facts why
+    it stands where it stands; `why` is the sentence of an earlier version.
     """
 
     __tablename__ = "application"
@@ -236,6 +249,7 @@ class Application(Table):
     short_by_days: Mapped[int] = mapped_column(default=0)
     treatments: Mapped[list[str]] = mapped_column(JSON)
     why: Mapped[str] = mapped_column(default="")
+    reason: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     missed_on: Mapped[date | None]
     missed_latest_on: Mapped[date | None]
     missed_end_on: Mapped[date | None]
@@ -248,7 +262,8 @@ class ApplicationRecord(Table):
     """What the keeper said of an evening: done on a day, or skipped. The newest that is
     not withdrawn counts.
 
-    `cost` says what a slip has cost; `parts` which parts of the plant were done and
+    `told` holds the facts of what being late or early has changed, `cost` is the sentence
+    of an earlier version; `parts` which parts of the plant were done and
     `missed` which were not reached, `reach` the share that follows, `tally` what was
     seen, `minutes` how long it took; `sent_key` is the sender's own key of an evening
     recorded without a connection.
@@ -263,6 +278,7 @@ class ApplicationRecord(Table):
     treatments: Mapped[list[str]] = mapped_column(JSON)
     note: Mapped[str] = mapped_column(default="")
     cost: Mapped[str] = mapped_column(default="")
+    told: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     parts: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     missed: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     tally: Mapped[list[dict[str, Any]]] = mapped_column(JSON, default=list, server_default="[]")
@@ -467,3 +483,41 @@ class CasePlant(Table):
     joined_on: Mapped[date]
     left_on: Mapped[date | None]
     plant: Mapped[Plant] = relationship()
+
+
+class PlanChange(Table):
+    """The dates of a case moved: what had changed (the fields of the case by name), and
+    the facts before and after (dates, the last evening, the chance, the warmth).
+    """
+
+    __tablename__ = "plan_change"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    parts: Mapped[list[str]] = mapped_column(JSON)
+    before: Mapped[dict[str, Any]] = mapped_column(JSON)
+    after: Mapped[dict[str, Any]] = mapped_column(JSON)
+    at: Mapped[datetime]
+
+
+class Kept(Table):
+    """Something worked out, under the digest of what it was worked out from. It can be
+    made again, so it is not exported.
+    """
+
+    __tablename__ = "kept"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    case_id: Mapped[int | None] = mapped_column(ForeignKey("pest_case.id"), index=True)
+    kind: Mapped[str]
+    body: Mapped[bytes]
+    made_at: Mapped[datetime]
+
+
+class Sent(Table):
+    """A form that was taken, by the key that it carries, and the page that followed. A
+    second one with the same key does nothing.
+    """
+
+    __tablename__ = "sent"
+    key: Mapped[str] = mapped_column(primary_key=True)
+    url: Mapped[str] = mapped_column(default="")
+    at: Mapped[datetime]

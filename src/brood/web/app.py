@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import datetime
 
-from flask import Flask
+from flask import Flask, request
 from werkzeug.routing import IntegerConverter
 
 from brood.catalogue.loader import shipped
+from brood.services.cases.planning import Planning
+from brood.services.guide.own_figures import adjusted
 from brood.services.house import access
 from brood.settings import Settings
 from brood.store.session import open_store
@@ -67,7 +69,11 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     app = Flask("brood.web")
     store = open_store(given.database)
     app.secret_key = access.session_secret(given.data)
-    app.extensions["household"] = Running(given, store, shipped(), clock, access.Doorkeeper())
+    catalogue = shipped()
+    planning = Planning(store, lambda session: adjusted(session, catalogue), clock)
+    app.extensions["household"] = Running(
+        given, store, catalogue, clock, access.Doorkeeper(), planning
+    )
     app.config.update(
         MAX_CONTENT_LENGTH=given.upload_mb * 1_000_000,
         MAX_FORM_MEMORY_SIZE=1_000_000,
@@ -79,6 +85,8 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
         SEND_FILE_MAX_AGE_DEFAULT=31_536_000,
     )
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    store.when_facts_change.append(planning.changed)
+    app.before_request(lambda: None if request.endpoint == "static" else planning.catch_up())
     filters.register(app)
     guard.register(app)
     errors.register(app)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime
 
 from flask import current_app, g
 
 from brood.catalogue.holdings import Catalogue
+from brood.services.cases.planning import Planning
+from brood.services.desk import Desk
 from brood.services.guide import own_figures
 from brood.services.house.access import Doorkeeper
 from brood.services.voice import preferences
@@ -28,6 +31,7 @@ class Running:
     catalogue: Catalogue
     clock: Callable[[], datetime]
     doorkeeper: Doorkeeper
+    planning: Planning
 
     def weather(self, at: datetime) -> WeatherService:
         """The weather service; in the demo it is always early summer."""
@@ -53,6 +57,23 @@ def catalogue() -> Catalogue:
             g.catalogue = own_figures.adjusted(session, household().catalogue)
     found: Catalogue = g.catalogue
     return found
+
+
+@contextmanager
+def reading() -> Iterator[Desk]:
+    """The household as it stands, for looking things up."""
+    with household().store.reading() as session:
+        yield Desk(session, catalogue(), now(), prefs())
+
+
+@contextmanager
+def writing() -> Iterator[Desk]:
+    """The household for one change, which is kept as a whole or not at all. What follows
+    from it is worked out afterwards.
+    """
+    desk = catalogue(), now(), prefs()
+    with household().store.writing() as session:
+        yield Desk(session, *desk)
 
 
 def now() -> datetime:

@@ -4,6 +4,7 @@ from datetime import timedelta
 
 import pytest
 from conftest import NOW
+from planned import Desk
 from sqlalchemy import select
 
 from brood.errors import FieldErrors, NotFound
@@ -161,10 +162,8 @@ def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_cl
             session, catalogue, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW
         )
     with demo_store.reading() as session:
-        gates = evening_page.build(session, catalogue, row.id, now=NOW, speech=SPEECH).gates
-        later = evening_page.build(
-            session, catalogue, row.id, now=NOW + timedelta(days=8), speech=SPEECH
-        ).gates
+        gates = evening_page.build(Desk(session, catalogue, NOW), row.id).gates
+        later = evening_page.build(Desk(session, catalogue, NOW + timedelta(days=8)), row.id).gates
     assert any("by hand only for 10 days" in g for g in gates)
     assert not any("Repotted" in g for g in later)
 
@@ -175,12 +174,9 @@ def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catal
         slot = evenings_together.next_evening(row)
         assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping", "btk"))
         commands.mark(
-            session,
-            catalogue,
+            Desk(session, catalogue, NOW),
             slot.id,
             commands.MarkCommand("done", TODAY, acts=("btk",)),
-            now=NOW,
-            speech=SPEECH,
         )
         assert plants.last_treated(row.plant) == (TODAY, ("btk",))
         assert plants.last_treated(named(session, "Bay laurel")) is None
@@ -194,9 +190,9 @@ def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_do
     demo_store, catalogue
 ):
     with demo_store.reading() as session:
-        result = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
+        result = today.build(Desk(session, catalogue, NOW, Preferences(minutes="20")))
         late = today.build(
-            session, catalogue, Preferences(), now=NOW, tried=TODAY + timedelta(days=3)
+            Desk(session, catalogue, NOW, Preferences()), tried=TODAY + timedelta(days=3)
         )
     chosen = result.chosen
     assert chosen.on == TODAY
@@ -208,11 +204,9 @@ def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_do
     )
     with demo_store.writing() as session:
         slot = evenings_together.next_evening(case_of(session, "Calamondin"))
-        commands.mark(
-            session, catalogue, slot.id, commands.MarkCommand("done", TODAY), now=NOW, speech=SPEECH
-        )
+        commands.mark(Desk(session, catalogue, NOW), slot.id, commands.MarkCommand("done", TODAY))
     with demo_store.reading() as session:
-        after = today.build(session, catalogue, Preferences(minutes="20"), now=NOW)
+        after = today.build(Desk(session, catalogue, NOW, Preferences(minutes="20")))
         due = {
             r.row.plant.name
             for r in result.chosen.rows

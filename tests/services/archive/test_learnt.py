@@ -6,7 +6,9 @@ from datetime import timedelta
 
 import pytest
 from conftest import NOW
+from planned import Desk
 
+from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import record, report
 from brood.services.cases import commands
@@ -37,7 +39,7 @@ def test_lessons_say_uses_effect_and_injury(demo_store, catalogue):
         )
     with demo_store.reading() as session:
         found = {
-            lesson.name: lesson for lesson in experience.lessons(session, catalogue, NOW.date())
+            lesson.name: lesson for lesson in experience.lessons(Desk(session, catalogue, NOW))
         }
         wiping = sum(
             r.outcome == "done" and "wiping" in r.treatments and r.withdrawn_at is None
@@ -54,7 +56,7 @@ def test_lessons_say_uses_effect_and_injury(demo_store, catalogue):
 
 def test_a_report_holds_evidence_course_and_warmth(demo_store, catalogue):
     with demo_store.reading() as session:
-        found = report.report(session, catalogue, 4, today=NOW.date(), speech=SPEECH)
+        found = report.report(Desk(session, catalogue, NOW), 4)
     assert found.verdict == "Rising"
     assert found.warmth[0] < found.warmth[1] < found.warmth[2]
     assert [e.on for e in found.done] == sorted(e.on for e in found.done)
@@ -79,17 +81,17 @@ def test_steps_follow_the_work(demo_store, catalogue):
     with demo_store.reading() as session:
         before = {
             s.name: s
-            for s in progress.of_case(session, catalogue, queries.case(session, 1), NOW.date())
+            for s in progress.of_case(Desk(session, catalogue, NOW), queries.case(session, 1))
         }
     assert before["Keep it apart"].state == "open"
     assert before["Evenings"].said.startswith("2 done, last 2 days ago")
     assert before["Clear"].state == "later"
     with demo_store.writing() as session:
-        commands.close(session, catalogue, 1, closed=True, now=NOW, speech=SPEECH)
+        commands.close(Desk(session, catalogue, NOW), 1, closed=True)
     with demo_store.reading() as session:
         assert {
             s.name: s.state
-            for s in progress.of_case(session, catalogue, queries.case(session, 1), NOW.date())
+            for s in progress.of_case(Desk(session, catalogue, NOW), queries.case(session, 1))
         }["Clear"] == "done"
 
 
@@ -105,21 +107,18 @@ def test_free_evenings_are_weekdays_and_nonsense_means_every_day(store, evenings
 
 def test_a_card_is_counted_once_for_each_day_and_in_order(demo_store, catalogue):
     with demo_store.writing() as session:
-        inspections.hang(session, 6, "yellow", NOW.date() - timedelta(days=6), now=NOW)
+        inspections.hang(Desk(session, shipped(), NOW), 6, "yellow", NOW.date() - timedelta(days=6))
     with demo_store.reading() as session:
         card = queries.case(session, 6).cards[-1]
 
     def count(ago, number, **more):
         with demo_store.writing() as session:
             return inspections.count(
-                session,
-                catalogue,
+                Desk(session, catalogue, NOW),
                 card.id,
                 NOW.date() - timedelta(days=ago),
                 number,
                 **{"replaced": False, "gone": False, **more},
-                now=NOW,
-                speech=SPEECH,
             )
 
     assert count(3, 8) == 6
@@ -127,16 +126,16 @@ def test_a_card_is_counted_once_for_each_day_and_in_order(demo_store, catalogue)
         count(3, 8)
     assert count(0, 2, gone=True) == 6
     with demo_store.reading() as session:
-        assert commands.case_of_card(session, card.id) == 6
+        assert commands.case_of_card(Desk(session, shipped(), NOW), card.id) == 6
         with pytest.raises(NotFound):
-            commands.case_of_card(session, 999)
+            commands.case_of_card(Desk(session, shipped(), NOW), 999)
 
 
 def test_the_same_look_sent_twice_counts_once(demo_store, catalogue):
     said = InspectCommand(NOW.date(), (CountCommand("adult", 2.0, 0.0),), sent_key="a-key")
     with demo_store.writing() as session:
-        first = inspections.record(session, catalogue, 6, said, now=NOW, speech=SPEECH)
-        assert inspections.record(session, catalogue, 6, said, now=NOW, speech=SPEECH) == first
+        first = inspections.record(Desk(session, catalogue, NOW), 6, said)
+        assert inspections.record(Desk(session, catalogue, NOW), 6, said) == first
     with demo_store.reading() as session:
         assert len(queries.case(session, 6).inspections) == 1
 

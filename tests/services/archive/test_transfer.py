@@ -16,6 +16,7 @@ from datetime import date, timedelta
 
 import pytest
 from conftest import NOW
+from planned import Desk
 from sqlalchemy import func, select
 
 from brood.errors import InputError, NotFound
@@ -98,32 +99,55 @@ def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(
         assert transfer.is_empty(session)
 
 
+NOW_PLANNED = {
+    "facts": 1,
+    "planned_facts": 0,
+    "planned_on": None,
+    "good_until": None,
+    "plan_state": "",
+    "outlook_key": "",
+    "anew": False,
+}
 LATEST = {
-    "application": ["missed_end_on", "missed_evenings"],
-    "pest_case": ["course_from"],
-    "plant": ["mother_id"],
+    "application": {"reason": {}},
+    "application_record": {"told": {}},
+    "pest_case": NOW_PLANNED,
+}
+BEFORE = {
+    "application": {**LATEST["application"], "missed_end_on": None, "missed_evenings": None},
+    "application_record": LATEST["application_record"],
+    "pest_case": {**NOW_PLANNED, "course_from": None},
+    "plant": {"mother_id": None},
 }
 NEW_SINCE = {
-    "20261126_02": LATEST,
+    "20261129_01": LATEST,
+    "20261126_02": BEFORE,
     "20261126_01": {
-        **LATEST,
-        "application_record": ["minutes"],
-        "place": ["apart_room"],
-        "quarantine": ["from_place_id"],
+        **BEFORE,
+        "application_record": {**BEFORE["application_record"], "minutes": None},
+        "place": {"apart_room": None},
+        "quarantine": {"from_place_id": None},
     },
 }
+"""What each version did not have yet, as it is filled in."""
+
+
+GONE = {"pest_case": {"plan_key": "made from"}}
+"""What this version no longer has."""
 
 
 def earlier(document, version="20261126_02"):
     """The same household as an earlier version kept it, and what this one has of it."""
     was, is_now = {**document, "version": version, "tables": {}}, {**document, "tables": {}}
     for name, rows in document["tables"].items():
-        if name == "expense" and version == "20261126_01":
+        if name == "plan_change" or (name == "expense" and version == "20261126_01"):
             is_now["tables"][name] = []
             continue
-        new = NEW_SINCE[version].get(name, [])
-        was["tables"][name] = [{k: v for k, v in row.items() if k not in new} for row in rows]
-        is_now["tables"][name] = [{**row, **dict.fromkeys(new)} for row in rows]
+        new, gone = NEW_SINCE[version].get(name, {}), GONE.get(name, {})
+        was["tables"][name] = [
+            {k: v for k, v in {**row, **gone}.items() if k not in new} for row in rows
+        ]
+        is_now["tables"][name] = [{**row, **new} for row in rows]
     return was, is_now
 
 
@@ -147,7 +171,13 @@ def as_archive(document):
 
 
 @pytest.mark.parametrize(
-    ("version", "kind"), [("20261126_02", "json"), ("20261126_02", "csv"), ("20261126_01", "csv")]
+    ("version", "kind"),
+    [
+        ("20261129_01", "json"),
+        ("20261126_02", "json"),
+        ("20261126_02", "csv"),
+        ("20261126_01", "csv"),
+    ],
 )
 def test_what_an_earlier_version_exported_is_read_in_whole(demo_store, store, version, kind):
     with demo_store.reading() as session:
@@ -266,7 +296,7 @@ def test_four_thousand_plants_are_pasted_listed_and_found(demo_store, catalogue)
         assert pasting.keep(session, rows, now=NOW) == 4000
     with demo_store.reading() as session:
         listed = plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)
-        today.build(session, catalogue, Preferences(), now=NOW)
+        today.build(Desk(session, catalogue, NOW, Preferences()))
         found = record.build(session, catalogue, text="Seedling 3999")
     assert len(listed) == 4013
     assert [e.plant for e in found.entries] == ["Seedling 3999"]
@@ -314,11 +344,11 @@ def test_addresses_end_when_revoked_and_open_only_on_their_days(demo_store, cata
     with demo_store.writing() as session:
         row = sharing.address(session, "sitter", sitter, day)
         with pytest.raises(NotFound):
-            sharing.tick(session, catalogue, row, "treat-99999", now=NOW, speech=SPEECH)
+            sharing.tick(Desk(session, catalogue, NOW), row, "treat-99999")
         later = next(t for on, tasks in sheet.days for t in tasks if on > day)
         with pytest.raises(NotFound):
-            sharing.tick(session, catalogue, row, later.key, now=NOW, speech=SPEECH)
-        sharing.tick(session, catalogue, row, task.key, now=NOW, speech=SPEECH)
+            sharing.tick(Desk(session, catalogue, NOW), row, later.key)
+        sharing.tick(Desk(session, catalogue, NOW), row, task.key)
     with demo_store.reading() as session:
         slot_id = int(task.key.split("-")[1])
         _, slot = cases.case_of_application(session, slot_id)

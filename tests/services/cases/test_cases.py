@@ -5,10 +5,11 @@ from datetime import datetime, time, timedelta
 import pytest
 from conftest import MITE, NOW
 from icalendar import Calendar
+from planned import Desk, settle
 
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import calendar
-from brood.services.cases import case_page, commands, plans
+from brood.services.cases import assemble, case_page, commands
 from brood.services.house import places, plants
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
@@ -57,15 +58,13 @@ class Keeper:
             }
         )
         with self.store.writing() as session:
-            self.case = commands.open_case(
-                session, self.catalogue, command, today=TODAY, now=self.now, speech=SPEECH
-            )
+            self.case = commands.open_case(Desk(session, self.catalogue, self.now), command)
 
     def waits(self, days):
         self.now += timedelta(days=days)
 
     def slots(self):
-        plans.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        settle(self.store, self.catalogue, self.now, self.case)
         with self.store.reading() as session:
             return [
                 (a.id, a.number, a.status, a.target_on, a.latest_on, a.sequence, a.uid)
@@ -77,22 +76,24 @@ class Keeper:
         day = None if outcome == "skipped" else on or self.now.date()
         with self.store.writing() as session:
             commands.mark(
-                session,
-                self.catalogue,
+                Desk(session, self.catalogue, self.now),
                 slot,
                 commands.MarkCommand(outcome, day, "", acts),
-                now=self.now,
-                speech=SPEECH,
             )
         return slot
 
     def sees(self):
-        plans.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        settle(self.store, self.catalogue, self.now, self.case)
         with self.store.reading() as session:
-            return case_page.build(session, self.catalogue, self.case, now=self.now, speech=SPEECH)
+            return case_page.build(Desk(session, self.catalogue, self.now), self.case)
+
+    def facts(self):
+        with self.store.reading() as session:
+            desk = Desk(session, self.catalogue, self.now)
+            return assemble.facts_of(desk, queries.case(session, self.case))
 
     def calendar(self):
-        plans.ensure(self.store, self.catalogue, self.case, self.now.date(), self.now, SPEECH)
+        settle(self.store, self.catalogue, self.now, self.case)
         with self.store.reading() as session:
             _, body = calendar.build(
                 session, self.catalogue, self.case, Preferences(), now=self.now
@@ -116,7 +117,7 @@ def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_
     keeper.marks(2)
     after = keeper.calendar()
     page = keeper.sees()
-    cost = page.evenings[1].record.cost
+    cost = page.evenings[1].why
     assert page.evenings[1].slot.status == "late"
     assert "3 days after the end of its window" in cost
     assert "have probably laid" in cost
@@ -136,7 +137,7 @@ def test_late_but_inside_the_window_costs_no_eggs(keeper):
     keeper.marks(2)
     row = keeper.sees().evenings[1]
     assert row.slot.status == "done"
-    assert "still inside the window" in row.record.cost
+    assert "still inside the window" in row.why
 
 
 def test_only_the_acts_that_were_done_count(keeper):
@@ -145,7 +146,7 @@ def test_only_the_acts_that_were_done_count(keeper):
     page = keeper.sees()
     assert page.evenings[0].record.treatments == ["wiping"]
     assert page.evenings[0].names == "wiping"
-    assert page.case.done[0].acts == ("wiping",)
+    assert keeper.facts().case.done[0].acts == ("wiping",)
 
 
 def test_a_skipped_evening_is_planned_again_from_what_was_done(keeper):
@@ -178,20 +179,17 @@ def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):
     first = keeper.slots()
     slot = keeper.marks(1)
     with keeper.store.writing() as session:
-        commands.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
+        commands.unmark(Desk(session, keeper.catalogue, keeper.now), slot)
     assert [s[3] for s in keeper.slots()] == [s[3] for s in first]
     with keeper.store.reading() as session:
         records = queries.case(session, keeper.case).applications[0].records
         assert [r.withdrawn_at is not None for r in records] == [True]
     before = keeper.slots()
     with keeper.store.writing() as session:
-        assert (
-            commands.unmark(session, keeper.catalogue, slot, now=keeper.now, speech=SPEECH)
-            == keeper.case
-        )
+        assert commands.unmark(Desk(session, keeper.catalogue, keeper.now), slot) == keeper.case
     assert keeper.slots() == before, "the second tap changes nothing"
     with pytest.raises(NotFound), keeper.store.writing() as session:
-        commands.unmark(session, keeper.catalogue, before[1][0], now=keeper.now, speech=SPEECH)
+        commands.unmark(Desk(session, keeper.catalogue, keeper.now), before[1][0])
 
 
 def test_correcting_a_find_keeps_the_old_one_and_redoes_the_plan(keeper):
@@ -202,19 +200,16 @@ def test_correcting_a_find_keeps_the_old_one_and_redoes_the_plan(keeper):
         )
     with keeper.store.writing() as session:
         commands.correct_find(
-            session,
-            keeper.catalogue,
+            Desk(session, keeper.catalogue, NOW),
             adult,
             commands.FindCommand(TODAY, "adult", 9, None, "tip"),
-            now=NOW,
-            speech=SPEECH,
         )
     page = keeper.sees()
     assert [
         (f.rough, f.number, f.withdrawn_at is None) for f in page.row.findings if f.stage == "adult"
     ] == [("few", None, False), (None, 9, True)]
     assert page.corrected == {adult}
-    assert next(f.count for f in page.case.found if f.stage == "adult") == 9
+    assert next(f.count for f in page.outlook.found if f.stage == "adult") == 9
 
 
 def test_with_every_find_withdrawn_there_is_no_plan_but_nothing_is_lost(keeper):
@@ -223,7 +218,7 @@ def test_with_every_find_withdrawn_there_is_no_plan_but_nothing_is_lost(keeper):
         ids = [f.id for f in queries.case(session, keeper.case).findings]
     for finding in ids:
         with keeper.store.writing() as session:
-            commands.correct_find(session, keeper.catalogue, finding, None, now=NOW, speech=SPEECH)
+            commands.correct_find(Desk(session, keeper.catalogue, NOW), finding, None)
     page = keeper.sees()
     assert page.plan is None
     assert "withdrawn" in page.problem
@@ -237,12 +232,9 @@ def test_a_find_of_adults_later_on_lengthens_the_course(keeper):
     keeper.waits(5)
     with keeper.store.writing() as session:
         commands.add_find(
-            session,
-            keeper.catalogue,
+            Desk(session, keeper.catalogue, keeper.now),
             keeper.case,
             commands.FindCommand(keeper.now.date(), "adult", 2, None, ""),
-            now=keeper.now,
-            speech=SPEECH,
         )
     assert keeper.slots()[-1][3] > last
 
@@ -289,7 +281,7 @@ def test_a_move_keeps_the_earlier_places_temperatures(keeper):
             plants.PlantCommand("Coffee plant", "foliage", "", cool_id, TODAY + timedelta(days=2)),
             now=NOW,
         )
-    series = keeper.sees().case.series
+    series = keeper.facts().case.series
     assert series.mean(NOW, NOW + timedelta(hours=12)) == 21.0
     assert series.mean(NOW + timedelta(days=4), NOW + timedelta(days=5)) == 15.0
 
@@ -308,7 +300,5 @@ def test_a_closed_case_keeps_its_dates_and_can_be_opened_again(keeper):
     keeper.opens()
     for closed, words in ((True, "Closed"), (True, "Closed"), (False, "Wipe"), (False, "Wipe")):
         with keeper.store.writing() as session:
-            commands.close(
-                session, keeper.catalogue, keeper.case, closed=closed, now=NOW, speech=SPEECH
-            )
+            commands.close(Desk(session, keeper.catalogue, NOW), keeper.case, closed=closed)
         assert words in keeper.sees().headline, "said twice it is the same as said once"

@@ -6,16 +6,17 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
-from cachetools import LRUCache
 from conftest import MITE, NOW
+from planned import Desk
 from test_cases import SPEECH, TODAY, Keeper
 
 from brood.catalogue.loader import shipped
+from brood.core.course import planner
 from brood.core.course.improvements import Improvement
 from brood.core.course.outcome import outcomes
 from brood.core.course.planner import problem_of, uses_of
-from brood.errors import FieldErrors
-from brood.services.cases import assemble, assumptions, case_page, plans, rehearsal, trial
+from brood.errors import FieldErrors, NothingDevelops
+from brood.services.cases import assumptions, case_page, plans, rehearsal, trial
 from brood.services.documents import improvements
 from brood.services.treatment import chance_page
 from brood.store.queries import cases as queries
@@ -30,21 +31,14 @@ def keeper(store, catalogue):
 
 def held(keeper):
     with keeper.store.reading() as session:
-        return plans.planned(
-            assemble.model(session, keeper.catalogue, queries.case(session, keeper.case), TODAY)
-        )
+        row = queries.case(session, keeper.case)
+        return plans.standing_plan(Desk(session, keeper.catalogue, keeper.now), row)
 
 
 def tried(keeper, dates="", **more):
     with keeper.store.reading() as session:
         return trial.tried(
-            session,
-            keeper.catalogue,
-            queries.case(session, keeper.case),
-            dates,
-            now=NOW,
-            speech=SPEECH,
-            **more,
+            Desk(session, keeper.catalogue, NOW), queries.case(session, keeper.case), dates, **more
         )
 
 
@@ -100,8 +94,6 @@ def test_impossible_dates_are_refused_and_nothing_is_kept(keeper, change, words)
     days = planned_days(keeper)
     with pytest.raises(FieldErrors, match=words):
         tried(keeper, change(days))
-    with pytest.raises(FieldErrors), keeper.store.writing() as session:
-        trial.keep(session, keeper.catalogue, keeper.case, change(days), now=NOW, speech=SPEECH)
     assert planned_days(keeper) == days
 
 
@@ -109,14 +101,14 @@ def test_own_dates_stay_through_a_mark_and_go_when_put_back(keeper):
     days = planned_days(keeper)
     own = [days[0], *(d + timedelta(days=1) for d in days[1:])]
     with keeper.store.writing() as session:
-        trial.keep(session, keeper.catalogue, keeper.case, text(own), now=NOW, speech=SPEECH)
+        trial.keep(Desk(session, keeper.catalogue, NOW), keeper.case, own)
     assert [s[3] for s in keeper.slots()] == own
     keeper.marks(1)
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] == own[1:]
     keeper.waits(1)
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] == own[1:]
     with keeper.store.writing() as session:
-        trial.keep(session, keeper.catalogue, keeper.case, "", now=keeper.now, speech=SPEECH)
+        trial.keep(Desk(session, keeper.catalogue, keeper.now), keeper.case, [])
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] != own[1:]
 
 
@@ -124,7 +116,7 @@ def test_own_dates_stay_through_a_mark_and_go_when_put_back(keeper):
 def test_an_own_date_is_used_up_by_its_evening_however_it_ended(keeper, way):
     days = [d + timedelta(days=1) for d in planned_days(keeper)]
     with keeper.store.writing() as session:
-        trial.keep(session, keeper.catalogue, keeper.case, text(days), now=NOW, speech=SPEECH)
+        trial.keep(Desk(session, keeper.catalogue, NOW), keeper.case, days)
     keeper.marks(1, "done" if way == "early" else "skipped")
     assert [s[3] for s in keeper.slots() if s[2] == "planned"] == days[1:]
 
@@ -137,9 +129,8 @@ def test_a_mark_on_time_keeps_the_promised_dates(keeper):
 
 def test_the_chance_page_has_one_course_for_each_rule_and_the_plan(keeper):
     with keeper.store.reading() as session:
-        found = chance_page.of_case(
-            session, keeper.catalogue, queries.case(session, keeper.case), TODAY, SPEECH, rules=True
-        )
+        row = queries.case(session, keeper.case)
+        found = chance_page.of_case(Desk(session, keeper.catalogue, NOW), row)
     assert len(found.courses) == len(found.rules) + 1 == 10
     assert found.reaches
     assert found.changes == ()
@@ -168,7 +159,7 @@ def test_where_nothing_reaches_parting_with_the_plant_stands_last(keeper):
     case = held(keeper).problem.case
     crowd = replace(case, found=tuple(replace(f, count=1e6) for f in case.found), promised=())
     problem = problem_of(crowd)
-    plan = plans.planner.plan(problem)
+    plan = planner.plan(problem)
     found = improvements.changes(problem, plan, keeper.catalogue, SPEECH)
     assert not plan.reaches
     assert found[-1].text.startswith("cut it back hard")
@@ -177,7 +168,7 @@ def test_where_nothing_reaches_parting_with_the_plant_stands_last(keeper):
 
 def test_a_rehearsal_of_a_case_starts_from_its_finds_and_dates(keeper):
     with keeper.store.reading() as session:
-        values = rehearsal.of_case(session, keeper.catalogue, keeper.case, TODAY)
+        values = rehearsal.of_case(Desk(session, keeper.catalogue, NOW), keeper.case)
     assert (values["pest"], values["egg"], values["adult"]) == (MITE, "40", "4")
     assert values["first"].startswith("0, ")
     command = rehearsal.RehearsalCommand(
@@ -216,14 +207,14 @@ def test_text_that_is_no_list_of_days_is_refused(words):
 
 def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch):
     def cold(problem):
-        error = plans.planner.NothingDevelops("Nothing develops: eggs wait.", field="temperature")
+        error = NothingDevelops("Nothing develops: eggs wait.", field="temperature")
         error.inspect_on = TODAY + timedelta(days=14)
         raise error
 
-    monkeypatch.setattr(plans, "_plans", LRUCache(4))
-    monkeypatch.setattr(plans.planner, "problem_of", cold)
+    monkeypatch.setattr(planner, "problem_of", cold)
+    keeper.marks(1)
     with keeper.store.reading() as session:
-        page = case_page.build(session, keeper.catalogue, keeper.case, now=NOW, speech=SPEECH)
+        page = case_page.build(Desk(session, keeper.catalogue, NOW), keeper.case)
     assert page.headline == "Nothing to do while nothing develops."
     assert f"Look again on {SPEECH.day(TODAY + timedelta(days=14))}" in page.why
 

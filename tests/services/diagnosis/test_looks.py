@@ -8,6 +8,7 @@ from datetime import timedelta
 import pytest
 from conftest import NOW
 from PIL import Image
+from planned import Desk
 from sqlalchemy import select
 
 from brood.core.diagnosis.severity import severity
@@ -16,7 +17,6 @@ from brood.services.cases import commands
 from brood.services.diagnosis import look_log, look_page, loupe, photos
 from brood.services.house import plants
 from brood.services.voice.odds import frequency, likelihood, strokes
-from brood.services.voice.speech import Speech
 from brood.store.queries import cases as cases_queries
 from brood.store.queries import looks as queries
 from brood.store.tables import LookAnswer, Photo
@@ -119,9 +119,7 @@ def test_a_scale_is_found_its_stages_go_into_the_case_and_the_look_is_closed(dem
             NOW.date(),
             False,
         )
-        case_id = commands.open_case(
-            session, catalogue, command, today=NOW.date(), now=NOW, speech=Speech()
-        )
+        case_id = commands.open_case(Desk(session, catalogue, NOW), command)
         look_log.close(session, look_id, now=NOW, case_id=case_id)
         second = look_log.reopen_of_case(session, case_id, now=NOW + timedelta(days=20))
         assert second != look_id

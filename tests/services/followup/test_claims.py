@@ -2,16 +2,19 @@
 that are gone.
 """
 
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 
 import pytest
 from conftest import MITE, NOW
+from planned import Desk, outlook, settle
 from sqlalchemy import select
 from test_following import SPEECH, START, evening, look, open_mite, planned
 
+from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors, InputError
 from brood.services.archive import sharing
 from brood.services.cases import aftercare, commands, history, plans, test_leaves
+from brood.services.cases.beside import house_of
 from brood.services.followup import ending, inspections
 from brood.services.house import events, neighbours, quarantine, today
 from brood.services.house.plants import PlantCommand
@@ -40,14 +43,16 @@ def states(store, catalogue, day):
     with store.reading() as session:
         return {
             s.plant.name: s.state
-            for _, rows in neighbours.house(session, catalogue, day)
+            for _, rows in neighbours.standings(
+                Desk(session, catalogue, datetime.combine(day, time(12))), house_of(session)
+            )
             for s in rows
         }
 
 
 def tasks(store, catalogue, day):
     with store.reading() as session:
-        result = today.build(session, catalogue, Preferences(minutes="120"), now=at(day))
+        result = today.build(Desk(session, catalogue, at(day), Preferences(minutes="120")))
         return [t for _, ts in result.now for t in ts] + list(result.can_wait)
 
 
@@ -70,7 +75,7 @@ def test_a_neighbour_that_nobody_looked_at_is_never_clear(store, catalogue):
         fern = named(session, "Fern")
     assert states(store, catalogue, START)["Fern"] in ("watched", "unseen")
     with store.writing() as session:
-        commands.close(session, catalogue, 1, closed=True, now=at(START), speech=SPEECH)
+        commands.close(Desk(session, catalogue, at(START)), 1, closed=True)
     later = START + timedelta(days=70)
     assert states(store, catalogue, later)["Fern"] == "unseen"
     with store.writing() as session:
@@ -104,7 +109,7 @@ def test_a_plant_that_is_lost_closes_its_case_and_leaves_its_neighbours_to_be_lo
         assert queries.case(session, case_id).closed_at is not None
         assert session.scalars(select(Quarantine)).one().released_on == day
         with pytest.raises(InputError, match="is gone since"):
-            commands.close(session, catalogue, case_id, closed=False, now=at(day), speech=SPEECH)
+            commands.close(Desk(session, catalogue, at(day)), case_id, closed=False)
     eight = day + timedelta(days=8)
     with store.writing() as session:
         quarantine.looked_over(session, named(session, "Pepper"), "", now=at(eight))
@@ -122,7 +127,7 @@ def test_a_plant_lost_from_a_group_leaves_it(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     other = beside(store)
     with store.writing() as session:
-        commands.join(session, case_id, other, START)
+        commands.join(Desk(session, shipped(), datetime.combine(START, time(12))), case_id, other)
         events.befell(session, catalogue, other, "lost", START, "", now=at(START))
     with store.reading() as session:
         assert session.scalars(select(CasePlant)).one().left_on == START
@@ -191,27 +196,25 @@ def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two
         assert quarantine.quarantine(session, kept).released_on == last
 
 
+def unsettled(store, catalogue, case_id):
+    held = outlook(store, catalogue, case_id, at(START))
+    with store.reading() as session:
+        row = queries.case(session, case_id)
+        return ending.unsettled(row, held, START)
+
+
 def test_closing_asks_for_what_is_missing_also_untreated_and_held(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
-    with store.reading() as session:
-        assert ending.unsettled(session, catalogue, queries.case(session, case_id), START), (
-            "nothing was done"
-        )
+    assert unsettled(store, catalogue, case_id), "nothing was done"
     with store.writing() as session:
         queries.case(session, case_id).keep_below = 20.0
-    with store.reading() as session:
-        assert ending.unsettled(session, catalogue, queries.case(session, case_id), START), (
-            "held is not cleared"
-        )
+    assert unsettled(store, catalogue, case_id), "held is not cleared"
     with store.writing() as session:
         row = queries.case(session, case_id)
         row.keep_below = None
         for find in row.findings:
             find.withdrawn_at = NOW
-    with store.reading() as session:
-        assert not ending.unsettled(session, catalogue, queries.case(session, case_id), START), (
-            "every find was a mistake"
-        )
+    assert not unsettled(store, catalogue, case_id), "every find was a mistake"
 
 
 def test_doing_it_twice_changes_nothing(demo_store, catalogue):
@@ -227,13 +230,13 @@ def test_doing_it_twice_changes_nothing(demo_store, catalogue):
             aftercare.tick(session, task.id, done=done, now=NOW)
         assert task.done_at is None
         for out, stands in ((True, False), (True, False), (False, True), (False, True)):
-            inspections.withdraw(session, catalogue, kept, out=out, now=NOW, speech=SPEECH)
+            inspections.withdraw(Desk(session, catalogue, NOW), kept, out=out)
             assert (inspections.inspection(session, kept).withdrawn_at is None) == stands
 
 
 def look_id(session, catalogue):
     return inspections.record(
-        session, catalogue, 1, inspections.InspectCommand(NOW.date(), ()), now=NOW, speech=SPEECH
+        Desk(session, catalogue, NOW), 1, inspections.InspectCommand(NOW.date(), ())
     )
 
 
@@ -258,8 +261,8 @@ def test_test_leaves_that_were_judged_by_mistake_are_judged_again(demo_store, ca
         )
         row.patches.append(test)
         session.flush()
-        test_leaves.judge(session, test.id, "marked", "", now=NOW, speech=SPEECH)
-        test_leaves.judge(session, test.id, test_leaves.NOT_JUDGED, "", now=NOW, speech=SPEECH)
+        test_leaves.judge(Desk(session, shipped(), NOW), test.id, "marked", "")
+        test_leaves.judge(Desk(session, shipped(), NOW), test.id, test_leaves.NOT_JUDGED, "")
         assert test.outcome == ""
 
 
@@ -268,7 +271,7 @@ def test_nothing_is_asked_for_longer_than_two_weeks_in_the_same_words(demo_store
     with demo_store.reading() as session:
         ids = [r.id for r in today.open_cases(session)]
     for case_id in ids[:4]:
-        plans.ensure(demo_store, catalogue, case_id, day, at(day), SPEECH)
+        settle(demo_store, catalogue, at(day), case_id)
     found = [
         t for t in tasks(demo_store, catalogue, day) if t.kind != "treat" or t.row_id in ids[:4]
     ]
@@ -282,7 +285,7 @@ def test_repotting_keeps_sprays_off_the_plan_for_ten_days(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START, acts=("insecticidal-soap",))
     with store.writing() as session:
         events.befell(session, catalogue, plant_id, "repotted", START, "", now=at(START))
-        plans.replan(session, catalogue, queries.case(session, case_id), START, at(START), SPEECH)
+    settle(store, catalogue, at(START))
     assert min(planned(store, catalogue, case_id, START)[0]) >= START + timedelta(
         days=history.ROOTING_DAYS
     )
@@ -324,16 +327,14 @@ def test_a_plant_cleared_twice_in_winter_is_asked_for_once_in_spring(store, cata
     begun = datetime(2025, 12, 1, 9).date()
     plant_id, first = open_mite(store, catalogue, begun)
     with store.writing() as session:
-        commands.close(session, catalogue, first, closed=True, now=at(begun), speech=SPEECH)
+        commands.close(Desk(session, catalogue, at(begun)), first, closed=True)
         finds, acts = (
             (commands.FindCommand(begun, "adult", 3.0, None, ""),),
             (commands.ActCommand("wiping", None, None),),
         )
         again = commands.OpenCommand(plant_id, MITE, finds, acts, begun, False)
-        second = commands.open_case(
-            session, catalogue, again, today=begun, now=at(begun), speech=SPEECH
-        )
-        commands.close(session, catalogue, second, closed=True, now=at(begun), speech=SPEECH)
+        second = commands.open_case(Desk(session, catalogue, at(begun)), again)
+        commands.close(Desk(session, catalogue, at(begun)), second, closed=True)
     assert [t.key.split("-")[0] for t in tasks(store, catalogue, datetime(2026, 3, 20).date())] == [
         "spring"
     ]

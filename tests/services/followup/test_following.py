@@ -2,14 +2,17 @@
 the end is worked out; late, vague and odd days.
 """
 
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 
 import pytest
 from conftest import MITE, NOW
+from planned import Desk, outlook
 from sqlalchemy import select
 
+from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors, NotFound
-from brood.services.cases import beside, commands, counts, history
+from brood.services.cases import assemble, beside, commands, history, trial
+from brood.services.cases.beside import house_of
 from brood.services.cases.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
 from brood.services.followup import ending, follow_page, inspections
 from brood.services.followup.inspections import CountCommand, InspectCommand
@@ -63,9 +66,7 @@ def open_mite(
         command = OpenCommand(
             plant_id, pest, found, tuple(ActCommand(a, None, None) for a in acts), on, False
         )
-        return plant_id, commands.open_case(
-            session, catalogue, command, today=on, now=at, speech=SPEECH
-        )
+        return plant_id, commands.open_case(Desk(session, catalogue, at), command)
 
 
 def evening(store, catalogue, case_id, on, outcome="done", now=None):
@@ -74,12 +75,7 @@ def evening(store, catalogue, case_id, on, outcome="done", now=None):
         slot = evenings_together.next_evening(row)
         said = MarkCommand(outcome, on if outcome == "done" else None)
         commands.mark(
-            session,
-            catalogue,
-            slot.id,
-            said,
-            now=now or datetime.combine(on, NOW.time()),
-            speech=SPEECH,
+            Desk(session, catalogue, now or datetime.combine(on, NOW.time())), slot.id, said
         )
 
 
@@ -89,12 +85,7 @@ def look(store, catalogue, case_id, on, live, *, spread=0, at=None, **more):
     )
     with store.writing() as session:
         return inspections.record(
-            session,
-            catalogue,
-            case_id,
-            said,
-            now=at or datetime.combine(on, NOW.time()),
-            speech=SPEECH,
+            Desk(session, catalogue, at or datetime.combine(on, NOW.time())), case_id, said
         )
 
 
@@ -111,6 +102,10 @@ def planned(store, catalogue, case_id, day):
 START = date(2026, 5, 20)
 
 
+def at(day):
+    return datetime.combine(day, NOW.time())
+
+
 def test_counts_that_fall_short_add_evenings_and_say_what_to_check(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
@@ -123,7 +118,9 @@ def test_counts_that_fall_short_add_evenings_and_say_what_to_check(store, catalo
     look(store, catalogue, case_id, third, {"young": 70.0, "adult": 8.0}, spot="axils")
     after, _ = planned(store, catalogue, case_id, third)
     with store.reading() as session:
-        result = follow_page.build(session, catalogue, case_id, today=third, speech=SPEECH)
+        result = follow_page.build(
+            Desk(session, catalogue, datetime.combine(third, time(12))), case_id
+        )
     assert result.verdict in ("stalled", "rising")
     assert len(after) > len(before) or after[-1] > before[-1]
     assert [c.id for c in result.causes] == [
@@ -145,22 +142,16 @@ def test_counts_that_fall_short_add_evenings_and_say_what_to_check(store, catalo
 def test_not_having_looked_is_not_having_found_none(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
-    with store.reading() as session:
-        bare = ending.clearing_of(
-            session, catalogue, queries.case(session, case_id), START + timedelta(days=2)
-        )
+    bare = outlook(store, catalogue, case_id, at(START + timedelta(days=2))).clearing
     kept = look(store, catalogue, case_id, START + timedelta(days=2), {})
-    with store.reading() as session:
-        looked = ending.clearing_of(
-            session, catalogue, queries.case(session, case_id), START + timedelta(days=2)
-        )
+    looked = outlook(store, catalogue, case_id, at(START + timedelta(days=2))).clearing
     assert not bare.clean_looks
     assert len(looked.clean_looks) == 1
     with store.writing() as session:
-        inspections.withdraw(session, catalogue, kept, now=NOW, speech=SPEECH)
+        inspections.withdraw(Desk(session, catalogue, NOW), kept)
     with store.reading() as session:
         row = queries.case(session, case_id)
-        assert counts.looks_of(row) == ()
+        assert assemble.looks_of(row) == ()
         assert session.scalars(select(InspectionRecord)).one().withdrawn_at is not None, (
             "what was typed is kept"
         )
@@ -221,8 +212,8 @@ def test_two_evenings_on_one_day_are_refused_in_a_sentence_and_a_vague_day_is_ca
     )
     with store.reading() as session:
         row = queries.case(session, case_id)
-        assert counts.looks_of(row)[0].spread_days == 7
-        found = ending.clearing_of(session, catalogue, row, on)
+        assert assemble.looks_of(row)[0].spread_days == 7
+    found = outlook(store, catalogue, case_id, at(on)).clearing
     assert found.last_live == on, "the latest that a vague day can have been, and not after today"
     with pytest.raises(FieldErrors):
         look(
@@ -256,24 +247,28 @@ def test_the_end_of_a_case_counts_every_plant_of_it(store, catalogue):
         other = add_plant(
             session, PlantCommand("Pepper", "fruiting-vegetable", "", 1, START), now=NOW
         )
-        commands.join(session, case_id, other, START)
-        commands.join(session, case_id, other, START)
-        commands.join(session, case_id, plant_id, START)
+        commands.join(Desk(session, shipped(), datetime.combine(START, time(12))), case_id, other)
+        commands.join(Desk(session, shipped(), datetime.combine(START, time(12))), case_id, other)
+        commands.join(
+            Desk(session, shipped(), datetime.combine(START, time(12))), case_id, plant_id
+        )
     look(store, catalogue, case_id, START + timedelta(days=2), {})
     with store.reading() as session:
         row = queries.case(session, case_id)
         assert [p.name for p in ending.plants_of(row)] == ["Aubergine", "Pepper"]
-        assert counts.looks_of(row)[0].share == 0.5, "a look at one of two is half a look"
+        assert assemble.looks_of(row)[0].share == 0.5, "a look at one of two is half a look"
     with store.writing() as session:
-        commands.leave(session, case_id, other, NOW.date())
+        commands.leave(
+            Desk(session, shipped(), datetime.combine(NOW.date(), time(12))), case_id, other
+        )
     with store.reading() as session:
-        assert counts.looks_of(queries.case(session, case_id))[0].share == 1.0
+        assert assemble.looks_of(queries.case(session, case_id))[0].share == 1.0
 
 
 def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START)
     with store.writing() as session:
-        commands.close(session, catalogue, case_id, closed=True, now=NOW, speech=SPEECH)
+        commands.close(Desk(session, catalogue, NOW), case_id, closed=True)
         kept = quarantine.keep_apart(session, plant_id, "newcomer", START, "", now=NOW)
         assert quarantine.keep_apart(session, plant_id, "sick", START, "", now=NOW) == kept
     with store.reading() as session:
@@ -307,17 +302,19 @@ def test_a_newcomer_goes_back_by_its_looks_and_its_steps(store, catalogue):
 
 def test_neighbours_by_touch_tray_and_draught(demo_store, catalogue):
     with demo_store.reading() as session:
-        names = {p.name: p for p in beside.everyone(session)}
+        names = {p.name: p for p in house_of(session).here}
         risks = {
             (r.near.plant.name, r.row.plant.name): r
-            for r in neighbours.risks(session, catalogue, NOW.date())
+            for r in neighbours.risks(house_of(session), catalogue, NOW.date())
         }
         pelargonium = next(
             n for n in beside.beside(session, names["Fuchsia"]) if n.plant.name == "Pelargonium"
         )
         states = {
             s.plant.name: s.state
-            for _, rows in neighbours.house(session, catalogue, NOW.date())
+            for _, rows in neighbours.standings(
+                Desk(session, catalogue, datetime.combine(NOW.date(), time(12))), house_of(session)
+            )
             for s in rows
         }
     assert pelargonium.ways == ("next", "downwind")
@@ -331,7 +328,7 @@ def test_neighbours_by_touch_tray_and_draught(demo_store, catalogue):
     with demo_store.reading() as session:
         grown = {
             (r.near.plant.name, r.row.plant.name): r.chance
-            for r in neighbours.risks(session, catalogue, later)
+            for r in neighbours.risks(house_of(session), catalogue, later)
         }
     assert grown["Pelargonium", "Fuchsia"] > risks["Pelargonium", "Fuchsia"].chance
 
@@ -340,9 +337,9 @@ def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_e
     demo_store, catalogue
 ):
     with demo_store.reading() as session:
-        result = today.build(session, catalogue, Preferences(), now=NOW)
-        busy = today.build(session, catalogue, Preferences(minutes="8"), now=NOW)
-        weekend = today.build(session, catalogue, Preferences(evenings="56"), now=NOW)
+        result = today.build(Desk(session, catalogue, NOW, Preferences()))
+        busy = today.build(Desk(session, catalogue, NOW, Preferences(minutes="8")))
+        weekend = today.build(Desk(session, catalogue, NOW, Preferences(evenings="56")))
     for row in (r for r in result.rows if r.windows):
         assert row.windows[0][0] <= row.served_on <= row.windows[0][2]
     assert all(s.on.weekday() in (5, 6) for s in weekend.sessions)
@@ -355,30 +352,31 @@ def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_e
 def test_what_was_cleared_in_winter_is_looked_at_in_spring(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, date(2025, 11, 20))
     with store.writing() as session:
-        commands.close(
-            session, catalogue, case_id, closed=True, now=datetime(2026, 1, 10, 9), speech=SPEECH
-        )
+        commands.close(Desk(session, catalogue, datetime(2026, 1, 10, 9)), case_id, closed=True)
     spring, summer = datetime(2026, 3, 20, 9), datetime(2026, 7, 20, 9)
     with store.reading() as session:
-        shown = today.build(session, catalogue, Preferences(), now=spring)
-        later = today.build(session, catalogue, Preferences(), now=summer)
+        shown = today.build(Desk(session, catalogue, spring, Preferences()))
+        later = today.build(Desk(session, catalogue, summer, Preferences()))
     tasks = [t for _, ts in shown.now for t in ts]
     assert [t.key for t in tasks] == [f"spring-{case_id}"]
     assert later.headline.startswith("Nothing to do today")
     with store.writing() as session:
         session.add(inspections.written(InspectCommand(spring.date(), ()), plant_id, None, spring))
     with store.reading() as session:
-        assert today.build(session, catalogue, Preferences(), now=spring).now == ()
+        assert today.build(Desk(session, catalogue, spring, Preferences())).now == ()
 
 
 def test_keeping_an_evening_moves_the_cases_that_it_serves(demo_store, catalogue):
     prefs = Preferences()
     with demo_store.reading() as session:
-        result = today.build(session, catalogue, prefs, now=NOW)
+        result = today.build(Desk(session, catalogue, NOW, prefs))
         day = next(s.on for s in result.sessions if s.moved)
         ids = [r.row.id for s in result.sessions if s.on == day for r in s.moved]
+        moves = today.moves(Desk(session, catalogue, NOW, prefs), day)
+    assert set(moves) == set(ids)
     with demo_store.writing() as session:
-        assert today.keep(session, catalogue, prefs, day, now=NOW) == len(ids)
+        for case_id, dates in moves.items():
+            trial.keep(Desk(session, catalogue, NOW), case_id, dates)
     with demo_store.reading() as session:
         assert all(
             evenings_together.next_evening(queries.case(session, i)).target_on == day for i in ids

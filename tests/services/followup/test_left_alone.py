@@ -3,16 +3,17 @@ then a new course.
 """
 
 from dataclasses import fields, replace
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 
 import numpy as np
 import pytest
 from conftest import NOW
+from planned import Desk, facts, outlook, settle
 from test_following import SPEECH, START, evening, look, open_mite, planned
 
 from brood.core.climate.series import EXPECTED
 from brood.errors import LeftAlone, NotFound
-from brood.services.cases import assemble, case_page, commands, history, plans
+from brood.services.cases import case_page, commands, history, plans
 from brood.services.cases.commands import FindCommand, MarkCommand
 from brood.services.followup import ending, inspections
 from brood.services.house import today
@@ -26,14 +27,14 @@ def at(day):
 
 def opened(store, catalogue, case_id, day):
     """The case as its page shows it on a day, brought up to date."""
-    plans.ensure(store, catalogue, case_id, day, at(day), SPEECH)
+    settle(store, catalogue, at(day), case_id)
     with store.reading() as session:
-        return case_page.build(session, catalogue, case_id, now=at(day), speech=SPEECH)
+        return case_page.build(Desk(session, catalogue, at(day)), case_id)
 
 
 def items(store, catalogue, day):
     with store.reading() as session:
-        result = today.build(session, catalogue, Preferences(), now=at(day))
+        result = today.build(Desk(session, catalogue, at(day), Preferences()))
         return [t for _, tasks in result.now for t in tasks], result
 
 
@@ -57,8 +58,8 @@ def test_after_four_months_the_case_says_count_again_and_has_no_dates(store, cat
     assert task.key == f"recount-{case_id}"
     assert task.text.startswith("Count again")
     assert result.sessions == ()
-    with store.reading() as session, pytest.raises(LeftAlone, match="Count again"):
-        assemble.model(session, catalogue, queries.case(session, case_id), back)
+    with pytest.raises(LeftAlone, match="Count again"):
+        facts(store, catalogue, case_id, at(back))
 
 
 @pytest.mark.parametrize("days", [30, 120, 400])
@@ -91,11 +92,13 @@ def test_forty_counted_after_four_months_are_treated_at_once(store, catalogue, a
     assert row.course_from == back
     assert dates[0] <= back + timedelta(days=3)
     assert dates[-1] < back + timedelta(days=120)
-    assert 40 < sum(f.count for f in page.case.found if not f.inferred) < 120, (
+    assert 40 < sum(f.count for f in page.outlook.found if not f.inferred) < 120, (
         "from the count, and not from what was found in May"
     )
-    assert page.case.done == (), "what was done in the old course is history"
-    assert min(f.on for f in page.case.found) == back
+    assert facts(store, catalogue, case_id, at(back)).case.done == (), (
+        "what was done in the old course is history"
+    )
+    assert min(f.on for f in page.outlook.found) == back
 
 
 def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet(
@@ -113,31 +116,22 @@ def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet
         "again now."
     )
     assert planned(store, catalogue, case_id, back)[0] == []
-    with store.reading() as session:
-        over = ending.clearing_of(session, catalogue, queries.case(session, case_id), back)
+    over = outlook(store, catalogue, case_id, at(back)).clearing
     assert not over.settled
     assert over.all_clear > back + timedelta(days=7)
     for needed in over.needed:
         look(store, catalogue, case_id, needed.on, {})
-    with store.reading() as session:
-        assert ending.clearing_of(
-            session, catalogue, queries.case(session, case_id), over.all_clear
-        ).settled
+    assert outlook(store, catalogue, case_id, at(over.all_clear)).clearing.settled
 
 
 def test_a_find_after_a_long_time_begins_a_new_course_too(store, catalogue, alone):
     case_id, back = alone
     with store.writing() as session:
         commands.add_find(
-            session,
-            catalogue,
-            case_id,
-            FindCommand(back, "egg", 30.0, None, ""),
-            now=at(back),
-            speech=SPEECH,
+            Desk(session, catalogue, at(back)), case_id, FindCommand(back, "egg", 30.0, None, "")
         )
     page = opened(store, catalogue, case_id, back)
-    assert {f.on for f in page.case.found} == {back}
+    assert {f.on for f in page.outlook.found} == {back}
 
 
 def test_a_count_taken_back_makes_it_unknown_again(store, catalogue, alone):
@@ -146,10 +140,10 @@ def test_a_count_taken_back_makes_it_unknown_again(store, catalogue, alone):
     kept = look(store, catalogue, case_id, back, {"adult": 4.0})
     for _ in range(2):
         with store.writing() as session:
-            inspections.withdraw(session, catalogue, kept, now=at(back), speech=SPEECH)
+            inspections.withdraw(Desk(session, catalogue, at(back)), kept)
     assert opened(store, catalogue, case_id, back).headline == "Count again first."
     with store.writing() as session:
-        inspections.withdraw(session, catalogue, kept, out=False, now=at(back), speech=SPEECH)
+        inspections.withdraw(Desk(session, catalogue, at(back)), kept, out=False)
     assert planned(store, catalogue, case_id, back)[0] != []
 
 
@@ -159,19 +153,17 @@ def test_what_was_done_meanwhile_and_not_marked_can_still_be_said(store, catalog
     lately = back - timedelta(days=5)
     with store.writing() as session:
         said = MarkCommand("done", lately)
-        commands.mark(session, catalogue, page.meanwhile.id, said, now=at(back), speech=SPEECH)
+        commands.mark(Desk(session, catalogue, at(back)), page.meanwhile.id, said)
     page = opened(store, catalogue, case_id, back)
     assert page.headline != "Count again first."
-    assert lately in {d.on for d in page.case.done}
+    assert lately in {d.on for d in facts(store, catalogue, case_id, at(back)).case.done}
     with store.reading() as session:
         dropped = next(
             (a.id for a in queries.case(session, case_id).applications if a.status == "dropped"),
             999,
         )
     with store.writing() as session, pytest.raises(NotFound):
-        commands.mark(
-            session, catalogue, dropped, MarkCommand("done", lately), now=at(back), speech=SPEECH
-        )
+        commands.mark(Desk(session, catalogue, at(back)), dropped, MarkCommand("done", lately))
 
 
 def test_an_evening_that_went_by_stays_the_one_that_is_asked_about(store, catalogue):
@@ -180,7 +172,7 @@ def test_an_evening_that_went_by_stays_the_one_that_is_asked_about(store, catalo
     with store.writing() as session:
         row = queries.case(session, case_id)
         first, second = history.planned(row)[:2]
-        first.status, row.plan_key = "dropped", ""
+        first.status, row.planned_facts = "dropped", 0
     opened(store, catalogue, case_id, START)
     day = START + timedelta(days=6)
     opened(store, catalogue, case_id, day)
@@ -227,7 +219,7 @@ def changed(value):
 def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by(make_case):
     case = make_case()
     case = replace(case, also=(make_case("myzus-persicae", acts=("shower", "insecticidal-soap")),))
-    known = assemble.fingerprint(case)
+    known = case.digest()
     others = {
         "pest": make_case("myzus-persicae").pest,
         "found": case.found[:-1],
@@ -243,7 +235,7 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
         if field.name == "series" or (field.name in ("done", "fixed", "promised") and not value):
             continue
         other = others.get(field.name, changed(value))
-        assert assemble.fingerprint(replace(case, **{field.name: other})) != known, field.name
+        assert replace(case, **{field.name: other}).digest() != known, field.name
     series = case.series
     spot, later = (
         replace(series, warm_spot_c=3.0),
@@ -262,11 +254,8 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
         warmer,
         replace(series, spread_c=series.spread_c * 1.01),
     ):
-        assert assemble.fingerprint(replace(case, series=other)) != known
-        assert (
-            assemble.fingerprint(replace(case, also=(replace(case.also[0], series=other),)))
-            != known
-        )
+        assert replace(case, series=other).digest() != known
+        assert replace(case, also=(replace(case.also[0], series=other),)).digest() != known
 
 
 def test_the_warmest_spot_changes_the_dates_at_once(store, catalogue):
@@ -295,22 +284,15 @@ def test_an_evening_that_nobody_marked_has_killed_nothing_yet(store, catalogue):
     for hour in (10, 20):
         with store.reading() as session:
             page = case_page.build(
-                session,
-                catalogue,
+                Desk(session, catalogue, datetime.combine(START, NOW.time().replace(hour=hour))),
                 case_id,
-                now=datetime.combine(START, NOW.time().replace(hour=hour)),
-                speech=SPEECH,
             )
         alive[hour] = sum(n for *_, n in page.alive)
     assert alive[20] == pytest.approx(alive[10], rel=0.1)
     evening(store, catalogue, case_id, START)
     with store.reading() as session:
         page = case_page.build(
-            session,
-            catalogue,
-            case_id,
-            now=datetime.combine(START, NOW.time().replace(hour=20)),
-            speech=SPEECH,
+            Desk(session, catalogue, datetime.combine(START, NOW.time().replace(hour=20))), case_id
         )
     assert sum(n for *_, n in page.alive) < 0.6 * alive[20]
 
@@ -323,14 +305,8 @@ def test_an_absence_that_was_told_calls_nobody_to_treat(store, catalogue):
     first = planned(store, catalogue, case_id, START)[0][0]
     away = (first + timedelta(days=1), first + timedelta(days=9))
     with store.writing() as session:
-        put(
-            session,
-            catalogue,
-            case_id,
-            CourseCommand(None, None, (away,), None, 0.9),
-            now=at(START),
-            speech=SPEECH,
-        )
+        said = CourseCommand(None, None, (away,), None, 0.9)
+        put(Desk(session, catalogue, at(START)), case_id, said)
     for day in (away[0], away[0] + timedelta(days=4)):
         opened(store, catalogue, case_id, day)
         assert not [t for t in items(store, catalogue, day)[0] if t.kind == "treat"]
@@ -349,7 +325,7 @@ def test_a_slip_that_moved_the_end_of_the_course_day_by_day_says_so_when_it_is_m
     after, row = planned(store, catalogue, case_id, START)
     last = max(after, default=dates[0] + timedelta(days=7))
     cost = next(
-        r.cost
+        plans.change_of(catalogue, row, a, SPEECH)
         for a in row.applications
         for r in a.records
         if r.done_on == dates[0] + timedelta(days=7)
@@ -364,7 +340,7 @@ def test_after_care_is_said_once_and_is_over_after_some_days(demo_store, catalog
     from brood.services.treatment.evening_page import FinishCommand, finish
 
     with demo_store.writing() as session:
-        finish(session, catalogue, 1, FinishCommand(NOW.date(), (), (), ()), now=NOW, speech=SPEECH)
+        finish(Desk(session, catalogue, NOW), 1, FinishCommand(NOW.date(), (), (), ()))
     with demo_store.reading() as session:
         row = queries.case(session, 1)
         texts = [t.text for t in aftercare.open_tasks(row, NOW)]
@@ -374,7 +350,6 @@ def test_after_care_is_said_once_and_is_over_after_some_days(demo_store, catalog
 
 
 def test_a_place_that_turns_cold_stops_the_dates_and_warmth_brings_them_back(store, catalogue):
-    from datetime import time
 
     from brood.services.house import places
 
@@ -402,5 +377,6 @@ def test_a_place_that_turns_cold_stops_the_dates_and_warmth_brings_them_back(sto
     put(22, 18)
     assert opened(store, catalogue, case_id, START + timedelta(days=2)).next is not None
     with store.reading() as session:
-        over = ending.of_case(session, catalogue, case_id, START + timedelta(days=2), SPEECH)
+        desk = Desk(session, catalogue, at(START + timedelta(days=2)))
+        over = ending.of_case(desk, queries.case(session, case_id))
     assert "too cold" not in over.headline

@@ -5,6 +5,7 @@ from datetime import time
 
 import pytest
 from conftest import MITE, NOW
+from planned import Desk
 
 from brood.catalogue.holdings import Catalogue
 from brood.services.guide import guide, own_figures
@@ -73,7 +74,7 @@ def test_own_figures_outlive_a_catalogue_that_no_longer_has_them(store, catalogu
         assert (
             own_figures.adjusted(session, renewed).pests[MITE].stages[0].rate.figures["k_dd"] == 70
         )
-        result = own_figures.build(session, renewed, MITE, today=NOW.date())
+        result = own_figures.build(Desk(session, renewed, NOW), MITE)
     assert [row.figure for row in result.lost] == ["stage.gone.k_dd"]
     celsius, adult, _ = result.effect.days[1]
     assert celsius == 20

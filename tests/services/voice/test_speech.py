@@ -5,9 +5,10 @@ from datetime import date, datetime
 import pytest
 from conftest import DAY, MITE, THRIPS
 
-from brood.core.course.plan import PlannedEvening, Reason
+from brood.core.course.plan import Reason
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days, listed, number
+from brood.store.tables import Application
 
 GB, US = Speech(), Speech("en-US", "F")
 MON, WHEN = date(2026, 6, 1), datetime(2026, 6, 4, 7)
@@ -72,14 +73,12 @@ def test_every_reason_is_a_whole_sentence_and_names_the_warmth(catalogue, kind, 
 )
 def test_the_next_action_is_one_sentence(catalogue, earliest, target, latest, today, headline):
     at = [DAY.replace(day=d) for d in (earliest, target, latest, today)]
-    a = PlannedEvening(
-        2,
-        at[0],
-        at[1],
-        at[2],
-        0,
-        ("insecticidal-soap", "wiping"),
-        Reason("repeat", "egg", "hatch", WHEN, WHEN, 20.0, 0.97, 0.6),
+    a = Application(
+        earliest_on=at[0],
+        target_on=at[1],
+        latest_on=at[2],
+        short_by_days=0,
+        treatments=["insecticidal-soap", "wiping"],
     )
     assert words.next_step(a, at[3], True, GB, catalogue.treatments) == headline
     assert "None" not in words.window(a, at[3], GB)

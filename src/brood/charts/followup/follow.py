@@ -10,7 +10,8 @@ from datetime import date
 import numpy as np
 
 from brood.charts.pen.svg import circle, figure, line, path, rect, text
-from brood.services.followup.follow_page import Dot, FollowChart
+from brood.services.cases.outlook import Dot
+from brood.services.followup.follow_page import FollowChart
 from brood.services.voice.speech import Speech, number
 
 FEWEST = 0.3

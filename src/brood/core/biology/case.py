@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
+from brood.core.biology.digest import digest_of, parts_of
 from brood.core.biology.pest import Pest
 from brood.core.climate.series import HourlySeries
 
@@ -134,12 +135,19 @@ class Case:
     target: float = 0.95
     also: tuple[Case, ...] = ()
     keep_below: float | None = None
+    promised: tuple[Evening, ...] = ()
+    fixed: tuple[Evening, ...] = ()
+
+    def digest(self) -> str:
+        """The digest of every field, of the temperatures and of the further pests too."""
+        return digest_of(self)
+
+    def parts(self) -> dict[str, str]:
+        """The digest of every field by its name, to tell which of them changed."""
+        return parts_of(self)
 
     def reach_on(self, day: date) -> float:
         """The share that an evening touches: its own where it was done and is known,
         otherwise what is usual in this case.
         """
         return next((d.reach for d in self.done if d.on == day and d.reach is not None), self.reach)
-
-    promised: tuple[Evening, ...] = ()
-    fixed: tuple[Evening, ...] = ()

@@ -243,8 +243,9 @@ def require_development(chain: Chain, series: HourlySeries) -> None:
     lowest = min(stage.rate.threshold_c for stage in chain.pest.stages)
     highest = max(stage.rate.stops_c for stage in chain.pest.stages)
     hottest = round(float(series.celsius.max()), 1)
-    if hottest >= highest:
-        raise NothingDevelops(
+    too_hot = hottest >= highest
+    if too_hot:
+        still = NothingDevelops(
             f"Nothing develops at {highest:.0f} °C and above: such heat stops this pest, "
             "and much of it dies. "
             "Look again when it is cooler; what lives then goes on.",
@@ -252,10 +253,13 @@ def require_development(chain: Chain, series: HourlySeries) -> None:
             value=hottest,
             allowed=f"some hours under {highest:.1f} °C",
         )
-    raise NothingDevelops(
-        f"Nothing develops below {lowest:.0f} °C: eggs wait and nothing hatches. "
-        "Look again when it is warmer, or move the plant somewhere warmer for the course.",
-        field="temperature",
-        value=hottest,
-        allowed=f"some hours above {lowest:.1f} °C",
-    )
+    else:
+        still = NothingDevelops(
+            f"Nothing develops below {lowest:.0f} °C: eggs wait and nothing hatches. "
+            "Look again when it is warmer, or move the plant somewhere warmer for the course.",
+            field="temperature",
+            value=hottest,
+            allowed=f"some hours above {lowest:.1f} °C",
+        )
+    still.limit_c, still.too_hot = (highest if too_hot else lowest), too_hot
+    raise still

@@ -50,7 +50,8 @@ class Clearing:
     are None beyond the known temperatures. `curve` is the chance that anything lives on
     the evening of days, by the looks so far; `if_clean` the same with the looks that
     are needed. `worth` says by how much one look on a day divides the chance on the day
-    of the last one.
+    of the last one. `remains` is the chance that anything still lives once whatever was
+    missed is grown, by the looks so far.
     """
 
     last_live: date
@@ -63,6 +64,7 @@ class Clearing:
     all_clear: date | None
     clean_looks: tuple[Inspection, ...]
     worth: tuple[tuple[date, float], ...]
+    remains: float | None = None
 
     @property
     def settled(self) -> bool:
@@ -192,7 +194,9 @@ def clear_by(
         | _even(max(min(today, end), since), max(end, *ends))
     )
     plain = [d for d in days if not done or d >= done[0].on][:: max(1, len(days) // 6)]
-    chances = odds.alive([*((d, together) for d in days), *((d, done) for d in plain)])
+    *chances, remains = odds.alive(
+        [*((d, together) for d in days), *((d, done) for d in plain), (end, done)]
+    )
     clean_by = dict(zip(days, chances, strict=False))
     # All three must hold: enough clean looks, a whole life cycle, and a small chance.
     over = next(
@@ -216,6 +220,7 @@ def clear_by(
         over,
         done,
         _worth(odds, done, today, over or end, thorough) if weigh else (),
+        remains,
     )
 
 

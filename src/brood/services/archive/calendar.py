@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from brood import __version__
 from brood.catalogue.holdings import Catalogue
 from brood.core.climate.hours import evening
-from brood.services.cases import history
+from brood.services.cases import history, plans
 from brood.services.voice import words
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases
@@ -42,11 +42,10 @@ def build(
 def household(session: Session, catalogue: Catalogue, preferences: Preferences) -> bytes:
     """Every evening of every case as one calendar. Closed cases stay as they were."""
     calendar = _calendar("Brood: treatment evenings")
-    for plant in cases.plants(session):
-        for row in plant.cases:
-            for slot in sorted(row.applications, key=lambda a: a.number):
-                if row.closed_at is None or slot.status != EveningState.PLANNED:
-                    calendar.add_component(_event(row, slot, catalogue, preferences))
+    for row in sorted(cases.every(session), key=lambda c: (c.plant.name, c.plant_id, c.id)):
+        for slot in sorted(row.applications, key=lambda a: a.number):
+            if row.closed_at is None or slot.status != EveningState.PLANNED:
+                calendar.add_component(_event(row, slot, catalogue, preferences))
     out: bytes = calendar.to_ical()
     return out
 
@@ -82,10 +81,11 @@ def _event(
         f"({catalogue.records[row.pest_id].name})"
     )
     event.add("summary", summary)
+    why = plans.why_of(catalogue, row, slot, speech)
     window = f"Window: {speech.span(slot.earliest_on, slot.latest_on)}.\n" if not done else ""
     event.add(
         "description",
-        f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{slot.why}\nThe "
+        f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{why}\nThe "
         "label and local rules come first.",
     )
     event.add(

@@ -10,15 +10,14 @@ from datetime import date, timedelta
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.errors import InputError
 from brood.services.archive.record import Entry, build
-from brood.services.cases import history, verdict
+from brood.services.cases import history, plans
 from brood.services.cases.commands import stage_choices
+from brood.services.desk import Desk
 from brood.services.diagnosis.look_log import standing
 from brood.services.followup import inspections
-from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
 from brood.store.queries import cases, looks
 from brood.store.tables import PestCase, Photo
@@ -42,11 +41,11 @@ class Report:
     verdict: str
 
 
-def report(
-    session: Session, catalogue: Catalogue, case_id: int, *, today: date, speech: Speech
-) -> Report:
+def report(desk: Desk, case_id: int) -> Report:
     """A case as a report."""
+    session, catalogue, today = desk.session, desk.catalogue, desk.today
     row = cases.case(session, case_id)
+    held = plans.outlook_of(desk, row)
     record = catalogue.records[row.pest_id]
     looked = [
         k for k in looks.of_plant(session, row.plant_id) if k.case_id == row.id or not k.case_id
@@ -76,7 +75,7 @@ def report(
         stages,
         done,
         tuple(p for p in photos if p.withdrawn_at is None),
-        verdict.line(session, catalogue, row, today),
+        held.counted.said if held and held.counted else "",
     )
 
 

@@ -16,6 +16,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors, NotFound
 from brood.services.cases import aftercare, beside, commands
 from brood.services.cases.aftercare import open_tasks
+from brood.services.desk import Desk
 from brood.services.followup.follow_page import due_for_look
 from brood.services.followup.inspections import InspectCommand, record
 from brood.services.house.today import open_cases
@@ -196,20 +197,12 @@ def _of_case(
     return out
 
 
-def tick(
-    session: Session,
-    catalogue: Catalogue,
-    row: SecretAddress,
-    key: str,
-    *,
-    now: datetime,
-    speech: Speech,
-) -> None:
+def tick(desk: Desk, row: SecretAddress, key: str) -> None:
     """Tick a task of a sheet: it is recorded as done by the sitter. Raises NotFound for
     anything that is not on the sheet today or before.
     """
-    today = now.date()
-    shown = sheet(session, catalogue, row, today=today, speech=speech)
+    session, now, today = desk.session, desk.moment, desk.today
+    shown = sheet(session, desk.catalogue, row, today=today, speech=desk.speech)
     task = next(
         (t for _, tasks in shown.days for t in tasks if t.key == key and t.on <= today), None
     )
@@ -219,18 +212,11 @@ def tick(
     number = int(rest.split("-")[0])
     if kind == "treat":
         said = commands.MarkCommand(EveningOutcome.DONE, today, "ticked by the sitter")
-        commands.mark(session, catalogue, number, said, now=now, speech=speech)
+        commands.mark(desk, number, said)
     elif kind == "care":
         aftercare.tick(session, number, now=now)
     else:
-        record(
-            session,
-            catalogue,
-            number,
-            InspectCommand(today, (), 1.0, "glance", note="by the sitter"),
-            now=now,
-            speech=speech,
-        )
+        record(desk, number, InspectCommand(today, (), 1.0, "glance", note="by the sitter"))
     session.add(
         SitterTick(address_id=row.id, task=key, text=f"{task.plant}: {task.text}", ticked_at=now)
     )

@@ -49,9 +49,13 @@ PRIVATE = (KEY,)
 """Settings that never leave the household: the hash of the passcode."""
 
 
+DERIVED = ("kept", "sent")
+"""Tables of what can be worked out again, or means nothing elsewhere."""
+
+
 def tables() -> list[SqlTable]:
     """The tables in an order in which they can be filled."""
-    return list(Table.metadata.sorted_tables)
+    return [t for t in Table.metadata.sorted_tables if t.name not in DERIVED]
 
 
 def export(session: Session) -> Iterator[str]:
@@ -80,7 +84,11 @@ def _rows(session: Session, table: SqlTable) -> Iterator[dict[str, Any]]:
 
 
 def _row(table: SqlTable, found: Mapping[Any, Any]) -> dict[str, Any]:
-    return {column.name: _plain(found[column.name]) for column in table.columns}
+    row = {column.name: _plain(found[column.name]) for column in table.columns}
+    if "outlook_key" in row:
+        # The figures stay behind: they are worked out again, for the dates that come along.
+        row["outlook_key"] = ""
+    return row
 
 
 def _plain(value: Any) -> Any:
@@ -264,7 +272,7 @@ def read(text: str) -> old_exports.Rows:
 
 def clear(session: Session) -> None:
     """Delete everything but the passcode."""
-    for table in reversed(tables()):
+    for table in reversed(Table.metadata.sorted_tables):
         session.execute(
             table.delete()
             if table.name != "setting"

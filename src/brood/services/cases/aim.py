@@ -5,14 +5,12 @@ days that suit it: weekdays, absences, the harvest.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date
 from typing import Any
 
-from sqlalchemy.orm import Session
-
-from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Limits
-from brood.services.cases import assemble, plans
+from brood.services.cases import assemble
+from brood.services.desk import Desk
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import PestCase
@@ -31,24 +29,14 @@ class CourseCommand:
     reach: float
 
 
-def put(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    said: CourseCommand,
-    *,
-    now: datetime,
-    speech: Speech,
-) -> None:
-    """Set a case's course and plan it anew: dates promised for days that no longer suit
-    are given up.
+def put(desk: Desk, case_id: int, said: CourseCommand) -> None:
+    """Set a case's course. It is planned anew: dates promised for days that no longer
+    suit are given up.
     """
-    row = cases.case(session, case_id)
+    row = cases.case(desk.session, case_id)
     row.keep_below, row.reach = said.keep_below, said.reach
     row.limits = _stored(said)
-    row.own_dates = []
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech, anew=True)
+    row.own_dates, row.anew = [], True
 
 
 def _stored(said: CourseCommand) -> dict[str, Any]:

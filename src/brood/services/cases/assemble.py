@@ -1,36 +1,29 @@
-"""From the household's record to one case as the computation takes it."""
+"""From the household's record to one case as a value: what was found, done and counted,
+the warmth, the means. All that is worked out follows from this and from nothing else.
+"""
 
 from __future__ import annotations
 
-import hashlib
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import replace
-from datetime import date, timedelta
+from dataclasses import dataclass, replace
+from datetime import date, datetime, time, timedelta
 
-from sqlalchemy.orm import Session
-
-from brood.catalogue.holdings import Catalogue
-from brood.core.biology.case import Act, Case, Evening, Found, Limits
+from brood.core.biology.case import Act, CardCatch, Case, Evening, Found, Inspection, Limits
+from brood.core.biology.digest import digest_of
 from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.biology.stage_times import generation_over
 from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import HourlySeries
 from brood.core.course import planner
 from brood.core.followup.all_clear import suspected
-from brood.core.followup.detection import found_by
-from brood.core.followup.posterior import Belief, updated
+from brood.core.followup.detection import THOROUGH, found_by
 from brood.errors import InputError, LeftAlone
-from brood.services.cases import counts, history, test_leaves
+from brood.services.cases import history, test_leaves
+from brood.services.desk import Desk
 from brood.services.warmth.hourly import plant_series
-from brood.store.states import EveningOutcome
-from brood.store.tables import Finding, PestCase
-
-LEFT_ALONE = "left alone since "
-"""A plan key that begins like this says: there are no dates until somebody has counted
-again.
-"""
-
+from brood.store.states import EveningOutcome, PlanState
+from brood.store.tables import Finding, InspectionRecord, PestCase
 
 LEAST_GAP_DAYS, MOST_GAP_DAYS = 7, 120
 """A case counts as left alone never before so many days, however quick its pest, and
@@ -49,21 +42,61 @@ def expected_count(finding: Finding) -> float:
     return finding.number if finding.number is not None else ROUGH_COUNTS[finding.rough or "few"]
 
 
-def model(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
-    """A recorded case as the computation takes it, with what was counted up to today.
-    Raises InputError when finds or temperatures are missing.
+@dataclass(frozen=True)
+class Facts:
+    """A recorded case as a value. `case` is as it was found, before anything was counted
+    in its present course; its evenings to come are not in it but in `promised`, because
+    they follow from the rest. `on` is the day from which it looks ahead.
     """
-    case = as_found(session, catalogue, row, today)
-    held = belief_of(case, row, today)
-    return case if held is None else updated(held)
+
+    on: date
+    case: Case
+    looks: tuple[Inspection, ...]
+    cards: tuple[CardCatch, ...]
+    promised: tuple[Evening, ...]
+
+    def digest(self) -> str:
+        """The digest of the facts, without the evenings that were worked out from them."""
+        return digest_of(replace(self, promised=()))
+
+    def parts(self) -> dict[str, str]:
+        """The digest of every kind of fact by name, to tell what has changed."""
+        return self.case.parts() | {"looks": digest_of(self.looks), "cards": digest_of(self.cards)}
 
 
-def belief_of(case: Case, row: PestCase, today: date) -> Belief | None:
-    """What the counts say of a case as it was found. None where nothing was counted."""
-    return counts.belief(case, row, today, fingerprint(case))
+def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:
+    """A recorded case as a value, looking ahead from a day: its own, where none is given.
+
+    Raises LeftAlone where it must be counted again first, InputError when finds or
+    temperatures are missing.
+    """
+    day = on or day_of(row, desk.today)
+    case = as_found(desk, row, day)
+    # What stands in the keeper's calendar is promised: the planner moves it only for a reason.
+    promised = [
+        Evening(a.target_on, tuple(a.treatments))
+        for a in history.planned(row)
+        if a.target_on >= day
+    ]
+    return Facts(
+        day,
+        case,
+        looks_of(row),
+        catches_of(row),
+        () if row.anew else _known(promised, case.acts),
+    )
 
 
-def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Case:
+def day_of(row: PestCase, today: date) -> date:
+    """The day from which a case looks ahead: that of its plan while it holds, otherwise
+    today, or the day on which it was closed.
+    """
+    if row.planned_on is not None and not history.plan_is_due(row, today):
+        return row.planned_on
+    return today if row.closed_at is None else row.closed_at.date()
+
+
+def as_found(desk: Desk, row: PestCase, on: date) -> Case:
     """A recorded case as the computation takes it, before anything was counted in its
     present course.
 
@@ -78,48 +111,42 @@ def as_found(session: Session, catalogue: Catalogue, row: PestCase, today: date)
             field="found",
         )
     # Numbers from before a silence of a generation are fiction; nothing is planned from them.
-    if _waits_for_a_count(row) and left_alone(session, catalogue, row, today):
+    if history.waits_for_a_count(row) and left_alone(desk, row, on):
         raise LeftAlone(history.touched_on(row))
     first = began or min(f.found_on for f in finds)
     series = plant_series(
-        session,
+        desk.session,
         row.plant,
         first - timedelta(days=1),
-        max(today, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS),
+        max(on, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS),
+        known_to=datetime.combine(on, time()),
     )
-    acts, done, skipped = _evenings(session, catalogue, row, today, first if began else date.min)
-    # What stands in the keeper's calendar is promised: the planner moves it only for a reason.
-    promised = [
-        Evening(a.target_on, tuple(a.treatments))
-        for a in history.planned(row)
-        if a.target_on >= today
-    ]
+    acts, done, skipped = _evenings(desk, row, on, first if began else date.min)
     return Case(
-        pest=catalogue.pest(row.pest_id),
-        start=max([row.start_on, today, *(day + timedelta(days=1) for day in skipped)]),
-        found=_found(catalogue, row, began, series),
+        pest=desk.catalogue.pest(row.pest_id),
+        start=max([row.start_on, on, *(day + timedelta(days=1) for day in skipped)]),
+        found=_found(desk, row, began, series),
         series=series,
         acts=acts,
         reach=row.reach,
         done=done,
-        fixed=_known(_fixed(row, today), acts),
+        fixed=_known(_fixed(row, on), acts),
         keep_below=row.keep_below,
         limits=limits_of(row),
-        promised=_known(promised, acts),
     )
 
 
 def _found(
-    catalogue: Catalogue, row: PestCase, began: date | None, series: HourlySeries
+    desk: Desk, row: PestCase, began: date | None, series: HourlySeries
 ) -> tuple[Found, ...]:
     """What was found, with what must be there too: of the whole case, or since its
     present course `began` with a count.
     """
-    pest, celsius = catalogue.pest(row.pest_id), float(series.celsius[: 24 * 7].mean())
+    pest, celsius = desk.catalogue.pest(row.pest_id), float(series.celsius[: 24 * 7].mean())
     finds = [f for f in history.standing(row.findings) if began is None or f.found_on >= began]
     groups = [Found(f.found_on, f.stage, expected_count(f)) for f in finds]
     found = [piece for group in groups for piece in spread_group(pest, group, celsius)]
-    for look in counts.looks_of(row) if began else ():
+    for look in looks_of(row) if began else ():
         if look.on == began:
             found += found_by(pest, look, celsius)
     if not found and began is not None:
@@ -128,7 +155,7 @@ def _found(
 
 
 def _evenings(
-    session: Session, catalogue: Catalogue, row: PestCase, today: date, since: date
+    desk: Desk, row: PestCase, on: date, since: date
 ) -> tuple[tuple[Act, ...], tuple[Evening, ...], list[date]]:
     """The treatments at hand, the evenings done and those skipped since a day."""
     said = [(a, r) for a in row.applications if (r := history.last_word(a))]
@@ -142,22 +169,13 @@ def _evenings(
         a.target_on for a, r in said if r.outcome == EveningOutcome.SKIPPED and a.target_on >= since
     ]
     return (
-        _acts(catalogue, row, in_order, today, history.repotted_on(session, row.plant_id)),
+        _acts(desk, row, in_order, on),
         in_order,
         skipped,
     )
 
 
-def _waits_for_a_count(row: PestCase) -> bool:
-    """Whether the case has a course whose dates would mean nothing after a long
-    silence: it has evenings to come, or lost them to a silence.
-    """
-    return row.closed_at is None and (
-        row.plan_key.startswith(LEFT_ALONE) or bool(history.planned(row))
-    )
-
-
-def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) -> bool:
+def left_alone(desk: Desk, row: PestCase, on: date) -> bool:
     """Whether, by a day, nothing has been known of a case for longer than a slow
     generation, or for four months.
     """
@@ -165,15 +183,24 @@ def left_alone(session: Session, catalogue: Catalogue, row: PestCase, on: date) 
     if not LEAST_GAP_DAYS < (on - since).days <= MOST_GAP_DAYS:
         return (on - since).days > MOST_GAP_DAYS
     try:
-        series = plant_series(session, row.plant, since, on)
+        series = plant_series(desk.session, row.plant, since, on)
     except InputError:
         return False
-    return generation_over(catalogue.pest(row.pest_id), series, since, on)
+    return generation_over(desk.catalogue.pest(row.pest_id), series, since, on)
 
 
-def counted_again(
-    session: Session, catalogue: Catalogue, row: PestCase, on: date, *, live: bool
-) -> None:
+def silent_from(desk: Desk, row: PestCase) -> date:
+    """The first day on which a case counts as left alone if nothing more is recorded."""
+    since = history.touched_on(row)
+    low, high = since + timedelta(days=LEAST_GAP_DAYS), since + timedelta(days=MOST_GAP_DAYS + 1)
+    # A silence only grows: the first such day lies between two that are halved.
+    while (high - low).days > 1:
+        middle = low + (high - low) // 2
+        low, high = (low, middle) if left_alone(desk, row, middle) else (middle, high)
+    return high
+
+
+def counted_again(desk: Desk, row: PestCase, on: date, *, live: bool) -> None:
     """Begin a new course with a count that is about to be recorded, where the case was
     left alone for longer than a generation.
 
@@ -182,19 +209,13 @@ def counted_again(
     """
     if (
         on > history.touched_on(row)
-        and (live or _waits_for_a_count(row))
-        and left_alone(session, catalogue, row, on)
+        and (live or history.waits_for_a_count(row))
+        and left_alone(desk, row, on)
     ):
-        row.course_from, row.own_dates, row.plan_key = on, [], ""
+        row.course_from, row.own_dates, row.plan_state = on, [], PlanState.NEVER
 
 
-def _acts(
-    catalogue: Catalogue,
-    row: PestCase,
-    done: tuple[Evening, ...],
-    today: date,
-    repotted: date | None,
-) -> tuple[Act, ...]:
+def _acts(desk: Desk, row: PestCase, done: tuple[Evening, ...], on: date) -> tuple[Act, ...]:
     """The treatments at hand. Sprays are allowed once their test leaves are judged and
     new roots have taken.
 
@@ -202,9 +223,10 @@ def _acts(
     what it did still counts.
     """
     uses = Counter(act for evening in done for act in evening.acts)
+    catalogue, repotted = desk.catalogue, history.repotted_on(desk.session, row.plant_id)
     out = []
     for a in row.every_act:
-        ready = test_leaves.first_evening(catalogue, row, a.treatment_id, today)
+        ready = test_leaves.first_evening(catalogue, row, a.treatment_id, on)
         # An act that is no longer at hand stays in the case for what it did, with no use left.
         over = a.dropped_at is not None or ready == date.max
         if over and not uses[a.treatment_id]:
@@ -246,14 +268,14 @@ def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening,
     return tuple(e for e in kept if e.acts)
 
 
-def _fixed(row: PestCase, today: date) -> tuple[Evening, ...]:
-    """The dates that the keeper has set, from today on, with the acts that are planned
+def _fixed(row: PestCase, on: date) -> tuple[Evening, ...]:
+    """The dates that the keeper has set, from a day on, with the acts that are planned
     for the evening at the same place of the course. An evening that was done or skipped
     has used up its date, whenever it was done.
     """
     used = history.settled_days(row)
     own = (date.fromisoformat(text) for text in row.own_dates)
-    days = sorted(day for day in own if day >= today and day not in used)
+    days = sorted(day for day in own if day >= on and day not in used)
     slots = history.planned(row)
     every = [a.treatment_id for a in row.acts]
     return tuple(
@@ -262,17 +284,35 @@ def _fixed(row: PestCase, today: date) -> tuple[Evening, ...]:
     )
 
 
-def fingerprint(case: Case) -> str:
-    """A digest of everything that a plan depends on: every field of the case and of its
-    further pests, and every array of their temperatures.
+def looks_of(row: PestCase) -> tuple[Inspection, ...]:
+    """The looks at a case. A look at one of several plants has seen that much less of
+    all of them.
     """
-    digest = hashlib.sha256()
-    for one in (case, *case.also):
-        digest.update(repr(replace(one, series=None, also=())).encode())  # type: ignore[arg-type]
-        series = one.series
-        digest.update(
-            f"{series.start.isoformat()} {series.warm_spot_c!r} {series.cool_spot_c!r}".encode()
-        )
-        for array in (series.celsius, series.spread_c, series.origin):
-            digest.update(array.tobytes())
-    return digest.hexdigest()
+    plants = 1 + len(history.members(row))
+    return tuple(as_look(i, plants) for i in history.looks(row))
+
+
+def as_look(record: InspectionRecord, plants: int = 1) -> Inspection:
+    """One look in the form that the computation takes. `plants` is how many the case
+    stands for.
+    """
+    counts = {str(c["class"]): float(c["live"]) for c in record.counts if c["live"]}
+    return Inspection(
+        record.looked_on,
+        counts,
+        record.share / plants,
+        THOROUGH[record.thorough],
+        record.spread_days,
+    )
+
+
+def catches_of(row: PestCase) -> tuple[CardCatch, ...]:
+    """What cards caught between their counts."""
+    out = []
+    for card in (c for c in row.cards if c.withdrawn_at is None):
+        since = card.placed_on
+        for count in (c for c in card.counts if c.withdrawn_at is None):
+            if count.counted_on > since:
+                out.append(CardCatch(since, count.counted_on, float(count.number)))
+            since = count.counted_on
+    return tuple(sorted(out, key=lambda c: c.until))

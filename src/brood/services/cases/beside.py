@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import cached_property
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brood.services.voice.speech import listed
 from brood.store.queries import cases
-from brood.store.tables import InspectionRecord, Look, Plant, Stay
+from brood.store.tables import InspectionRecord, Look, PestCase, Plant, Stay
 
 WAYS = {"touching": 0.5, "tray": 0.4, "next": 0.25, "downwind": 0.2, "place": 0.08}
 """The chance that a pest crosses within a month, by how two plants stand (our judgement, C)."""
@@ -52,48 +53,96 @@ def stay_of(plant: Plant) -> Stay | None:
     return plant.stays[-1] if plant.stays and plant.gone_on is None else None
 
 
-def everyone(session: Session) -> Sequence[Plant]:
-    """The plants that are here, with where they stand and their cases."""
-    return [p for p in cases.plants(session) if p.gone_on is None]
+@dataclass(frozen=True)
+class House:
+    """Every plant of a household, also those that are gone, with their cases and where
+    they stand, and the day on which each was last looked over.
+    """
+
+    every: tuple[Plant, ...]
+    looked: Mapping[int, date]
+
+    @cached_property
+    def here(self) -> tuple[Plant, ...]:
+        """The plants that are here."""
+        return tuple(p for p in self.every if p.gone_on is None)
+
+    @cached_property
+    def by_place(self) -> Mapping[int, list[Plant]]:
+        """The plants that are here, by the place at which they stand."""
+        out: dict[int, list[Plant]] = {}
+        for plant in self.here:
+            if plant.stays:
+                out.setdefault(plant.stays[-1].place_id, []).append(plant)
+        return out
+
+    @property
+    def open_cases(self) -> list[PestCase]:
+        """The open cases of the plants that are here, in the order of their opening."""
+        found = (c for p in self.here for c in p.cases if c.closed_at is None)
+        return sorted(found, key=lambda c: c.id)
 
 
-def last_looks(session: Session) -> dict[int, date]:
+def house_of(session: Session, place_id: int | None = None) -> House:
+    """The household as it stands, loaded at once: all of it, or what stands or stood at
+    one place.
+    """
+    found = tuple(cases.plants(session, place_id))
+    wanted = None if place_id is None else [p.id for p in found]
+    return House(found, last_looks(session, wanted))
+
+
+def last_looks(session: Session, plants: Collection[int] | None = None) -> dict[int, date]:
     """The last day on which each plant was looked over: in a case, while kept apart, or
-    to find out what it has.
+    to find out what it has. Of some plants where they are given.
     """
     out: dict[int, date] = {}
-    seen = select(InspectionRecord.plant_id, InspectionRecord.looked_on).where(
-        InspectionRecord.withdrawn_at.is_(None)
+    seen = (
+        select(InspectionRecord.plant_id, func.max(InspectionRecord.looked_on))
+        .where(InspectionRecord.withdrawn_at.is_(None))
+        .group_by(InspectionRecord.plant_id)
     )
+    begun = select(Look.plant_id, func.max(Look.started_at)).group_by(Look.plant_id)
+    if plants is not None:
+        seen = seen.where(InspectionRecord.plant_id.in_(plants))
+        begun = begun.where(Look.plant_id.in_(plants))
     for plant_id, on in [
         *session.execute(seen),
-        *((p, at.date()) for p, at in session.execute(select(Look.plant_id, Look.started_at))),
+        *((plant, at.date()) for plant, at in session.execute(begun)),
     ]:
         out[plant_id] = max(out.get(plant_id, on), on)
     return out
 
 
-def beside(
-    session: Session,
-    plant: Plant,
-    plants: Sequence[Plant] | None = None,
-    looked: dict[int, date] | None = None,
-) -> list[Near]:
+def beside(session: Session, plant: Plant) -> list[Near]:
     """The plants in the same place, the nearest first. For a plant that is gone: those
     where it stood last.
     """
-    here = plant.stays[-1] if plant.stays else None
-    if here is None:
+    if not plant.stays:
         return []
-    looked = last_looks(session) if looked is None else looked
-    out = []
-    for other in everyone(session) if plants is None else plants:
-        there = stay_of(other)
-        if there is None or other.id == plant.id or there.place_id != here.place_id:
-            continue
-        out.append(
-            Near(other, ways(here, there), max(here.since_on, there.since_on), looked.get(other.id))
+    there = cases.standing_at(session, plant.stays[-1].place_id)
+    return _near(plant, there, last_looks(session, [p.id for p in there]))
+
+
+def beside_in(house: House, plant: Plant) -> list[Near]:
+    """The same, where the whole household is at hand."""
+    if not plant.stays:
+        return []
+    return _near(plant, house.by_place.get(plant.stays[-1].place_id, []), house.looked)
+
+
+def _near(plant: Plant, there: Sequence[Plant], looked: Mapping[int, date]) -> list[Near]:
+    here = plant.stays[-1]
+    out = [
+        Near(
+            other,
+            ways(here, other.stays[-1]),
+            max(here.since_on, other.stays[-1].since_on),
+            looked.get(other.id),
         )
+        for other in there
+        if other.id != plant.id
+    ]
     return sorted(out, key=lambda n: (-WAYS[n.ways[0]], n.plant.name))
 
 

@@ -2,30 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
-from sqlalchemy.orm import Session
-
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
-from brood.core.biology.case import Case
 from brood.core.biology.pest import ADULT, Pest, Stage
 from brood.core.course.hold_below import LOOK_AHEAD_DAYS
-from brood.core.course.plan import Plan, PlannedEvening
+from brood.core.course.plan import Plan
 from brood.core.followup.all_clear import LOOK_GAP_DAYS
-from brood.errors import InputError, LeftAlone, NothingDevelops
-from brood.services.cases import aim, assemble, history, plans, test_leaves
+from brood.services.cases import aim, history, plans, test_leaves
 from brood.services.cases.aftercare import open_tasks
-from brood.services.cases.chart_data import ChartData, chart_data
+from brood.services.cases.chart_data import ChartData, class_names
+from brood.services.cases.outlook import Outlook, Trouble
 from brood.services.cases.test_leaves import Patch
-from brood.services.cases.verdict import line as verdict_line
+from brood.services.desk import Desk
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
-from brood.store.states import EveningOutcome, EveningState
+from brood.store.states import EveningOutcome, EveningState, PlanState
 from brood.store.tables import AfterTask, Application, ApplicationRecord, PestCase
+
+NEWS_DAYS = 14
+"""What has changed is said on the page of a case for so many days."""
 
 
 @dataclass(frozen=True)
@@ -46,7 +45,8 @@ class EveningRow:
 @dataclass(frozen=True)
 class CaseResult:
     """Everything that the page of a case shows. `problem` says in a sentence why there
-    is no plan. `meanwhile` is the evening that went by while the case was left alone.
+    is no plan, `due` that it is being worked out again, `moved` why the dates moved of
+    late. `meanwhile` is the evening that went by while the case was left alone.
     """
 
     row: PestCase
@@ -57,12 +57,12 @@ class CaseResult:
     why: str
     next: EveningRow | None
     evenings: tuple[EveningRow, ...]
-    plan: Plan | None
-    case: Case | None
+    outlook: Outlook | None
     chart: ChartData | None
     guard: Stage | None
     problem: str
     today: date
+    due: bool
     next_window: str = ""
     alive: tuple[tuple[str, str, str, float], ...] = ()
     kills: tuple[tuple[str, tuple[float, ...]], ...] = ()
@@ -73,7 +73,14 @@ class CaseResult:
     tasks: tuple[AfterTask, ...] = ()
     now: datetime | None = None
     verdict: str = ""
+    moved: str = ""
+    news: str = ""
     meanwhile: Application | None = None
+
+    @property
+    def plan(self) -> Plan | None:
+        """The plan as last worked out."""
+        return self.outlook.plan if self.outlook else None
 
     @property
     def hold_days(self) -> int:
@@ -86,26 +93,21 @@ class CaseResult:
         return {f.corrects_id for f in self.row.findings if f.corrects_id}
 
 
-def build(
-    session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech
-) -> CaseResult:
+def build(desk: Desk, case_id: int) -> CaseResult:
     """A case as its page shows it now."""
-    row = cases.case(session, case_id)
-    bare = _bare(row, catalogue, now, speech)
-    try:
-        case = assemble.model(session, catalogue, row, now.date())
-        plan = plans.plan_of(case)
-    except InputError as error:
-        headline, why = _without_a_plan(row, error, speech)
-        return replace(
-            bare, headline=headline, why=why, problem=why, meanwhile=_meanwhile(row, error)
-        )
-    planned = _planned(bare, case, plan, catalogue, now, speech)
-    return replace(planned, verdict=verdict_line(session, catalogue, row, now.date()))
+    row = cases.case(desk.session, case_id)
+    found = plans.outlook_of(desk, row)
+    bare = _bare(desk, row, found)
+    if found is None or found.plan is None:
+        headline, why = _without_a_plan(row, found.trouble if found else None, desk.speech)
+        gone = _meanwhile(row, found.trouble if found else None)
+        return replace(bare, headline=headline, why=why, problem=why, meanwhile=gone)
+    return _planned(desk, bare, found, found.plan)
 
 
-def _bare(row: PestCase, catalogue: Catalogue, now: datetime, speech: Speech) -> CaseResult:
+def _bare(desk: Desk, row: PestCase, found: Outlook | None) -> CaseResult:
     """What the page shows of a case without a plan."""
+    catalogue, now = desk.catalogue, desk.moment
     chosen = tuple(catalogue.treatments[a.treatment_id] for a in row.acts)
     gaps = tuple(
         (t.name, a.min_gap_days or t.min_gap_days, a.max_applications or t.max_applications)
@@ -119,75 +121,98 @@ def _bare(row: PestCase, catalogue: Catalogue, now: datetime, speech: Speech) ->
         headline="",
         why="",
         next=None,
-        evenings=_evenings(row, catalogue, {}, now.date()),
-        plan=None,
-        case=None,
+        evenings=_evenings(desk, row),
+        outlook=found,
         chart=None,
         guard=None,
         problem="",
         today=now.date(),
-        aim=aim.summary(row, speech),
+        due=history.plan_is_due(row, now.date()),
+        aim=aim.summary(row, desk.speech),
         patches=_patches(catalogue, row, now),
         tasks=open_tasks(row, now),
         now=now,
+        moved=_moved(desk, row),
+        news=_news(desk, row),
     )
 
 
-def _planned(
-    bare: CaseResult,
-    case: Case,
-    plan: Plan,
-    catalogue: Catalogue,
-    now: datetime,
-    speech: Speech,
-) -> CaseResult:
+def _planned(desk: Desk, bare: CaseResult, found: Outlook, plan: Plan) -> CaseResult:
     """The page with the plan of the case."""
-    row, today = bare.row, now.date()
-    by_slot = _by_slot(row, plan)
-    evenings = _evenings(row, catalogue, _whys(case.pest, by_slot, speech), today)
-    following = next((e for e in evenings if e.is_next), None)
-    headline, why = _headline(row, plan, following, by_slot, catalogue, case, today, speech)
-    chart = chart_data(case, plan, bare.pest, _done_and_planned(evenings), now=now)
+    row, catalogue = bare.row, desk.catalogue
+    pest = catalogue.pest(row.pest_id)
+    following = next((e for e in bare.evenings if e.is_next), None)
+    headline, why = _headline(desk, row, found, following)
+    chart = plans.chart_of(desk, row)
     coming = following.slot.treatments if following else []
     tonight = [t for t in bare.treatments if t.id in coming]
-    open_window = by_slot and row.closed_at is None
-    bands = tuple(zip("ENRAB", chart.letters, chart.names, chart.alive, strict=True))
+    letters, names = class_names(pest)
+    alive = chart.alive if chart else ()
+    bands = tuple(zip("ENRAB", letters, names, alive, strict=True)) if chart else ()
+    shown = following is not None and row.closed_at is None and plan.applications
     return replace(
         bare,
         headline=headline,
         why=why,
         next=following,
-        evenings=evenings,
-        plan=plan,
-        case=case,
         chart=chart,
-        guard=case.pest.stages[case.pest.index(plan.guard)],
-        next_window=words.window(by_slot[0][1], today, speech) if open_window else "",
-        alive=bands[1:] if case.pest.live_birth else bands,
-        kills=_kills(case),
+        guard=pest.stages[pest.index(plan.guard)],
+        next_window=(
+            words.window(following.slot, desk.today, desk.speech) if shown and following else ""
+        ),
+        alive=bands[1:] if pest.live_birth else bands,
+        kills=_kills(desk, row, pest),
         cautions=tuple(text for t in tonight for text in t.cautions),
         sprays=any(not t.by_hand for t in tonight),
+        verdict=found.counted.said if found.counted else "",
     )
 
 
-def _without_a_plan(row: PestCase, error: InputError, speech: Speech) -> tuple[str, str]:
+def _moved(desk: Desk, row: PestCase) -> str:
+    """Why the dates moved of late. Empty where they did not."""
+    last = row.changes[-1] if row.changes else None
+    if last is None or row.closed_at is not None or (desk.moment - last.at).days > NEWS_DAYS:
+        return ""
+    return words.moved(last.parts, last.before, last.after, desk.speech)
+
+
+def _news(desk: Desk, row: PestCase) -> str:
+    """What the last evening that was marked has changed. Empty where that was nothing, or
+    long ago.
+    """
+    said = [(record.recorded_at, a) for a in row.applications if (record := history.last_word(a))]
+    told = [
+        (at, text)
+        for at, slot in said
+        if (desk.moment - at).days <= NEWS_DAYS
+        and (text := plans.change_of(desk.catalogue, row, slot, desk.speech))
+    ]
+    return max(told)[1] if told else ""
+
+
+def _without_a_plan(row: PestCase, trouble: Trouble | None, speech: Speech) -> tuple[str, str]:
     """The headline of a case that has no dates, and why."""
     if row.closed_at is not None:
         return _closed(row, speech)
-    if isinstance(error, LeftAlone):
+    if trouble is None:
+        return "The dates are being worked out.", "They stand here in a moment."
+    if trouble.state == PlanState.LEFT_ALONE and trouble.since is not None:
         return "Count again first.", (
-            f"Nothing was recorded since {speech.day(error.since)}. After so long nobody "
+            f"Nothing was recorded since {speech.day(trouble.since)}. After so long nobody "
             "knows how many live there now. "
             "The old dates are history; a new course begins from what you count."
         )
-    if isinstance(error, NothingDevelops):
+    if trouble.state == PlanState.STILL:
+        why = words.trouble(
+            trouble.message, trouble.limit_c, too_hot=trouble.too_hot, speech=speech
+        )
         again = (
-            f" Look again on {speech.day(error.inspect_on)} at the latest."
-            if error.inspect_on
+            f" Look again on {speech.day(trouble.inspect_on)} at the latest."
+            if trouble.inspect_on
             else ""
         )
-        return "Nothing to do while nothing develops.", f"{error}{again}"
-    return "There is no plan yet.", str(error)
+        return "Nothing to do while nothing develops.", f"{why}{again}"
+    return "There is no plan yet.", trouble.message
 
 
 def _closed(row: PestCase, speech: Speech) -> tuple[str, str]:
@@ -198,16 +223,16 @@ def _closed(row: PestCase, speech: Speech) -> tuple[str, str]:
     )
 
 
-def _meanwhile(row: PestCase, error: InputError) -> Application | None:
+def _meanwhile(row: PestCase, trouble: Trouble | None) -> Application | None:
     """The evening that went by while a case was left alone: it may have been done and
     only not marked.
     """
-    if not isinstance(error, LeftAlone):
+    if trouble is None or trouble.since is None:
         return None
     gone = [
         a
         for a in row.applications
-        if a.status == EveningState.DROPPED and a.target_on > error.since
+        if a.status == EveningState.DROPPED and a.target_on > trouble.since
     ]
     return min(gone, key=lambda a: (a.target_on, a.number), default=None)
 
@@ -216,106 +241,84 @@ def _patches(catalogue: Catalogue, row: PestCase, now: datetime) -> tuple[Patch,
     return tuple(p for p in test_leaves.states(catalogue, row, now) if p.state != "fine")
 
 
-def _kills(case: Case) -> tuple[tuple[str, tuple[float, ...]], ...]:
+def _kills(desk: Desk, row: PestCase, pest: Pest) -> tuple[tuple[str, tuple[float, ...]], ...]:
     """The share that each act removes of each stage, by the name of the stage."""
-    stages = [*((s.id, s.name) for s in case.pest.development), (ADULT, "adult")]
-    return tuple(
-        (name, tuple(act.kill.get(stage, 0.0) for act in case.acts)) for stage, name in stages
-    )
+    stages = [*((s.id, s.name) for s in pest.development), (ADULT, "adult")]
+    kills = [desk.catalogue.kill(a.treatment_id, row.pest_id) for a in row.acts]
+    return tuple((name, tuple(k.get(stage, 0.0) for k in kills)) for stage, name in stages)
 
 
-def _whys(
-    pest: Pest, by_slot: list[tuple[Application, PlannedEvening]], speech: Speech
-) -> dict[int, str]:
-    """The reason of every planned evening. It is brief where the evening before has one
-    of the same kind.
+def _evenings(desk: Desk, row: PestCase) -> tuple[EveningRow, ...]:
+    """The evenings in order. The reason of a planned one is brief where the evening
+    before it has one of the same kind.
     """
-    out, before = {}, ""
-    for slot, a in by_slot:
-        say = words.brief if a.reason.kind == before else words.reason
-        out[slot.id], before = say(pest, a.reason, speech, a.short_by_days), a.reason.kind
-    return out
-
-
-def _by_slot(row: PestCase, plan: Plan) -> list[tuple[Application, PlannedEvening]]:
-    return list(zip(history.planned(row), plan.applications, strict=False))
-
-
-def _evenings(
-    row: PestCase, catalogue: Catalogue, whys: dict[int, str], today: date
-) -> tuple[EveningRow, ...]:
     shown = [a for a in row.applications if a.status != EveningState.DROPPED]
     dated = sorted(
         ((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number)
     )
     first = next((a.id for _, a in dated if a.status == EveningState.PLANNED), None)
-    out, n = [], 0
+    treatments, out, n, before = desk.catalogue.treatments, [], 0, ""
     for when, slot in dated:
         n += slot.status != EveningState.SKIPPED
-        record = history.last_word(slot)
-        acts = (
-            record.treatments
-            if record and record.outcome == EveningOutcome.DONE
-            else slot.treatments
-        )
+        record, planned = history.last_word(slot), slot.status == EveningState.PLANNED
+        done = record is not None and record.outcome == EveningOutcome.DONE
+        acts = record.treatments if record and done else slot.treatments
+        kind = str(slot.reason.get("kind", ""))
+        again, before = planned and bool(kind) and kind == before, kind if planned else ""
         out.append(
             EveningRow(
                 slot,
                 n,
                 record,
-                words.evening_verb(acts, catalogue.treatments),
-                words.act_names(acts, catalogue.treatments),
+                words.evening_verb(acts, treatments),
+                words.act_names(acts, treatments),
                 when,
-                whys.get(slot.id, slot.why),
+                plans.change_of(desk.catalogue, row, slot, desk.speech)
+                or plans.why_of(desk.catalogue, row, slot, desk.speech, again=again),
                 slot.id == first,
-                slot.status == EveningState.PLANNED
-                and (slot.missed_on is not None or slot.target_on < today),
+                planned and (slot.missed_on is not None or slot.target_on < desk.today),
             )
         )
     return tuple(out)
 
 
 def _headline(
-    row: PestCase,
-    plan: Plan,
-    following: EveningRow | None,
-    by_slot: list[tuple[Application, PlannedEvening]],
-    catalogue: Catalogue,
-    case: Case,
-    today: date,
-    speech: Speech,
+    desk: Desk, row: PestCase, found: Outlook, following: EveningRow | None
 ) -> tuple[str, str]:
+    speech, today = desk.speech, desk.today
     if row.closed_at is not None:
         return _closed(row, speech)
-    if row.keep_below is not None and not by_slot:
+    if row.keep_below is not None and following is None:
         return (
             "Nothing to do yet.",
             f"They stay under {row.keep_below:g} for now. Look again in a week, and add "
             "what you find.",
         )
-    if all(f.inferred for f in case.found):
-        looked = max([case.found[0].on, *(i.looked_on for i in history.looks(row))])
+    if not found.seen:
+        first = found.found[0].on
+        looked = max([first, *(i.looked_on for i in history.looks(row))])
         due = looked + timedelta(days=LOOK_GAP_DAYS)
         return (
             "Nothing alive was seen. Look closely again "
             f"{speech.day(due) if due > today else 'now'}.",
             (
-                f"On {speech.day(case.found[0].on)} nothing alive was found, after a long "
+                f"On {speech.day(first)} nothing alive was found, after a long "
                 "time without a look. So there is nothing to treat. Two clean "
                 "looks and the time that the last of them would need to show itself are "
                 "needed; one living find starts a new course."
             ),
         )
-    if following is None or not by_slot:
-        last = plan.last_hatch.slow
+    if following is None:
+        last = found.plan.last_hatch.slow if found.plan else None
         return "The course is done. Look closely, twice.", (
             f"By {speech.day(last) if last else 'now'} the slowest of what was there had "
             "come out and has been met at least twice. "
             "Two clean looks a week apart are needed; one living find starts the clock again."
         )
-    application = by_slot[0][1]
-    headline = words.next_step(application, today, bool(case.done), speech, catalogue.treatments)
-    why = words.reason(case.pest, application.reason, speech, application.short_by_days)
+    slot = following.slot
+    done = bool(history.evenings_done(row))
+    headline = words.next_step(slot, today, done, speech, desk.catalogue.treatments)
+    why = following.why
     gone = history.went_by(row)
     if gone is not None and gone.missed_on is not None:
         why = (
@@ -323,16 +326,3 @@ def _headline(
             "“Another day”. " + why
         )
     return headline, why
-
-
-def _done_and_planned(evenings: Sequence[EveningRow]) -> list[tuple[date, tuple[str, ...], str]]:
-    """(day, acts, state) of every evening that was or will be: state done, next or planned."""
-    out = []
-    for e in evenings:
-        if e.record and e.record.outcome == EveningOutcome.DONE and e.record.done_on:
-            out.append((e.record.done_on, tuple(e.record.treatments), "done"))
-        elif e.slot.status == EveningState.PLANNED:
-            out.append(
-                (e.slot.target_on, tuple(e.slot.treatments), "next" if e.is_next else "planned")
-            )
-    return out

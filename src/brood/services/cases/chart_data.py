@@ -4,8 +4,9 @@ first breeding.
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 
 import numpy as np
@@ -65,7 +66,8 @@ class Stroke:
 @dataclass(frozen=True, eq=False)
 class ChartData:
     """Everything in the chart. `letters` are the stamps of the five bands for this
-    pest, `spread` is everything alive by day.
+    pest, `spread` is everything alive by day. `key` says what it was worked out from;
+    empty where it is only tried.
     """
 
     first: datetime
@@ -78,8 +80,25 @@ class ChartData:
     strokes: tuple[Stroke, ...]
     letters: tuple[str, ...]
     names: tuple[str, ...]
-    alive: tuple[float, ...]
     spread: Spread
+    key: str = ""
+
+    def seen_at(self, moment: datetime) -> ChartData:
+        """The same with another moment as now, as far as the chart reaches."""
+        return replace(self, now=min(max(moment, self.first), self.last))
+
+    @property
+    def alive(self) -> tuple[float, ...]:
+        """The expected numbers now, by band. An evening that nobody has marked is not
+        taken to be done.
+        """
+        unmarked = (s.at - timedelta(seconds=1) for s in self.strokes if s.state != "done")
+        moment = min([self.now, *unmarked])
+        at = max(0, bisect_right(self.moments, moment) - 1)
+        return tuple(float(sum(values)) for values in zip(*self._numbers(at), strict=True))
+
+    def _numbers(self, at: int) -> list[list[float]]:
+        return [band.numbers[at].tolist() for band in self.bands]
 
 
 def class_names(pest: Pest) -> tuple[tuple[str, ...], tuple[str, ...]]:
@@ -103,10 +122,13 @@ def chart_data(
     evenings: Sequence[tuple[date, tuple[str, ...], str]],
     *,
     now: datetime,
+    until: Sequence[date] = (),
 ) -> ChartData:
-    """Project the case over its evenings and collect what the chart shows."""
+    """Project the case over its evenings and collect what the chart shows, up to some
+    days at least.
+    """
     first = min(min(f.on for f in case.found), min((d for d, _, _ in evenings), default=case.start))
-    ends = [*(d for d, _, _ in evenings), now.date()] + (
+    ends = [*(d for d, _, _ in evenings), now.date(), *until] + (
         [plan.last_hatch.slow.date()] if plan.last_hatch.slow and plan.applications else []
     )
     last = max(max(ends) + timedelta(days=AFTER_LAST), first + timedelta(days=FEWEST_DAYS))
@@ -138,20 +160,7 @@ def chart_data(
         strokes=tuple(_strokes(evenings, plan, treated, list(groups.values()))),
         letters=letters,
         names=names,
-        alive=tuple(float(v) for v in treated.at(_before_unmarked(evenings, now)).sum(axis=0)),
         spread=spread_of(case, schedule, last),
-    )
-
-
-def _before_unmarked(
-    evenings: Sequence[tuple[date, tuple[str, ...], str]], now: datetime
-) -> datetime:
-    """Now, or the moment before the first past evening that nobody has marked as done."""
-    return min(
-        [
-            now,
-            *(evening(day) - timedelta(seconds=1) for day, _, state in evenings if state != "done"),
-        ]
     )
 
 

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-
-from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.biology.pest import ADULT, Pest
+from brood.core.biology.pest import ADULT
 from brood.core.biology.stage_classes import YOUNG_DISPLAYS
-from brood.core.course.plan import Plan
-from brood.errors import FieldErrors, InputError, NotFound, NothingDevelops
-from brood.services.cases import assemble, history, plans
-from brood.services.voice import words
-from brood.services.voice.speech import Speech, days
+from brood.core.course import planner
+from brood.errors import FieldErrors, InputError, NotFound
+from brood.services.cases import assemble, history
+from brood.services.desk import Desk
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome, EveningState
 from brood.store.tables import (
@@ -160,20 +156,13 @@ def default_acts(
     return tuple(chosen)
 
 
-def open_case(
-    session: Session,
-    catalogue: Catalogue,
-    command: OpenCommand,
-    *,
-    today: date,
-    now: datetime,
-    speech: Speech,
-) -> int:
-    """Open a case, plan it, and return its id.
+def open_case(desk: Desk, command: OpenCommand) -> int:
+    """Open a case and return its id. Its dates are worked out afterwards.
 
     Where nothing develops it waits for warmth. For anything else that cannot be planned
     InputError is raised and nothing is kept.
     """
+    catalogue, session = desk.catalogue, desk.session
     catalogue.pest(command.pest_id)
     plant = cases.plant(session, command.plant_id)
     if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
@@ -190,12 +179,12 @@ def open_case(
         reach=0.9,
         test_patch=command.test_patch,
         keep_below=command.keep_below,
-        created_at=now,
-        plan_key="",
+        created_at=desk.moment,
         plant=plant,
         every_act=[],
         findings=[],
         applications=[],
+        patches=[],
     )
     session.add(row)
     row.every_act = [
@@ -208,11 +197,9 @@ def open_case(
         )
         for a in command.acts
     ]
-    row.findings = [_finding(f, now) for f in command.found]
+    row.findings = [_finding(f, desk.moment) for f in command.found]
     session.flush()
-    with suppress(NothingDevelops):
-        plans.plan_of(assemble.model(session, catalogue, row, today))
-    plans.replan(session, catalogue, row, today, now, speech)
+    planner.check(assemble.as_found(desk, row, desk.today))
     return row.id
 
 
@@ -227,41 +214,28 @@ def _finding(command: FindCommand, now: datetime) -> Finding:
     )
 
 
-def mark(
-    session: Session,
-    catalogue: Catalogue,
-    application_id: int,
-    said: MarkCommand,
-    *,
-    now: datetime,
-    speech: Speech,
-) -> int:
-    """Record an evening as done on a day or as skipped, plan again, and keep what being
-    late has cost. Returns the id of the case.
-    """
-    row, slot = cases.case_of_application(session, application_id)
-    today = now.date()
-    if slot.status == EveningState.DROPPED and not (
-        row.plan_key.startswith(assemble.LEFT_ALONE) and said.done_on
-    ):
+def mark(desk: Desk, application_id: int, said: MarkCommand) -> int:
+    """Record an evening as done on a day or as skipped. Returns the id of the case."""
+    row, slot = cases.case_of_application(desk.session, application_id)
+    now, today = desk.moment, desk.today
+    if slot.status == EveningState.DROPPED and not (history.is_left_alone(row) and said.done_on):
         raise NotFound("This evening is no longer in the plan.")
     if said.done_on is not None:
         _check_day(row, slot, said.done_on, today)
     # The last word counts; what was said before is kept, withdrawn.
     for record in slot.records:
         record.withdrawn_at = record.withdrawn_at or now
-    session.flush()
-    before = history.course_end(row)
-    as_promised = (slot.missed_end_on or before[0], slot.missed_evenings or before[1])
-    slot.records.append(_record(row, slot, said, now))
+    end, evenings = history.course_end(row)
+    end, evenings = slot.missed_end_on or end, slot.missed_evenings or evenings
     _settle(slot, said, now)
-    session.flush()
-    plan = plans.replan(session, catalogue, row, today, now, speech)
-    now_is = history.course_end(row)
-    change = words.course_change(as_promised[0], now_is[0], as_promised[1], now_is[1], speech)
-    slot.records[-1].cost = _cost(
-        catalogue.pest(row.pest_id), plan, slot, said.done_on, change, speech
-    )
+    slot.records.append(_record(row, slot, said, now))
+    slot.records[-1].told = {
+        "promised": slot.target_on.isoformat(),
+        "latest": slot.latest_on.isoformat(),
+        "end_was": end.isoformat() if end else None,
+        "evenings_was": evenings,
+    }
+    desk.session.flush()
     return row.id
 
 
@@ -311,122 +285,56 @@ def _check_day(row: PestCase, slot: Application, done_on: date, today: date) -> 
             raise FieldErrors({"done_on": "Another evening is already recorded for that day."})
 
 
-def _cost(
-    pest: Pest,
-    plan: Plan | None,
-    slot: Application,
-    done_on: date | None,
-    change: str,
-    speech: Speech,
-) -> str:
-    """What being late has cost, in a sentence or two. Empty for an evening done on its day."""
-    if done_on is None:
-        return (
-            f"Skipped. The next date is worked out from the last treatment that was done. {change}"
-        )
-    if done_on == slot.target_on:
-        return ""
-    if done_on < slot.target_on:
-        return f"Done sooner than planned. {change}"
-    if done_on <= slot.latest_on:
-        late = days((done_on - slot.target_on).days)
-        return (
-            f"{speech.day(done_on)} was {late} later than planned, still inside the window: it "
-            f"costs next to nothing. {change}"
-        )
-    slip = next((s for s in plan.slips if s.done == done_on), None) if plan else None
-    if slip is not None:
-        return f"{words.slip_cost(pest, replace(slip, latest=slot.latest_on), speech)} {change}"
-    overdue = days((done_on - slot.latest_on).days)
-    return (
-        f"{speech.day(done_on)} was {overdue} after the end of its window. What was laid "
-        f"meanwhile is in the plan. {change}"
-    )
-
-
-def unmark(
-    session: Session, catalogue: Catalogue, application_id: int, *, now: datetime, speech: Speech
-) -> int:
-    """Withdraw what was recorded of an evening and plan again; the id of the case. The
-    record is kept. A second time changes nothing.
+def unmark(desk: Desk, application_id: int) -> int:
+    """Withdraw what was recorded of an evening; the id of the case. The record is kept.
+    A second time changes nothing.
     """
-    row, slot = cases.case_of_application(session, application_id)
+    row, slot = cases.case_of_application(desk.session, application_id)
     record = history.last_word(slot)
     if record is None and slot.records:
         return row.id
     if record is None:
         raise NotFound("Nothing is recorded for this evening.")
-    record.withdrawn_at = now
-    slot.status, slot.sequence, slot.changed_at = EveningState.PLANNED, slot.sequence + 1, now
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech)
+    record.withdrawn_at = desk.moment
+    slot.status, slot.sequence = EveningState.PLANNED, slot.sequence + 1
+    slot.changed_at = desk.moment
     return row.id
 
 
-def add_find(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    command: FindCommand,
-    *,
-    now: datetime,
-    speech: Speech,
-) -> None:
-    """Add a find to a case and plan again."""
-    row = cases.case(session, case_id)
-    assemble.counted_again(session, catalogue, row, command.found_on, live=True)
-    row.findings.append(_finding(command, now))
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech)
+def add_find(desk: Desk, case_id: int, command: FindCommand) -> None:
+    """Add a find to a case."""
+    row = cases.case(desk.session, case_id)
+    assemble.counted_again(desk, row, command.found_on, live=True)
+    row.findings.append(_finding(command, desk.moment))
 
 
-def correct_find(
-    session: Session,
-    catalogue: Catalogue,
-    finding_id: int,
-    command: FindCommand | None,
-    *,
-    now: datetime,
-    speech: Speech,
-) -> int:
-    """Correct a find, or withdraw it with None, and plan again; the id of the case. The
-    old values are kept.
+def correct_find(desk: Desk, finding_id: int, command: FindCommand | None) -> int:
+    """Correct a find, or withdraw it with None; the id of the case. The old values are
+    kept.
     """
-    row, finding = cases.case_of_finding(session, finding_id)
+    row, finding = cases.case_of_finding(desk.session, finding_id)
     if finding.withdrawn_at is not None:
         raise NotFound("This find was already corrected or withdrawn.")
-    finding.withdrawn_at = now
+    finding.withdrawn_at = desk.moment
     if command is not None:
-        fresh = _finding(command, now)
+        fresh = _finding(command, desk.moment)
         fresh.corrects_id = finding.id
         row.findings.append(fresh)
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech)
     return row.id
 
 
-def close(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    *,
-    closed: bool,
-    now: datetime,
-    speech: Speech,
-) -> None:
+def close(desk: Desk, case_id: int, *, closed: bool) -> None:
     """Close a case, or open it again. Doing it twice changes nothing."""
-    row = cases.case(session, case_id)
+    row = cases.case(desk.session, case_id)
     if closed:
-        row.closed_at = row.closed_at or now
+        row.closed_at = row.closed_at or desk.moment
     elif row.plant.gone_on is not None:
         raise InputError(
-            f"{row.plant.name} is gone since {speech.day(row.plant.gone_on)}: take that "
+            f"{row.plant.name} is gone since {desk.speech.day(row.plant.gone_on)}: take that "
             "back first, on the page of the plant."
         )
-    elif row.closed_at is not None:
+    else:
         row.closed_at = None
-        session.flush()
-        plans.replan(session, catalogue, row, now.date(), now, speech)
 
 
 ORIGINS = {
@@ -439,30 +347,30 @@ ORIGINS = {
 }
 
 
-def join(session: Session, case_id: int, plant_id: int, on: date) -> None:
+def join(desk: Desk, case_id: int, plant_id: int) -> None:
     """Let a case stand for another plant too. The same plant counts once."""
-    row, plant = cases.case(session, case_id), cases.plant(session, plant_id)
+    row, plant = cases.case(desk.session, case_id), cases.plant(desk.session, plant_id)
     if plant.id == row.plant_id or any(m.plant_id == plant.id for m in history.members(row)):
         return
-    row.members.append(CasePlant(plant_id=plant.id, joined_on=on))
+    row.members.append(CasePlant(plant_id=plant.id, joined_on=desk.today))
 
 
-def leave(session: Session, case_id: int, plant_id: int, on: date) -> None:
+def leave(desk: Desk, case_id: int, plant_id: int) -> None:
     """Take a plant out of a case."""
-    for member in history.members(cases.case(session, case_id)):
+    for member in history.members(cases.case(desk.session, case_id)):
         if member.plant_id == plant_id:
-            member.left_on = on
+            member.left_on = desk.today
 
 
-def came_from(session: Session, case_id: int, kind: str, note: str) -> None:
+def came_from(desk: Desk, case_id: int, kind: str, note: str) -> None:
     """Keep where a case came from."""
-    row = cases.bare_case(session, case_id)
+    row = cases.bare_case(desk.session, case_id)
     row.origin, row.origin_note = kind, note
 
 
-def case_of_card(session: Session, card_id: int) -> int:
+def case_of_card(desk: Desk, card_id: int) -> int:
     """The id of the case that a card belongs to. Raises NotFound."""
-    card = session.get(Card, card_id)
+    card = desk.session.get(Card, card_id)
     if card is None or card.withdrawn_at is not None:
         raise NotFound("There is no such card.")
     return card.case_id

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brood.store.records import PlantEvent
-from brood.store.states import EveningOutcome, EveningState
+from brood.store.states import EveningOutcome, EveningState, PlanState
 from brood.store.tables import (
     Application,
     ApplicationRecord,
@@ -118,6 +118,27 @@ def went_by(row: PestCase) -> Application | None:
     it. None where there is none.
     """
     return next((a for a in planned(row) if a.missed_on is not None), None)
+
+
+def waits_for_a_count(row: PestCase) -> bool:
+    """Whether the case has a course whose dates would mean nothing after a long
+    silence: it has evenings to come, or lost them to a silence.
+    """
+    return row.closed_at is None and (is_left_alone(row) or bool(planned(row)))
+
+
+def is_left_alone(row: PestCase) -> bool:
+    """Whether a case has no dates until somebody has counted again."""
+    return row.plan_state == PlanState.LEFT_ALONE
+
+
+def plan_is_due(row: PestCase, today: date) -> bool:
+    """Whether the evenings of a case have to be worked out again: its facts have
+    changed, or a day has passed on which something was to happen.
+    """
+    if row.planned_facts != row.facts or not row.outlook_key:
+        return True
+    return row.closed_at is None and row.good_until is not None and today > row.good_until
 
 
 def members(row: PestCase) -> list[CasePlant]:

@@ -1,40 +1,39 @@
-"""The plan of a recorded case: made when something has changed, and written into its
-dated evenings.
+"""The plan of a recorded case, written into its dated evenings, with what being late
+has changed and why dates moved. It is worked out elsewhere; here it is only written.
 """
 
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from threading import Lock
+from typing import Any
 
 from cachetools import LRUCache
-from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.biology.case import Case
-from brood.core.biology.pest import Pest
-from brood.core.course import planner
-from brood.core.course.plan import Plan, PlannedEvening
+from brood.core.course.plan import Plan, PlannedEvening, Reason, Slip
 from brood.core.course.problem import Problem
-from brood.errors import InputError, LeftAlone, NothingDevelops
-from brood.services.cases import history
-from brood.services.cases.assemble import LEFT_ALONE, fingerprint, model
+from brood.errors import InputError, NotWorkedOut
+from brood.services import kept
+from brood.services.cases import assemble, history, outlook
+from brood.services.cases.chart_data import ChartData
+from brood.services.cases.outlook import Outlook, WorkedOut
+from brood.services.desk import Desk
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
-from brood.store.queries import cases
-from brood.store.session import Store
-from brood.store.states import EveningState
-from brood.store.tables import Application, PestCase
+from brood.store.states import EveningOutcome, EveningState, PlanState
+from brood.store.tables import Application, ApplicationRecord, PestCase, PlanChange
 
-PLANNER: planner.Planner = planner.plan
-KEEP_PLANS = 12
+KEEP_PROBLEMS = 12
 ASKED_DAYS = 14
 """For so many days the keeper is asked about an evening that went by unmarked. Then it
 counts as missed.
 """
+STILL_DAYS = 7
+"""A case in which nothing develops is looked at again after so many days."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,104 +44,130 @@ class Planned:
     plan: Plan
 
 
-_plans: LRUCache[str, Planned] = LRUCache(KEEP_PLANS)
+_problems: LRUCache[str, Problem] = LRUCache(KEEP_PROBLEMS)
 _lock = Lock()
 
 
-def remember(key: str, held: Planned) -> None:
-    """Keep a plan under the key of what it was made from, so that a page need not plan
-    again.
+def key_of(row: PestCase, digest: str) -> str:
+    """Under which key the figures of a case are kept: the program that worked them out,
+    the case, and its facts.
     """
-    with _lock:
-        _plans[key] = held
+    return f"{kept.engine()}:{row.id}:{digest}"
 
 
-def planned(case: Case) -> Planned:
-    """A case tabulated and planned. It comes from memory when nothing has changed."""
-    key = fingerprint(case)
-    with _lock:
-        held = _plans.get(key)
+def outlook_of(desk: Desk, row: PestCase) -> Outlook | None:
+    """The figures of a case as last worked out. None where that was never done."""
+    return outlooks_of(desk, [row]).get(row.id)
+
+
+def outlooks_of(desk: Desk, rows: Sequence[PestCase]) -> dict[int, Outlook]:
+    """The figures of several cases as last worked out, by the id of the case."""
+    keys = [r.outlook_key for r in rows if r.outlook_key]
+    held = kept.several(desk.session, [*keys, *(f"{key}:end" for key in keys)])
+    out: dict[int, Outlook] = {}
+    for row in rows:
+        found, end = held.get(row.outlook_key), held.get(f"{row.outlook_key}:end")
+        if found is not None:
+            out[row.id] = found if end is None else replace(found, clearing=end)
+    return out
+
+
+def chart_of(desk: Desk, row: PestCase) -> ChartData | None:
+    """The chart of a case as last worked out, with the line of now. None where there is
+    none.
+    """
+    key = f"{row.outlook_key}:chart"
+    found: ChartData | None = kept.get(desk.session, key) if row.outlook_key else None
+    return None if found is None else replace(found.seen_at(desk.moment), key=key)
+
+
+def standing_plan(desk: Desk, row: PestCase) -> Planned:
+    """The plan of a case, with the case tabulated for trying other dates, acts or
+    figures. Raises InputError where there is no plan, NotWorkedOut where it is not
+    there yet.
+    """
+    held = outlook_of(desk, row)
     if held is None:
-        problem = planner.problem_of(case)
-        held = Planned(problem, PLANNER(problem))
-        remember(key, held)
-    return held
-
-
-def standing_plan(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Planned:
-    """The plan behind the evenings on a case's page. It comes from memory where it is
-    the one that they were written from.
-    """
+        raise NotWorkedOut
+    facts = assemble.facts_of(desk, row, row.planned_on)
+    if held.plan is None:
+        raise InputError(held.trouble.message if held.trouble else "", field="plan")
+    key = facts.digest()
     with _lock:
-        held = _plans.get(row.plan_key)
-    if held is not None and held.problem.case.start == max(row.start_on, today):
-        return held
-    return planned(model(session, catalogue, row, today))
+        problem = _problems.get(key)
+    if problem is None:
+        problem = outlook.problem_of(facts)
+        with _lock:
+            _problems[key] = problem
+    return Planned(problem, held.plan)
 
 
-def plan_of(case: Case) -> Plan:
-    """The plan of a case. It comes from memory when nothing has changed."""
-    return planned(case).plan
-
-
-def ensure(
-    store: Store, catalogue: Catalogue, case_id: int, today: date, now: datetime, speech: Speech
-) -> None:
-    """Bring a case's evenings up to date when finds, temperatures, records or the day
-    have changed.
-    """
-    with store.reading() as session:
-        row = cases.case(session, case_id)
-        if row.closed_at is not None or row.plan_key == _key(session, catalogue, row, today):
-            return
-    with store.writing() as session:
-        replan(session, catalogue, cases.case(session, case_id), today, now, speech)
-
-
-def _key(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> str:
-    """The key of what the evenings of a case should have been made from by now."""
-    try:
-        return fingerprint(model(session, catalogue, row, today))
-    except LeftAlone as silence:
-        return f"{LEFT_ALONE}{silence.since.isoformat()}"
-    except InputError:
-        return ""
-
-
-def replan(
-    session: Session,
-    catalogue: Catalogue,
+def write(
+    desk: Desk,
     row: PestCase,
-    today: date,
-    now: datetime,
-    speech: Speech,
-    *,
-    anew: bool = False,
-) -> Plan | None:
-    """Plan a case again and write the evenings that changed. None when there is nothing
-    to plan from. `anew` forgets the dates promised before.
-
-    Evenings are dropped where the case has to be counted again first, where nothing
-    develops, and where every find is withdrawn. They stay where only the temperature is
-    unknown.
+    worked: WorkedOut,
+    bodies: Mapping[str, bytes],
+    silent: date,
+) -> None:
+    """Write what was worked out for a case: its evenings, what being late has changed,
+    why dates moved, and the figures themselves, packed. `silent` is the day from which
+    it counts as left alone if nothing more is recorded.
     """
-    try:
-        case = model(session, catalogue, row, today)
-        held = planned(replace(case, promised=()) if anew else case)
-    except InputError as error:
-        row.plan_key = _key(session, catalogue, row, today)
-        if error.field != "temperature" or isinstance(error, NothingDevelops):
-            _drop(history.planned(row), now)
-            session.flush()
+    found, before = worked.outlook, _standing(row)
+    earlier = outlook_of(desk, row)
+    _evenings(row, found, desk.moment)
+    desk.session.flush()
+    after = _standing(row)
+    _complete(row, found.plan, after)
+    if earlier is not None and row.closed_at is None:
+        _note_move(row, earlier, found, (before, after), desk.moment)
+    _keep(desk, row, found, bodies)
+    row.planned_facts, row.planned_on, row.anew = row.facts, found.made_on, False
+    row.plan_state = found.trouble.state if found.trouble else PlanState.PLANNED
+    row.good_until = _good_until(row, found, silent)
+    desk.session.flush()
+
+
+def _keep(desk: Desk, row: PestCase, found: Outlook, bodies: Mapping[str, bytes]) -> None:
+    """Keep the figures in place of the earlier ones."""
+    row.outlook_key = key_of(row, found.digest)
+    kept.sweep(desk.session, row.id)
+    for kind, body in bodies.items():
+        key = row.outlook_key if kind == "outlook" else f"{row.outlook_key}:{kind}"
+        kept.put(desk.session, key, kind, body, desk.moment, row.id)
+
+
+def _good_until(row: PestCase, found: Outlook, silent: date) -> date | None:
+    """The last day on which time alone changes nothing about a plan. None where it
+    never does.
+    """
+    if row.closed_at is not None:
         return None
-    _write(session, row, case.pest, held.plan, today, now, speech)
-    row.plan_key = _key(session, catalogue, row, today)
-    if row.plan_key.startswith(LEFT_ALONE):
+    ends = [day for day in (outlook.next_day(found),) if day]
+    if found.trouble and found.trouble.state == PlanState.STILL:
+        ends.append(found.made_on + timedelta(days=STILL_DAYS))
+    elif history.waits_for_a_count(row) and not history.is_left_alone(row):
+        ends.append(silent - timedelta(days=1))
+    if row.plant.stays and row.plant.stays[-1].place.source == "sensor":
+        # A day that is over has been measured; until then it was only expected.
+        ends.append(found.made_on)
+    return max(found.made_on, min(ends)) if ends else None
+
+
+# -- evenings --
+
+
+def _evenings(row: PestCase, found: Outlook, now: datetime) -> None:
+    """Put a plan into the evenings of a case. They are dropped where the case has to be
+    counted again first, where nothing develops, and where every find is withdrawn; they
+    stay where only the temperature is unknown.
+    """
+    if row.closed_at is not None:
+        return
+    if found.trouble is None and found.plan is not None:
+        _write(row, found.plan, found.made_on, now)
+    elif found.trouble is not None and found.trouble.state != PlanState.NO_WARMTH:
         _drop(history.planned(row), now)
-        session.flush()
-        return None
-    remember(row.plan_key, held)
-    return held.plan
 
 
 def _drop(slots: Iterable[Application], now: datetime) -> None:
@@ -156,15 +181,7 @@ def _drop(slots: Iterable[Application], now: datetime) -> None:
             )
 
 
-def _write(
-    session: Session,
-    row: PestCase,
-    pest: Pest,
-    plan: Plan,
-    today: date,
-    now: datetime,
-    speech: Speech,
-) -> None:
+def _write(row: PestCase, plan: Plan, today: date, now: datetime) -> None:
     """Put the planned evenings into the case's open slots in order. Slots keep their
     identity in calendars.
     """
@@ -191,10 +208,9 @@ def _write(
                 changed_at=now,
             )
             row.applications.append(slot)
-        slot.why = words.reason(pest, planned.reason, speech, planned.short_by_days)
+        slot.why, slot.reason = "", reason_facts(planned.reason)
         _set(slot, planned, today, now, course)
     _drop(open_slots, now)
-    session.flush()
 
 
 def _set(
@@ -235,3 +251,133 @@ def _set(
     if shown != wanted or slot.sequence < 0:
         slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status = wanted
         slot.sequence, slot.changed_at = slot.sequence + 1, now
+
+
+# -- facts for sentences --
+
+
+def reason_facts(why: Reason) -> dict[str, Any]:
+    """Why an evening stands where it stands, as plain facts."""
+    return {
+        "kind": why.kind,
+        "stage": why.stage,
+        "event": why.event,
+        "since": why.since.isoformat() if why.since else None,
+        "breeds": why.breeds.isoformat() if why.breeds else None,
+        "celsius": why.celsius,
+        "whole": why.whole,
+        "without": why.without,
+    }
+
+
+def reason_of(slot: Application) -> Reason | None:
+    """Why an evening stands where it stands. None where an earlier version kept only a
+    sentence.
+    """
+    held = slot.reason
+    if not held:
+        return None
+    since, breeds = held["since"], held["breeds"]
+    return Reason(
+        held["kind"],
+        held["stage"],
+        held["event"],
+        datetime.fromisoformat(since) if since else None,
+        datetime.fromisoformat(breeds) if breeds else None,
+        held["celsius"],
+        held["whole"],
+        held["without"],
+    )
+
+
+def why_of(
+    catalogue: Catalogue, row: PestCase, slot: Application, speech: Speech, *, again: bool = False
+) -> str:
+    """Why an evening stands where it stands, as its reader says dates and degrees. With
+    `again` in brief, after one of the same kind.
+    """
+    why = reason_of(slot)
+    if why is None:
+        return slot.why
+    say = words.brief if again else words.reason
+    return say(catalogue.pest(row.pest_id), why, speech, slot.short_by_days)
+
+
+def change_of(catalogue: Catalogue, row: PestCase, slot: Application, speech: Speech) -> str:
+    """What it has changed that an evening was late, early or skipped. Empty where it was
+    done on its day.
+    """
+    record = history.last_word(slot)
+    if record is None:
+        return ""
+    if not record.told:
+        return record.cost
+    return words.late(catalogue.pest(row.pest_id), record.told, record.done_on, speech)
+
+
+def _standing(row: PestCase) -> dict[str, Any]:
+    """The dates to come, the last evening and the number of evenings, as plain facts."""
+    end, evenings = history.course_end(row)
+    return {
+        "dates": [a.target_on.isoformat() for a in history.planned(row)],
+        "end": end.isoformat() if end else None,
+        "evenings": evenings,
+    }
+
+
+def _complete(row: PestCase, plan: Plan | None, after: dict[str, Any]) -> None:
+    """Add to the records of evenings what the plan has come to since."""
+    for slot in row.applications:
+        record = history.last_word(slot)
+        if record is None or not record.told or "evenings" in record.told:
+            continue
+        slip = _slip(record, plan)
+        record.told = {
+            **record.told,
+            "end": after["end"],
+            "evenings": after["evenings"],
+            "left": len(after["dates"]),
+            "slip": slip
+            and {
+                "breeds": slip.breeds.isoformat(),
+                "stage": slip.stage,
+                "event": slip.event,
+            },
+        }
+
+
+def _slip(record: ApplicationRecord, plan: Plan | None) -> Slip | None:
+    if plan is None or record.outcome != EveningOutcome.DONE:
+        return None
+    return next((s for s in plan.slips if s.done == record.done_on), None)
+
+
+def _note_move(
+    row: PestCase,
+    earlier: Outlook,
+    found: Outlook,
+    standing: tuple[dict[str, Any], dict[str, Any]],
+    now: datetime,
+) -> None:
+    """Note that dates moved, and what had changed."""
+    before, after = standing
+    if before["dates"] == after["dates"] or not (before["dates"] or after["dates"]):
+        return
+    was, parts = dict(earlier.parts), dict(found.parts)
+    changed = sorted(name for name in {*was, *parts} if was.get(name) != parts.get(name))
+    row.changes.append(
+        PlanChange(
+            parts=changed if was and parts else [],
+            before={**before, **_said_of(earlier)},
+            after={**after, **_said_of(found)},
+            at=now,
+        )
+    )
+
+
+def _said_of(found: Outlook) -> dict[str, Any]:
+    return {
+        "chance": found.chance_if_met,
+        "celsius": found.celsius,
+        "state": found.trouble.state if found.trouble else "",
+    }

@@ -8,8 +8,6 @@ import json
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
-from sqlalchemy.orm import Session
-
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Case, Found
 from brood.core.biology.stage_classes import StageClass
@@ -20,6 +18,7 @@ from brood.core.course.planner import plan, problem_of, uses_of
 from brood.core.population.half_days import totals
 from brood.errors import InputError
 from brood.services.cases import assemble, history, plans
+from brood.services.desk import Desk
 from brood.services.documents.assess import breaks_label, too_soon
 from brood.store.queries import cases
 
@@ -150,10 +149,10 @@ def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Re
     )
 
 
-def of_case(session: Session, catalogue: Catalogue, case_id: int, today: date) -> dict[str, str]:
+def of_case(desk: Desk, case_id: int) -> dict[str, str]:
     """The values of the form for a recorded case. Raises InputError when it has no plan."""
-    row = cases.case(session, case_id)
-    held = plans.planned(assemble.model(session, catalogue, row, today))
+    row, today = cases.case(desk.session, case_id), desk.today
+    held = plans.standing_plan(desk, row)
     case, dates = (
         held.problem.case,
         [date.fromordinal(d) for d, _ in (*held.problem.done, *uses_of(held.plan))],

@@ -7,13 +7,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from sqlalchemy.orm import Session
-
 from brood.catalogue.holdings import Catalogue
 from brood.core.climate.hours import EVENING
 from brood.errors import FieldErrors, NotFound
 from brood.services.cases import history
-from brood.services.voice.speech import Speech
+from brood.services.desk import Desk
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome, LeafOutcome
 from brood.store.tables import PatchTest, PestCase
@@ -101,20 +99,12 @@ def first_evening(catalogue: Catalogue, row: PestCase, treatment: str, today: da
     return ready.date() if ready.time() <= EVENING else ready.date() + timedelta(days=1)
 
 
-def start(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    treatment: str,
-    leaf: str,
-    *,
-    now: datetime,
-) -> None:
+def start(desk: Desk, case_id: int, treatment: str, leaf: str) -> None:
     """Record that test leaves were sprayed now. Raises FieldErrors for what is no spray
     of this case, or when the leaves are not named.
     """
-    row = cases.case(session, case_id)
-    if treatment not in {p.treatment_id for p in states(catalogue, row, now)}:
+    row, now = cases.case(desk.session, case_id), desk.moment
+    if treatment not in {p.treatment_id for p in states(desk.catalogue, row, now)}:
         raise FieldErrors({"patch": "There is no such spray to be tested on this plant."})
     if not leaf:
         raise FieldErrors(
@@ -127,16 +117,13 @@ def start(
     if before is not None and not before.outcome:
         before.withdrawn_at = now
     row.patches.append(PatchTest(treatment_id=treatment, leaf=leaf, started_at=now))
-    session.flush()
 
 
-def judge(
-    session: Session, patch_id: int, outcome: str, note: str, *, now: datetime, speech: Speech
-) -> int:
+def judge(desk: Desk, patch_id: int, outcome: str, note: str) -> int:
     """Record how the leaves look, or take that back; the id of the case. Raises
     FieldErrors before 48 hours are over, unless they are marked already.
     """
-    test = session.get(PatchTest, patch_id)
+    test, now, speech = desk.session.get(PatchTest, patch_id), desk.moment, desk.speech
     if test is None or test.withdrawn_at is not None:
         raise NotFound("There is no such test.")
     if outcome == NOT_JUDGED:
@@ -152,5 +139,4 @@ def judge(
             }
         )
     test.outcome, test.judged_at, test.note = outcome, now, note
-    session.flush()
     return test.case_id

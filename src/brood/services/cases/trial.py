@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 
-from sqlalchemy.orm import Session
-
 from brood.catalogue.holdings import Catalogue
 from brood.core.climate.hours import evening
 from brood.core.course.outcome import Outcome, outcomes
@@ -18,6 +16,7 @@ from brood.core.course.windows import Window, windows
 from brood.errors import FieldErrors
 from brood.services.cases import plans
 from brood.services.cases.chart_data import ChartData, chart_data
+from brood.services.desk import Desk
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.queries import cases
 from brood.store.tables import PestCase
@@ -99,21 +98,13 @@ def read_dates(text: str, count: int) -> list[date]:
     return sorted(read)
 
 
-def tried(
-    session: Session,
-    catalogue: Catalogue,
-    row: PestCase,
-    text: str,
-    *,
-    now: datetime,
-    speech: Speech,
-    chart: bool = False,
-) -> TryResult:
+def tried(desk: Desk, row: PestCase, text: str, *, chart: bool = False) -> TryResult:
     """What a case's planned evenings would do on other dates. Raises InputError when
     there is no plan or a date cannot be computed.
     """
-    held = plans.standing_plan(session, catalogue, row, now.date())
-    problem, plan = held.problem, held.plan
+    held = plans.standing_plan(desk, row)
+    problem, plan, catalogue = held.problem, held.plan, desk.catalogue
+    now, speech = desk.moment, desk.speech
     planned = uses_of(plan)
     dates = read_dates(text, len(planned)) if text else [date.fromordinal(d) for d, _ in planned]
     last = problem.last
@@ -203,23 +194,10 @@ def _chart(
     )
 
 
-def keep(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    text: str,
-    *,
-    now: datetime,
-    speech: Speech,
-) -> None:
-    """Keep the keeper's own dates, or return to the planner's with an empty text, and
-    plan again. Raises InputError as `tried` does.
+def keep(desk: Desk, case_id: int, dates: Sequence[date]) -> None:
+    """Keep the keeper's own dates, which `tried` has found possible, or return to the
+    planner's with none.
     """
-    row = cases.case(session, case_id)
-    if text:
-        found = tried(session, catalogue, row, text, now=now, speech=speech)
-        row.own_dates = [m.tried.isoformat() for m in found.moved]
-    else:
-        row.own_dates = []
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech, anew=not text)
+    row = cases.case(desk.session, case_id)
+    row.own_dates = [day.isoformat() for day in dates]
+    row.anew = not dates

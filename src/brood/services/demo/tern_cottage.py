@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, time, timedelta
 from pathlib import Path
 
@@ -12,21 +12,18 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
-from brood.services.cases import commands, history, plans, test_leaves
+from brood.services.cases import commands, history, test_leaves
 from brood.services.demo import tern_following
+from brood.services.demo.life import Life
 from brood.services.diagnosis import look_log, photos
 from brood.services.house import places, plants, who_lives_here
 from brood.services.treatment import shelf
-from brood.services.voice.speech import Speech
 from brood.services.warmth import logger_files, sensor, weather
 from brood.services.warmth.sensor import Device
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 from brood.store.queries.cases import case
-from brood.store.session import Store, open_store
+from brood.store.session import open_store
 from brood.store.states import EveningOutcome
-from brood.store.tables import Application
-
-SPEECH = Speech()
 
 PLACES: tuple[tuple[str, str, str, float, float, str, str], ...] = (
     (
@@ -288,13 +285,11 @@ def seed(
         for bottle in BOTTLES:
             shelf.put(session, bottle, now=moment)
         _looked_over(session, catalogue, plant_ids, moment)
+    life = Life(store, catalogue)
     for trouble in TROUBLES:
-        _play(store, catalogue, trouble, plant_ids[trouble.plant], moment)
-    tern_following.play(store, catalogue, plant_ids, moment)
-    with store.reading() as session:
-        opened = plants.open_ids(session)
-    for case_id in opened:
-        plans.ensure(store, catalogue, case_id, moment.date(), moment, SPEECH)
+        _play(life, trouble, plant_ids[trouble.plant], moment)
+    tern_following.play(life, plant_ids, moment)
+    life.settle(moment)
     store.close()
 
 
@@ -438,25 +433,21 @@ def _photo(session: Session, look_id: int, at: datetime) -> None:
     photos.measure(session, shipped(), photo_id, (664, 590, 736, 590), now=at)
 
 
-def _test_leaves(store: Store, catalogue: Catalogue, case_id: int, at: datetime) -> None:
+def _test_leaves(life: Life, case_id: int, at: datetime) -> None:
     """Spray test leaves wherever they are needed. Those that wait are judged fine once
     48 hours are over.
     """
-    with store.writing() as session:
-        row = case(session, case_id)
-        for patch in test_leaves.states(catalogue, row, at):
+    with life.at(at) as desk:
+        row = case(desk.session, case_id)
+        for patch in test_leaves.states(desk.catalogue, row, at):
             if patch.state == "none":
-                test_leaves.start(
-                    session, catalogue, case_id, patch.treatment_id, "the two lowest leaves", now=at
-                )
+                test_leaves.start(desk, case_id, patch.treatment_id, "the two lowest leaves")
             elif patch.state == "ready" and patch.test:
-                test_leaves.judge(session, patch.test.id, "fine", "", now=at, speech=SPEECH)
-                plans.replan(session, catalogue, row, at.date(), at, SPEECH)
+                test_leaves.judge(desk, patch.test.id, "fine", "")
+    life.settle(at)
 
 
-def _play(
-    store: Store, catalogue: Catalogue, trouble: Trouble, plant_id: int, moment: datetime
-) -> None:
+def _play(life: Life, trouble: Trouble, plant_id: int, moment: datetime) -> None:
     """Live through a case from its find to today, recording as a keeper would."""
     found_on = moment.date() - timedelta(days=trouble.found_ago)
     first = moment.date() - timedelta(days=trouble.done_ago[0] or 0)
@@ -472,38 +463,19 @@ def _play(
         trouble.test_patch,
         trouble.hold,
     )
-    with store.writing() as session:
-        case_id = commands.open_case(
-            session,
-            catalogue,
-            command,
-            today=found_on,
-            now=datetime.combine(found_on, time(9)),
-            speech=SPEECH,
-        )
+    at = datetime.combine(found_on, time(9))
+    with life.at(at) as desk:
+        case_id = commands.open_case(desk, command)
+    life.settle(at, case_id)
     for ago in trouble.done_ago:
         if trouble.test_patch:
-            _test_leaves(
-                store,
-                catalogue,
-                case_id,
-                datetime.combine(moment.date() - timedelta(days=ago or 0), time(9)),
-            )
-        with store.writing() as session:
-            slot = _next(session, case_id)
-            day = moment.date() - timedelta(days=ago) if ago is not None else slot.target_on
+            then = datetime.combine(moment.date() - timedelta(days=ago or 0), time(9))
+            _test_leaves(life, case_id, then)
+        day = moment.date() - timedelta(days=ago) if ago is not None else None
+        with life.at(datetime.combine(day or moment.date(), time(20))) as desk:
+            slot = history.planned(case(desk.session, case_id))[0]
+            day = day or slot.target_on
             if day < moment.date():
                 said = commands.MarkCommand(EveningOutcome.DONE, day, minutes=trouble.minutes)
-                commands.mark(
-                    session,
-                    catalogue,
-                    slot.id,
-                    said,
-                    now=datetime.combine(day, time(20)),
-                    speech=SPEECH,
-                )
-
-
-def _next(session: Session, case_id: int) -> Application:
-    """The next planned evening of a case."""
-    return history.planned(case(session, case_id))[0]
+                commands.mark(replace(desk, moment=datetime.combine(day, time(20))), slot.id, said)
+        life.settle(datetime.combine(day, time(20)), case_id)

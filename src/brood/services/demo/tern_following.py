@@ -5,22 +5,21 @@ everything stands.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from brood.catalogue.holdings import Catalogue
 from brood.services.archive import costs
 from brood.services.cases import commands
+from brood.services.demo.life import Life
+from brood.services.desk import Desk
 from brood.services.followup import inspections
 from brood.services.followup.inspections import CountCommand, InspectCommand
 from brood.services.house import neighbours, quarantine
-from brood.services.voice.speech import Speech
 from brood.store.queries import cases
-from brood.store.session import Store
 from brood.store.tables import Plant
 
-SPEECH = Speech()
 SPOTS = (
     ("Aubergine", 1, 1, True, ""),
     ("Sweet pepper", 1, 2, False, ""),
@@ -72,38 +71,26 @@ SPENT = (
 NEWCOMER, APART_DAYS, LOOKED_DAYS = "Lemon", 12, (5,)
 
 
-def play(
-    store: Store, catalogue: Catalogue, plant_ids: Mapping[str, int], moment: datetime
-) -> None:
+def play(life: Life, plant_ids: Mapping[str, int], moment: datetime) -> None:
     """Record it as a keeper would, day by day."""
-    with store.writing() as session:
+    with life.at(moment) as desk:
+        session = desk.session
         _arrange(session, plant_ids)
         _apart(session, plant_ids[NEWCOMER], moment)
         for plant, colour, ago, counts in CARDS:
-            _card(session, catalogue, plant_ids[plant], colour, ago, counts, moment)
+            _card(desk, plant_ids[plant], colour, ago, counts)
         for plant, ago, seen, how, growth, spot in SEEN:
             at = (moment - timedelta(days=ago)).replace(hour=9)
             counted = tuple(CountCommand(kind, live, dead, clue) for kind, live, dead, clue in seen)
             said = InspectCommand(at.date(), counted, 0.5, how, growth=growth, spot=spot)
-            inspections.record(
-                session, catalogue, _case(session, plant_ids[plant]), said, now=at, speech=SPEECH
-            )
+            case_id = _case(session, plant_ids[plant])
+            inspections.record(replace(desk, moment=at), case_id, said)
         for what, amount, ago, whose in SPENT:
             at = moment - timedelta(days=ago)
-            costs.spend(
-                session,
-                what,
-                amount,
-                at.date(),
-                _case(session, plant_ids[whose]) if whose else None,
-                now=at,
-            )
-        commands.came_from(
-            session,
-            _case(session, plant_ids["Fuchsia"]),
-            "newcomer",
-            "with the young plants in April",
-        )
+            spent_for = _case(session, plant_ids[whose]) if whose else None
+            costs.spend(session, what, amount, at.date(), spent_for, now=at)
+        fuchsia = _case(session, plant_ids["Fuchsia"])
+        commands.came_from(desk, fuchsia, "newcomer", "with the young plants in April")
 
 
 def _case(session: Session, plant_id: int) -> int:
@@ -136,34 +123,14 @@ def _apart(session: Session, plant_id: int, moment: datetime) -> None:
 
 
 def _card(
-    session: Session,
-    catalogue: Catalogue,
-    plant_id: int,
-    colour: str,
-    ago: int,
-    counts: tuple[tuple[int, int], ...],
-    moment: datetime,
+    desk: Desk, plant_id: int, colour: str, ago: int, counts: tuple[tuple[int, int], ...]
 ) -> None:
-    case_id = _case(session, plant_id)
-    inspections.hang(
-        session,
-        case_id,
-        colour,
-        (moment - timedelta(days=ago)).date(),
-        now=moment - timedelta(days=ago),
-    )
-    session.flush()
-    card = cases.case(session, case_id).cards[-1]
+    case_id, hung = _case(desk.session, plant_id), desk.moment - timedelta(days=ago)
+    inspections.hang(replace(desk, moment=hung), case_id, colour, hung.date())
+    desk.session.flush()
+    card = cases.case(desk.session, case_id).cards[-1]
     for days, number in counts:
-        at = moment - timedelta(days=days)
+        at = desk.moment - timedelta(days=days)
         inspections.count(
-            session,
-            catalogue,
-            card.id,
-            at.date(),
-            number,
-            replaced=False,
-            gone=False,
-            now=at,
-            speech=SPEECH,
+            replace(desk, moment=at), card.id, at.date(), number, replaced=False, gone=False
         )

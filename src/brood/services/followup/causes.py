@@ -11,8 +11,10 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.course.plan import Plan
-from brood.core.followup.posterior import Belief
 from brood.services.cases import history
+from brood.services.cases.beside import beside
+from brood.services.cases.outlook import Counted
+from brood.services.desk import Desk
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.queries import looks
 from brood.store.states import EveningState
@@ -36,29 +38,21 @@ class Explanation:
     link: str
 
 
-def causes(
-    session: Session,
-    catalogue: Catalogue,
-    row: PestCase,
-    belief: Belief,
-    plan: Plan | None,
-    today: date,
-    speech: Speech,
-) -> list[Explanation]:
+def causes(desk: Desk, row: PestCase, held: Counted, plan: Plan) -> list[Explanation]:
     """All seven causes, in order."""
     done = history.evenings_done(row)
     return [
-        _coverage(row, done, belief),
-        _mix(row, done, today),
-        _stage(catalogue, row),
-        _identity(session, row),
-        _timing(row, plan, speech),
-        _reentry(session, row, belief),
-        _resistance(catalogue, row, done),
+        _coverage(row, done, held),
+        _mix(row, done, desk.today),
+        _stage(desk.catalogue, row),
+        _identity(desk.session, row),
+        _timing(row, plan, desk.speech),
+        _reentry(desk.session, row),
+        _resistance(desk.catalogue, row, done),
     ]
 
 
-def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> Explanation:
+def _coverage(row: PestCase, done: list[ApplicationRecord], held: Counted) -> Explanation:
     missed = sorted({p for r in done for p in r.missed})
     spots = {
         i.spot
@@ -73,8 +67,8 @@ def _coverage(row: PestCase, done: list[ApplicationRecord], belief: Belief) -> E
     if spots:
         known += f" What lives sits mostly in: {listed(sorted(spots))}."
     known += (
-        f" By the counts an evening takes about {belief.effective * 20:.0f} in 20 of the young "
-        f"in the open, not {belief.expected * 20:.0f}."
+        f" By the counts an evening takes about {held.effective * 20:.0f} in 20 of the young "
+        f"in the open, not {held.expected * 20:.0f}."
     )
     return Explanation(
         "coverage",
@@ -159,14 +153,14 @@ def days_ago(times: int) -> str:
     return "once" if times == 1 else f"{times} times"
 
 
-def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Explanation:
+def _timing(row: PestCase, plan: Plan, speech: Speech) -> Explanation:
     late = [
         a
         for a in row.applications
         if a.status in (EveningState.LATE, EveningState.SKIPPED)
         or (a.status == EveningState.PLANNED and a.missed_on)
     ]
-    slips = plan.slips if plan else ()
+    slips = plan.slips
     known = (
         "Every evening was in its window."
         if not late and not slips
@@ -187,9 +181,7 @@ def _timing(row: PestCase, plan: Plan | None, speech: Speech) -> Explanation:
     )
 
 
-def _reentry(session: Session, row: PestCase, belief: Belief) -> Explanation:
-    from brood.services.cases.beside import beside
-
+def _reentry(session: Session, row: PestCase) -> Explanation:
     near = [
         n for n in beside(session, row.plant) if n.plant.id not in {m.plant_id for m in row.members}
     ]

@@ -7,17 +7,17 @@ from datetime import date
 from threading import Lock
 
 from cachetools import LRUCache
-from sqlalchemy.orm import Session
 
-from brood.catalogue.holdings import Catalogue
-from brood.core.biology.case import Act, CardCatch, Case, Inspection
+from brood.core.biology.case import Case, Inspection
+from brood.core.biology.digest import digest_of
 from brood.core.followup.all_clear import Clearing, clear_by
-from brood.core.followup.posterior import Belief
-from brood.errors import InputError, LeftAlone
-from brood.services.cases import assemble, counts, history
+from brood.errors import NotWorkedOut
+from brood.services.cases import history, plans
+from brood.services.cases.outlook import Outlook
+from brood.services.desk import Desk
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
-from brood.store.queries import cases
+from brood.store.states import PlanState
 from brood.store.tables import PestCase, Plant
 
 KEEP = 40
@@ -50,73 +50,38 @@ _kept: LRUCache[str, Clearing] = LRUCache(KEEP)
 _lock = Lock()
 
 
-def cleared(
-    case: Case,
-    schedule: list[tuple[date, list[Act]]],
-    row: object,
-    looks: tuple[Inspection, ...],
-    cards: tuple[CardCatch, ...],
-    today: date,
-    *,
-    weigh: bool = True,
-) -> Clearing:
-    """When a case is over. It comes from memory when nothing has changed; `row`
-    identifies the case.
+def cleared(case: Case, looks: tuple[Inspection, ...], today: date) -> Clearing:
+    """When a plant that was not treated is over a pest. It comes from memory when
+    nothing has changed.
     """
-    key = (
-        f"{assemble.fingerprint(case)} {[(d, [a.id for a in acts]) for d, acts in schedule]} "
-        f"{looks} {cards} {today} {row} {weigh}"
-    )
+    key = f"{case.digest()} {digest_of(looks)} {today}"
     with _lock:
         held = _kept.get(key)
     if held is None:
-        held = clear_by(case, schedule, looks, cards, today, weigh=weigh)
+        held = clear_by(case, [], looks, [], today, weigh=False)
         with _lock:
             _kept[key] = held
     return held
 
 
-def clearing_of(
-    session: Session, catalogue: Catalogue, row: PestCase, today: date, *, weigh: bool = False
-) -> Clearing:
-    """When a case is over, from what was done, planned and counted. Raises InputError
-    where there is nothing to tell it from.
-    """
-    case = assemble.as_found(session, catalogue, row, today)
-    acts = {a.id: a for a in case.acts}
-    coming = [(a.target_on, tuple(a.treatments)) for a in history.planned(row)]
-    evenings = sorted([*((d.on, d.acts) for d in case.done), *coming])
-    schedule = [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
-    return cleared(
-        case, schedule, row.id, counts.looks_of(row), counts.catches_of(row), today, weigh=weigh
-    )
+def all_clear_of(found: Outlook | None) -> date | None:
+    """The day of the all-clear. None where none can be told."""
+    return found.clearing.all_clear if found is not None and found.clearing is not None else None
 
 
-def unsettled(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> bool:
+def unsettled(row: PestCase, found: Outlook | None, today: date) -> bool:
     """Whether the record of a case does not show that it is over. A case that nobody
     looked at is not over, nor one that is held. Only a case without a find is.
     """
-    if row.keep_below is not None:
+    if row.keep_below is not None or found is None or history.plan_is_due(row, today):
         return True
-    try:
-        return not clearing_of(session, catalogue, row, today).settled
-    except LeftAlone:
-        return True
-    except InputError as error:
-        return error.field != "found"
+    if found.clearing is None:
+        return found.trouble is None or found.trouble.state != PlanState.NO_FIND
+    return not found.clearing.settled
 
 
-def of_case(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    today: date,
-    speech: Speech,
-    *,
-    weigh: bool = False,
-) -> OverResult:
+def of_case(desk: Desk, row: PestCase) -> OverResult:
     """When a case is over, in words."""
-    row = cases.case(session, case_id)
     if row.keep_below is not None:
         return OverResult(
             None,
@@ -126,12 +91,18 @@ def of_case(
             None,
             "This pest is held under a number.",
         )
-    try:
-        found = clearing_of(session, catalogue, row, today, weigh=weigh)
-    except InputError as error:
-        return OverResult(None, "No day can be told yet.", error.message, (), None, error.message)
-    more = history.planned(row)
-    return said(found, today, speech, treatments_left=len(more))
+    found = plans.outlook_of(desk, row)
+    if found is None or found.clearing is None:
+        why = NotWorkedOut().message
+        if found is not None and found.trouble is not None:
+            why = words.trouble(
+                found.trouble.message,
+                found.trouble.limit_c,
+                too_hot=found.trouble.too_hot,
+                speech=desk.speech,
+            )
+        return OverResult(None, "No day can be told yet.", why, (), None, why)
+    return said(found.clearing, desk.today, desk.speech, treatments_left=len(history.planned(row)))
 
 
 def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int = 0) -> OverResult:
@@ -200,14 +171,6 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
         needed,
         best,
     )
-
-
-def belief(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> Belief | None:
-    """What the counts of a case say. None where nothing was counted or there is no plan."""
-    try:
-        return assemble.belief_of(assemble.as_found(session, catalogue, row, today), row, today)
-    except InputError:
-        return None
 
 
 def plants_of(row: PestCase) -> list[Plant]:

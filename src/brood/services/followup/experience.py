@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
 
-from sqlalchemy.orm import Session
-
-from brood.catalogue.holdings import Catalogue
+from brood.services import kept
 from brood.services.cases import history
-from brood.services.followup.ending import belief
+from brood.services.desk import Desk
 from brood.services.voice.speech import listed
 from brood.store.queries import cases
 from brood.store.tables import PestCase
@@ -30,22 +27,24 @@ class Lesson:
     marked: str
 
 
-def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]:
+def lessons(desk: Desk) -> list[Lesson]:
     """Own experience by treatment, the most used first. Evenings with several
     treatments count for each.
     """
     uses: dict[str, list[tuple[PestCase, int]]] = {}
     marked: dict[str, list[str]] = {}
     effects: dict[int, tuple[float, float]] = {}
-    for row in cases.every(session):
+    rows_ = cases.every(desk.session)
+    looked = {r.outlook_key: r.id for r in rows_ if history.looks(r) and r.outlook_key}
+    for key, found in kept.several(desk.session, list(looked)).items():
+        if found.counted is not None and found.counted.verdict:
+            effects[looked[key]] = (found.counted.effective, found.counted.expected)
+    for row in rows_:
         done = history.evenings_done(row)
         for key in {t for r in done for t in r.treatments}:
             uses.setdefault(key, []).append((row, sum(key in r.treatments for r in done)))
         for patch in (p for p in row.patches if p.outcome == "marked" and p.withdrawn_at is None):
             marked.setdefault(patch.treatment_id, []).append(row.plant.name)
-        if history.looks(row):
-            found = _effect(session, catalogue, row, today)
-            effects |= {row.id: found} if found else {}
     out = []
     for key, rows in uses.items():
         known = [effects[r.id] for r, _ in rows if r.id in effects]
@@ -53,7 +52,7 @@ def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]
         hurt = listed(sorted(set(marked.get(key, []))))
         out.append(
             Lesson(
-                catalogue.treatments[key].name,
+                desk.catalogue.treatments[key].name,
                 len(rows),
                 sum(n for _, n in rows),
                 mean[0],
@@ -62,10 +61,3 @@ def lessons(session: Session, catalogue: Catalogue, today: date) -> list[Lesson]
             )
         )
     return sorted(out, key=lambda lesson: (-lesson.evenings, lesson.name))
-
-
-def _effect(
-    session: Session, catalogue: Catalogue, row: PestCase, today: date
-) -> tuple[float, float] | None:
-    held = belief(session, catalogue, row, today)
-    return (held.effective, held.expected) if held is not None and held.case.done else None

@@ -5,16 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
-from sqlalchemy.orm import Session
-
-from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.core.biology.case import Inspection
-from brood.core.followup.origin import origins
-from brood.core.followup.posterior import Belief
-from brood.errors import InputError
-from brood.services.cases import assemble, history, plans
-from brood.services.cases.verdict import VERDICTS, verdict_of
+from brood.errors import NotWorkedOut
+from brood.services.cases import history, plans
+from brood.services.cases.outlook import VERDICTS, Counted, Dot
+from brood.services.desk import Desk
 from brood.services.followup.causes import Explanation, causes
 from brood.services.followup.inspections import class_names, of_class
 from brood.services.voice import odds
@@ -60,18 +55,6 @@ AFTER_EFFECTS = (
     "opened since.",
     "Old honeydew stays sticky until it is washed off; fresh drops on a clean leaf count.",
 )
-
-
-@dataclass(frozen=True)
-class Dot:
-    """What a look saw: the day, the number that a perfect look at the whole plant would
-    have seen, and the number counted.
-    """
-
-    on: date
-    count: float
-    seen: float
-    spread_days: int
 
 
 @dataclass(frozen=True)
@@ -123,53 +106,46 @@ class FollowResult:
     problem: str = ""
 
 
-def build(
-    session: Session, catalogue: Catalogue, case_id: int, *, today: date, speech: Speech
-) -> FollowResult:
+def build(desk: Desk, case_id: int) -> FollowResult:
     """The page of looks of a case, by its counts."""
-    row = cases.case(session, case_id)
-    record = catalogue.records[row.pest_id]
+    row = cases.case(desk.session, case_id)
+    record = desk.catalogue.records[row.pest_id]
     looks = tuple(reversed(history.looks(row)))
     cards = tuple(c for c in row.cards if c.withdrawn_at is None)
     bare = FollowResult(row, record, looks, cards, class_names(record))
-    try:
-        case = assemble.as_found(session, catalogue, row, today)
-        held = assemble.belief_of(case, row, today)
-    except InputError as error:
-        return replace(
-            bare, headline="Nothing to compare with yet.", why=error.message, problem=error.message
-        )
+    found = plans.outlook_of(desk, row)
+    if found is None or found.plan is None:
+        why = found.trouble.message if found and found.trouble else NotWorkedOut().message
+        return replace(bare, headline="Nothing to compare with yet.", why=why, problem=why)
+    held = found.counted
     if held is None:
         return replace(bare, headline="Not counted since.", why=TWO_COUNTS)
-    done = [d.on for d in case.done]
-    verdict, sure = verdict_of(held, done)
-    headline, why = _said(held, verdict, sure, speech)
-    plan = plans.standing_plan(session, catalogue, row, today).plan
-    live = next((x for x in reversed(held.looks) if x.live), None)
-    over, failing = not history.planned(row), sure and verdict != "working"
+    done = [r.done_on for r in history.evenings_done(row) if r.done_on]
+    headline, why = _said(held, desk.speech)
+    over, failing = not history.planned(row), held.sure and held.verdict != "working"
+    live = held.live_on
     check = failing or (over and live is not None)
     return replace(
         bare,
-        verdict=verdict,
+        verdict=held.verdict,
         headline=headline,
         why=why,
-        chart=_chart(held, done, today),
-        origin=_origin(held, live) if live else None,
-        causes=tuple(causes(session, catalogue, row, held, plan, today, speech)) if check else (),
-        reopen=bool(
-            failing or (over and live is not None and live.on >= max(done, default=live.on))
-        ),
+        chart=_chart(held, done, desk.today),
+        origin=_origin(held),
+        causes=tuple(causes(desk, row, held, found.plan)) if check else (),
+        reopen=bool(failing or (over and live is not None and live >= max(done, default=live))),
     )
 
 
-def _said(held: Belief, verdict: str, sure: bool, speech: Speech) -> tuple[str, str]:
+def _said(held: Counted, speech: Speech) -> tuple[str, str]:
     """The verdict as a headline, and why."""
+    verdict, sure, shares = held.verdict, held.sure, dict(held.shares)
     if not verdict:
         return (
             "Counted, but not treated yet.",
             "The first count after an evening tells how well it worked.",
         )
-    share = held.verdicts()[verdict]
+    share = shares[verdict]
     effect = (
         f"By the counts an evening takes {_twentieths(held.effective)} of the young in the "
         f"open; it should take {_twentieths(held.expected)}."
@@ -184,7 +160,7 @@ def _said(held: Belief, verdict: str, sure: bool, speech: Speech) -> tuple[str, 
         rest = listed(
             [
                 f"{VERDICTS[v].lower()} {odds.in_100(n)}"
-                for v, n in sorted(held.verdicts().items(), key=lambda item: -item[1])
+                for v, n in sorted(held.shares, key=lambda item: -item[1])
             ]
         )
         return (
@@ -215,33 +191,27 @@ def _times(scale: float) -> str:
     return f"{scale:.1f} times" if scale < 10 else "many times"
 
 
-def _chart(held: Belief, done: list[date], today: date) -> FollowChart:
-    days = (today - held.first).days + 1
-    low, mid, high = (tuple(map(float, v[:days])) for v in held.band())
-    _, learnt, _ = held.learnt()
-    dots = tuple(
-        Dot(x.on, x.live / (x.share * x.thorough), x.live, x.spread_days) for x in held.looks
-    )
+def _chart(held: Counted, done: list[date], today: date) -> FollowChart:
+    days = max(1, min((today - held.first).days + 1, len(held.mid)))
     return FollowChart(
         held.first,
-        today,
-        low,
-        mid,
-        high,
-        tuple(map(float, learnt[:days])),
-        dots,
+        held.first + timedelta(days=days - 1),
+        held.low[:days],
+        held.mid[:days],
+        held.high[:days],
+        held.learnt[:days],
+        held.dots,
         tuple(d for d in done if d <= today),
     )
 
 
-def _origin(held: Belief, look: Inspection) -> Origin:
-    shares = origins(held, look)
-    order = sorted(shares, key=lambda k: -shares[k])
-    name, why = ORIGIN_WORDS[order[0]]
-    others = listed(
-        [f"{ORIGIN_WORDS[k][0]} ({_twentieths(shares[k])})" for k in order[1:] if shares[k] >= 0.1]
-    )
-    return Origin(name, shares[order[0]], why, others)
+def _origin(held: Counted) -> Origin | None:
+    if not held.sources:
+        return None
+    (first, share), *rest = sorted(held.sources, key=lambda pair: -pair[1])
+    name, why = ORIGIN_WORDS[first]
+    others = listed([f"{ORIGIN_WORDS[k][0]} ({_twentieths(n)})" for k, n in rest if n >= 0.1])
+    return Origin(name, share, why, others)
 
 
 def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:

@@ -1,6 +1,4 @@
-"""Looking again at a known pest: what was counted on the plant and on cards. Every
-count leads to a new plan.
-"""
+"""Looking again at a known pest: what was counted on the plant and on cards."""
 
 from __future__ import annotations
 
@@ -9,13 +7,12 @@ from datetime import date, datetime
 
 from sqlalchemy.orm import Session
 
-from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.core.biology.stage_classes import BY_DISPLAY, StageClass, class_of
 from brood.errors import FieldErrors, NotFound
-from brood.services.cases import assemble, plans
+from brood.services.cases import assemble
+from brood.services.desk import Desk
 from brood.services.diagnosis import photos
-from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import Card, CardCount, InspectionRecord, PestCase, Photo
 
@@ -123,31 +120,21 @@ def record_class(record: PestRecord, stage: str) -> str:
     return BY_DISPLAY[next(s.display for s in record.stage if s.id == stage)]
 
 
-def record(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    said: InspectCommand,
-    *,
-    plant_id: int | None = None,
-    now: datetime,
-    speech: Speech,
-) -> int:
-    """Keep a look at a case's plant and plan again; the id of the look. The same
-    `sent_key` is taken once.
+def record(desk: Desk, case_id: int, said: InspectCommand, *, plant_id: int | None = None) -> int:
+    """Keep a look at a case's plant; the id of the look. The same `sent_key` is taken
+    once.
     """
-    row = cases.case(session, case_id)
+    row = cases.case(desk.session, case_id)
     sent = next((i for i in row.inspections if said.sent_key and i.sent_key == said.sent_key), None)
     if sent is not None:
         return sent.id
-    pest = catalogue.pest(row.pest_id)
+    pest = desk.catalogue.pest(row.pest_id)
     for count in said.counts:
         class_of(pest, count.kind)
-    kept = written(said, plant_id or row.plant_id, case_id, now)
-    assemble.counted_again(session, catalogue, row, said.looked_on, live=said.live > 0)
+    kept = written(said, plant_id or row.plant_id, case_id, desk.moment)
+    assemble.counted_again(desk, row, said.looked_on, live=said.live > 0)
     row.inspections.append(kept)
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech)
+    desk.session.flush()
     return kept.id
 
 
@@ -186,27 +173,14 @@ def inspection(session: Session, inspection_id: int) -> InspectionRecord:
     return found
 
 
-def withdraw(
-    session: Session,
-    catalogue: Catalogue,
-    inspection_id: int,
-    *,
-    out: bool = True,
-    now: datetime,
-    speech: Speech,
-) -> int | None:
+def withdraw(desk: Desk, inspection_id: int, *, out: bool = True) -> int | None:
     """Take a look out of the record, or put it back; the id of the case. What was
     written is kept. Doing it twice changes nothing.
     """
-    found = inspection(session, inspection_id)
+    found = inspection(desk.session, inspection_id)
     if out == (found.withdrawn_at is not None):
         return found.case_id
-    found.withdrawn_at = now if out else None
-    session.flush()
-    if found.case_id is not None:
-        plans.replan(
-            session, catalogue, cases.case(session, found.case_id), now.date(), now, speech
-        )
+    found.withdrawn_at = desk.moment if out else None
     return found.case_id
 
 
@@ -228,10 +202,10 @@ def add_photo(
     )
 
 
-def hang(session: Session, case_id: int, colour: str, placed_on: date, *, now: datetime) -> None:
+def hang(desk: Desk, case_id: int, colour: str, placed_on: date) -> None:
     """Record that a card was placed."""
-    row = cases.case(session, case_id)
-    row.cards.append(Card(colour=colour, placed_on=placed_on, recorded_at=now, counts=[]))
+    row = cases.case(desk.session, case_id)
+    row.cards.append(Card(colour=colour, placed_on=placed_on, recorded_at=desk.moment, counts=[]))
 
 
 def _card(session: Session, card_id: int) -> tuple[PestCase, Card]:
@@ -242,21 +216,12 @@ def _card(session: Session, card_id: int) -> tuple[PestCase, Card]:
 
 
 def count(
-    session: Session,
-    catalogue: Catalogue,
-    card_id: int,
-    counted_on: date,
-    number: int,
-    *,
-    replaced: bool,
-    gone: bool,
-    now: datetime,
-    speech: Speech,
+    desk: Desk, card_id: int, counted_on: date, number: int, *, replaced: bool, gone: bool
 ) -> int:
     """Record that a card was counted, and left, replaced or taken away; the id of the case."""
-    row, card = _card(session, card_id)
+    row, card = _card(desk.session, card_id)
     since = max([card.placed_on, *(c.counted_on for c in card.counts if c.withdrawn_at is None)])
-    if not since < counted_on <= now.date():
+    if not since < counted_on <= desk.today:
         raise FieldErrors(
             {
                 f"counted_on-{card_id}": "A card is counted after it was placed or last counted, "
@@ -264,10 +229,8 @@ def count(
             }
         )
     card.counts.append(
-        CardCount(counted_on=counted_on, number=number, replaced=replaced, recorded_at=now)
+        CardCount(counted_on=counted_on, number=number, replaced=replaced, recorded_at=desk.moment)
     )
     if gone:
         card.removed_on = counted_on
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech)
     return row.id

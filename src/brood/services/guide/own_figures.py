@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from sqlalchemy import select
@@ -15,7 +15,8 @@ from brood.catalogue.own import SettableFigure
 from brood.core.biology.pest import Span
 from brood.core.biology.stage_times import stage_times
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services.cases import assemble, plans
+from brood.services.cases import assemble, outlook
+from brood.services.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import OwnFigure, PestCase
 
@@ -106,22 +107,16 @@ def in_use(session: Session, pest_id: str) -> int:
     return sum(row.pest_id == pest_id for row in _standing(session))
 
 
-def build(
-    session: Session,
-    shipped: Catalogue,
-    pest_id: str,
-    draft: Mapping[str, float] | None = None,
-    *,
-    today: date,
-) -> OwnResult:
+def build(desk: Desk, pest_id: str, draft: Mapping[str, float] | None = None) -> OwnResult:
     """The figures of a pest with the keeper's own, and their effect compared with the
     shipped ones. `draft` is tried on top of those kept.
 
     Raises InputError for an impossible draft.
     """
+    shipped = desk.catalogue
     shipped.pest(pest_id)
     every = list(
-        session.scalars(
+        desk.session.scalars(
             select(OwnFigure).where(OwnFigure.pest_id == pest_id).order_by(OwnFigure.id.desc())
         )
     )
@@ -137,19 +132,19 @@ def build(
     known = {line.figure.key for line in lines}
     lost = tuple(r for r in every if r.withdrawn_at is None and r.figure not in known)
     effect = (
-        _effect(session, shipped, own.with_own(shipped, {pest_id: values}), pest_id, today)
+        _effect(desk, replace(desk, catalogue=own.with_own(shipped, {pest_id: values})), pest_id)
         if values
         else None
     )
     return OwnResult(pest_id, tuple(lines), lost, effect)
 
 
-def _effect(
-    session: Session, shipped: Catalogue, changed: Catalogue, pest_id: str, today: date
-) -> Effect:
+def _effect(shipped: Desk, changed: Desk, pest_id: str) -> Effect:
     days = []
     for celsius in COMPARE_C:
-        before, after = (stage_times(c.pest(pest_id), celsius) for c in (shipped, changed))
+        before, after = (
+            stage_times(d.catalogue.pest(pest_id), celsius) for d in (shipped, changed)
+        )
         days.append(
             (
                 celsius,
@@ -160,24 +155,17 @@ def _effect(
     affected = []
     for row in (
         c
-        for p in cases.plants(session)
+        for p in cases.plants(shipped.session)
         for c in p.cases
         if c.pest_id == pest_id and c.closed_at is None
     ):
-        affected.append(
-            (row, _evenings(session, shipped, row, today), _evenings(session, changed, row, today))
-        )
+        affected.append((row, _evenings(shipped, row), _evenings(changed, row)))
     return Effect(tuple(days), tuple(affected))
 
 
-def _evenings(
-    session: Session, catalogue: Catalogue, row: PestCase, today: date
-) -> tuple[date, ...]:
+def _evenings(desk: Desk, row: PestCase) -> tuple[date, ...]:
     try:
-        return tuple(
-            a.target
-            for a in plans.plan_of(assemble.model(session, catalogue, row, today)).applications
-        )
+        return outlook.dates_tried(assemble.facts_of(desk, row, row.planned_on))
     except InputError:
         return ()
 

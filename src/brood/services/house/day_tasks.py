@@ -6,21 +6,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from sqlalchemy.orm import Session
-
 from brood.catalogue.holdings import Catalogue
-from brood.services.cases import assemble, beside, effort, history, test_leaves
+from brood.services.cases import beside, effort, history, test_leaves
 from brood.services.cases.aftercare import open_tasks
+from brood.services.cases.beside import House
 from brood.services.cases.effort import MINUTES
+from brood.services.desk import Desk
 from brood.services.followup import follow_page
 from brood.services.house import neighbours
 from brood.services.house.evenings_together import (
     next_evening,
 )
 from brood.services.house.neighbours import CHECKED, Risk
-from brood.services.house.quarantine import looks_apart, open_quarantines
+from brood.services.house.quarantine import last_looks_apart, open_quarantines
 from brood.services.voice import words
-from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine
@@ -60,27 +59,23 @@ class Task:
         return self.since or self.due_on
 
 
-def tasks_of(
-    session: Session,
-    catalogue: Catalogue,
-    prefs: Preferences,
-    rows: Sequence[PestCase],
-    now: datetime,
-) -> list[Task]:
+def tasks_of(desk: Desk, house: House) -> list[Task]:
     """Every task of the household, in no order."""
-    today = now.date()
-    risky = [r for r in neighbours.risks(session, catalogue, today) if r.chance >= CHECKED]
+    catalogue, now, today = desk.catalogue, desk.moment, desk.today
+    risky = [r for r in neighbours.risks(house, catalogue, today) if r.chance >= CHECKED]
     out: list[Task] = []
-    for row in rows:
+    for row in house.open_cases:
         near = [r.pest for r in risky if r.near.plant.id == row.plant_id]
-        out += _treat(catalogue, row, today, prefs.speech)
+        out += _treat(catalogue, row, today, desk.speech)
         out += _patches(catalogue, row, now)
         out += _care(row, now)
         out += _cards(row, today)
-        out += _looks(catalogue, row, today, near, prefs.speech)
+        out += _looks(catalogue, row, today, near, desk.speech)
     out += [_neighbour(r, today) for r in risky if all(c.closed_at for c in r.near.plant.cases)]
-    out += _spring(session, catalogue, prefs, today)
-    out += [_apart(session, row, today) for row in open_quarantines(session)]
+    out += _spring(desk, house)
+    apart = open_quarantines(desk.session)
+    looked = last_looks_apart(desk.session, apart)
+    out += [_apart(row, looked.get(row.id), today) for row in apart]
     return out
 
 
@@ -98,9 +93,8 @@ def _neighbour(risk: Risk, today: date) -> Task:
     )
 
 
-def _apart(session: Session, row: Quarantine, today: date) -> Task:
-    looks = looks_apart(session, row)
-    due = (looks[-1].looked_on if looks else row.since_on) + timedelta(days=7)
+def _apart(row: Quarantine, looked_on: date | None, today: date) -> Task:
+    due = (looked_on or row.since_on) + timedelta(days=7)
     return Task(
         f"quarantine-{row.id}",
         "quarantine",
@@ -118,33 +112,37 @@ def weekly(due: date, today: date) -> date:
     return due if due >= today else due + timedelta(days=7 * ((today - due).days // 7))
 
 
-def _spring(session: Session, catalogue: Catalogue, prefs: Preferences, today: date) -> list[Task]:
+def _spring(desk: Desk, house: House) -> list[Task]:
     """What was cleared in the cold is looked at again in spring: the silence may have
     been rest.
     """
+    today = desk.today
     winter, spring = (
-        ((11, 12, 1, 2), (3, 4, 5)) if prefs.hemisphere == "north" else ((5, 6, 7, 8), (9, 10, 11))
+        ((11, 12, 1, 2), (3, 4, 5))
+        if desk.prefs.hemisphere == "north"
+        else ((5, 6, 7, 8), (9, 10, 11))
     )
     if today.month not in spring:
         return []
-    begun, looked = date(today.year, spring[0], 1), beside.last_looks(session)
+    begun = date(today.year, spring[0], 1)
     found = [
         Task(
             f"spring-{c.id}",
             "neighbour",
             p,
             place_of(p),
-            f"Cleared of {catalogue.name(c.pest_id)} in winter: look again now that it is warm",
+            f"Cleared of {desk.catalogue.name(c.pest_id)} in winter: look again now that it is "
+            "warm",
             MINUTES["neighbour"],
             weekly(begun, today),
             f"/plants/{p.id}#check",
         )
-        for p in beside.everyone(session)
+        for p in house.here
         for c in p.cases
         if c.closed_at
         and c.closed_at.month in winter
         and (today - c.closed_at.date()).days < WINTER_DAYS
-        and looked.get(p.id, date.min) < begun
+        and house.looked.get(p.id, date.min) < begun
     ]
     return list({(t.plant.id, t.text): t for t in found}.values())
 
@@ -284,7 +282,7 @@ def _last_count(card: Card) -> date:
 def _looks(
     catalogue: Catalogue, row: PestCase, today: date, others: list[str], speech: Speech
 ) -> list[Task]:
-    if row.plan_key.startswith(assemble.LEFT_ALONE):
+    if history.is_left_alone(row):
         return [_recount(catalogue, row, today, speech)]
     due = weekly(follow_page.due_for_look(row, today), today)
     slot = next_evening(row)

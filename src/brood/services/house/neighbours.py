@@ -14,7 +14,8 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors
-from brood.services.cases.beside import WAYS, Near, beside, everyone, last_looks, stay_of
+from brood.services.cases.beside import WAYS, House, Near, beside_in, stay_of
+from brood.services.desk import Desk
 from brood.services.voice.speech import days, listed
 from brood.store.place_tables import Place
 from brood.store.queries import cases
@@ -70,16 +71,14 @@ def chance_over(catalogue: Catalogue, pest_id: str, near: Near, since: date, tod
     return float(1 - kept ** min(2.0, math.sqrt(liking)))
 
 
-def risks(session: Session, catalogue: Catalogue, today: date) -> list[Risk]:
+def risks(house: House, catalogue: Catalogue, today: date) -> list[Risk]:
     """What open cases may have passed on to their neighbours, the likeliest first; one
     line for each neighbour and pest. Cases of plants that left with them count too.
     """
-    every, looked = cases.plants(session), last_looks(session)
-    plants = [p for p in every if p.gone_on is None]
     best: dict[tuple[int, str], Risk] = {}
-    for plant in every:
+    for plant in house.every:
         ill = sources(plant, today)
-        for near in beside(session, plant, plants, looked) if ill else ():
+        for near in beside_in(house, plant) if ill else ():
             for row in ill:
                 found = _risk(catalogue, row, near, today)
                 key = (near.plant.id, row.pest_id)
@@ -127,15 +126,13 @@ class Standing:
     why: str
 
 
-def house(
-    session: Session, catalogue: Catalogue, today: date
-) -> list[tuple[Place, list[Standing]]]:
+def standings(desk: Desk, house: House) -> list[tuple[Place, list[Standing]]]:
     """Every place with its plants in the order of their shelves, and how each stands
     (see STATES).
     """
-    looked = last_looks(session)
+    session, catalogue, today = desk.session, desk.catalogue, desk.today
     by_plant: dict[int, Risk] = {}
-    for risk in reversed(risks(session, catalogue, today)):
+    for risk in reversed(risks(house, catalogue, today)):
         by_plant[risk.near.plant.id] = risk
     apart = {
         q.plant_id: q
@@ -146,7 +143,7 @@ def house(
     }
     places: dict[int, tuple[Place, list[Standing]]] = {p.id: (p, []) for p in cases.places(session)}
     for plant in sorted(
-        everyone(session), key=lambda p: (s.shelf, s.position) if (s := stay_of(p)) else (0, 0)
+        house.here, key=lambda p: (s.shelf, s.position) if (s := stay_of(p)) else (0, 0)
     ):
         stay = stay_of(plant)
         if stay is not None:
@@ -157,7 +154,7 @@ def house(
                     by_plant.get(plant.id),
                     apart,
                     joined,
-                    looked.get(plant.id),
+                    house.looked.get(plant.id),
                     today,
                 )
             )
@@ -219,11 +216,7 @@ def arrange(session: Session, place_id: int, draught: str, spots: Sequence[SpotC
         raise FieldErrors({"draught": "Choose where the air moves from the list."})
     place = cases.place(session, place_id)
     place.draught = draught
-    stays = {
-        p.id: s
-        for p in everyone(session)
-        if (s := stay_of(p)) is not None and s.place_id == place_id
-    }
+    stays = {p.id: p.stays[-1] for p in cases.standing_at(session, place_id)}
     along: dict[int, int] = {}
     for spot in sorted(
         (s for s in spots if s.plant_id in stays), key=lambda s: (s.shelf, s.position)

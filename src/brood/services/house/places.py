@@ -133,9 +133,7 @@ def build(session: Session, place_id: int, *, now: datetime) -> PlaceResult:
         series=series,
         days=tuple(_days(series, pairs, today)) if series and since < today else (),
         filled_share=float((past == FILLED).mean()),
-        plants=tuple(
-            p for p in cases.plants(session) if p.stays and p.stays[-1].place_id == place_id
-        ),
+        plants=tuple(cases.standing_at(session, place_id)),
         refused_at=tuple(_refused_moments(files)),
         diary=_diary(session, place_id, today),
         polls=readings.polls(session, place_id),
@@ -327,7 +325,7 @@ def listing(session: Session, *, today: date) -> list[tuple[Place, HourlySeries 
     """Every place with its temperatures of today and tomorrow, and how many plants
     stand there.
     """
-    standing = Counter(p.stays[-1].place_id for p in cases.plants(session) if p.stays)
+    standing = cases.crowd(session)
     return [
         (place, known_series(session, place, today, today + timedelta(days=1)), standing[place.id])
         for place in cases.places(session)

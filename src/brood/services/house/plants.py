@@ -8,7 +8,7 @@ from datetime import date, datetime, time
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.services.cases import assemble, history
+from brood.services.cases import history
 from brood.services.cases.aftercare import open_tasks
 from brood.services.house.places import stay_since
 from brood.services.voice import words
@@ -181,7 +181,7 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
         "",
     )
     pest = catalogue.pest(row.pest_id).name
-    if row.plan_key.startswith(assemble.LEFT_ALONE):
+    if history.is_left_alone(row):
         return CaseLine(row.id, pest, "Count again first", today, False, care)
     if not planned:
         return CaseLine(
@@ -216,17 +216,6 @@ def last_treated(plant: Plant) -> tuple[date, tuple[str, ...]] | None:
         if r.done_on
     ]
     return max(evenings, default=None)
-
-
-def open_ids(session: Session) -> list[int]:
-    """Ids of all open cases."""
-    return [
-        row.id
-        for plant in cases.plants(session)
-        if plant.gone_on is None
-        for row in plant.cases
-        if row.closed_at is None
-    ]
 
 
 def add(session: Session, command: PlantCommand, *, now: datetime) -> int:

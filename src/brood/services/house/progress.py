@@ -9,7 +9,8 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases import beside, history, test_leaves
-from brood.services.house.quarantine import open_quarantines
+from brood.services.desk import Desk
+from brood.services.house.quarantine import apart_of
 from brood.services.voice.speech import days
 from brood.store.tables import PestCase
 
@@ -28,10 +29,11 @@ class Step:
     url: str
 
 
-def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> list[Step]:
+def of_case(desk: Desk, row: PestCase) -> list[Step]:
     """The steps of a case: keep it apart, neighbours, is it worth it, means, test
     leaves, evenings, after-care, looks, clear.
     """
+    session, catalogue, today = desk.session, desk.catalogue, desk.today
     done = [r.done_on for r in history.evenings_done(row) if r.done_on]
     planned = history.planned(row)
     looks = history.looks(row)
@@ -67,7 +69,7 @@ def of_case(session: Session, catalogue: Catalogue, row: PestCase, today: date) 
 
 
 def _apart(session: Session, row: PestCase) -> Step:
-    kept = next((q for q in open_quarantines(session) if q.plant_id == row.plant_id), None)
+    kept = apart_of(session, row.plant_id)
     return Step(
         "Keep it apart",
         "since it was moved" if kept else "still among the others",

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, joinedload
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Case
 from brood.core.followup.all_clear import LOOK_GAP_DAYS, LOOKS_NEEDED, Clearing, suspected
 from brood.errors import FieldErrors, NotFound
-from brood.services.cases import counts
-from brood.services.cases.beside import everyone, stay_of
+from brood.services.cases.assemble import as_look
+from brood.services.cases.beside import stay_of
 from brood.services.followup.ending import OverResult, cleared, said
 from brood.services.followup.inspections import InspectCommand, written
 from brood.services.house.places import stay_since
@@ -23,7 +24,7 @@ from brood.services.warmth.hourly import plant_series
 from brood.store.place_tables import Place
 from brood.store.queries import cases
 from brood.store.records import Quarantine
-from brood.store.tables import InspectionRecord, Plant
+from brood.store.tables import InspectionRecord, Plant, Stay
 
 AHEAD_DAYS = 300
 REASONS = {
@@ -57,9 +58,17 @@ def open_quarantines(session: Session) -> list[Quarantine]:
         session.scalars(
             select(Quarantine)
             .where(Quarantine.released_on.is_(None))
+            .options(joinedload(Quarantine.plant).selectinload(Plant.stays).joinedload(Stay.place))
             .order_by(Quarantine.since_on, Quarantine.id)
         )
     )
+
+
+def apart_of(session: Session, plant_id: int) -> Quarantine | None:
+    """Since when a plant is kept apart. None where it is not."""
+    return session.scalars(
+        select(Quarantine).where(Quarantine.plant_id == plant_id, Quarantine.released_on.is_(None))
+    ).first()
 
 
 def quarantine(session: Session, quarantine_id: int) -> Quarantine:
@@ -85,9 +94,8 @@ class Room:
 
 def rooms(session: Session) -> list[Room]:
     """The places in which plants can be kept apart, those with most room first."""
-    standing = [(p, stay.place_id) for p in everyone(session) if (stay := stay_of(p)) is not None]
     found = [
-        Room(place, tuple(p for p, at in standing if at == place.id))
+        Room(place, tuple(cases.standing_at(session, place.id)))
         for place in cases.places(session)
         if place.apart_room
     ]
@@ -206,6 +214,23 @@ def looks_apart(session: Session, row: Quarantine) -> list[InspectionRecord]:
     return list(session.scalars(query.order_by(InspectionRecord.looked_on, InspectionRecord.id)))
 
 
+def last_looks_apart(session: Session, rows: Sequence[Quarantine]) -> dict[int, date]:
+    """The last day on which each plant was looked over since it has been kept apart, by
+    the id of its quarantine.
+    """
+    found = session.execute(
+        select(Quarantine.id, func.max(InspectionRecord.looked_on))
+        .join(InspectionRecord, InspectionRecord.plant_id == Quarantine.plant_id)
+        .where(
+            Quarantine.id.in_([row.id for row in rows]),
+            InspectionRecord.withdrawn_at.is_(None),
+            InspectionRecord.looked_on >= Quarantine.since_on,
+        )
+        .group_by(Quarantine.id)
+    )
+    return dict(found.all())
+
+
 def look_apart(
     session: Session, quarantine_id: int, seen: InspectCommand, *, now: datetime
 ) -> None:
@@ -309,7 +334,7 @@ def of_quarantine(
     """When a plant that shows nothing may go back: after the slowest pest of its kind,
     at the warmth of its place.
     """
-    looks = tuple(counts.as_look(i) for i in looks_apart(session, row))
+    looks = tuple(as_look(i) for i in looks_apart(session, row))
     if any(x.live for x in looks):
         why = "Open a case for it: its dates take over from here."
         return OverResult(None, "Something living was found.", why, (), None, "found")
@@ -320,7 +345,7 @@ def of_quarantine(
     for pest_id in ids:
         chance = MOTHERS_CHANCE if pest_id in inherited else CHANCES[row.reason]
         case = _thought_of(session, catalogue, row, pest_id, today, chance)
-        ends[pest_id] = cleared(case, [], f"q{row.id}", looks, (), today, weigh=False)
+        ends[pest_id] = cleared(case, looks, today)
     if not ends:
         why = "No pest is known that this plant is prone to."
         return OverResult(None, "No day can be told.", why, (), None, "none")

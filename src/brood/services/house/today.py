@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 
 from sqlalchemy.orm import Session
 
-from brood.catalogue.holdings import Catalogue
-from brood.services.cases import beside, history, plans, trial
+from brood.services.cases import beside, history, trial
+from brood.services.desk import Desk
 from brood.services.house.day_tasks import Task, tasks_of
 from brood.services.house.evenings_together import (
     COMING_DAYS,
@@ -19,10 +19,8 @@ from brood.services.house.evenings_together import (
     gathered,
     windows_row,
 )
-from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, hours
 from brood.store.place_tables import Place
-from brood.store.queries import cases
 from brood.store.tables import PestCase
 
 ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
@@ -62,28 +60,22 @@ class TodayResult:
         )
 
 
-def build(
-    session: Session,
-    catalogue: Catalogue,
-    prefs: Preferences,
-    *,
-    now: datetime,
-    tried: date | None = None,
-) -> TodayResult:
+def build(desk: Desk, tried: date | None = None) -> TodayResult:
     """The day as it stands. `tried` moves the next evening across plants, to see what
     that would serve.
     """
-    today, speech = now.date(), prefs.speech
-    rows = open_cases(session)
+    today, speech, prefs = desk.today, desk.speech, desk.prefs
+    house = beside.house_of(desk.session)
+    rows = house.open_cases
     chart = tuple(
         sorted(
-            (windows_row(catalogue, row, today) for row in rows),
+            (windows_row(desk.catalogue, row, today) for row in rows),
             key=lambda r: r.windows[0][2] if r.windows else date.max,
         )
     )
     chart, sessions, unserved = gathered(chart, prefs, today, tried)
     tasks = sorted(
-        tasks_of(session, catalogue, prefs, rows, now),
+        tasks_of(desk, house),
         key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name),
     )
     kept, wait = _fit(tasks, _tonight(tasks, rows, sessions, today), today, int(prefs.minutes))
@@ -116,8 +108,7 @@ def build(
 
 def open_cases(session: Session) -> list[PestCase]:
     """The open cases of plants that are here, with everything that belongs to them."""
-    ids = [c.id for p in beside.everyone(session) for c in p.cases if c.closed_at is None]
-    return list(cases.every(session, ids))
+    return beside.house_of(session).open_cases
 
 
 def _tonight(
@@ -195,41 +186,19 @@ def _headline(
     return f"{first}. {middle[:1].upper()}{middle[1:]}.{left}"
 
 
-# -- tasks --
-
-
-# -- evenings --
-
-
-def keep(
-    session: Session,
-    catalogue: Catalogue,
-    prefs: Preferences,
-    day: date,
-    *,
-    now: datetime,
-    tried: bool = False,
-) -> int:
-    """Set every case that an evening serves (as the page shows it, `tried` for that
-    evening) to that evening. Its later evenings move along. Returns how many were
-    moved.
+def moves(desk: Desk, day: date, *, tried: bool = False) -> dict[int, list[date]]:
+    """The dates of every case that an evening serves (as the page shows it, `tried` for
+    that evening) when it is set to that evening: later ones move along.
     """
-    result = build(session, catalogue, prefs, now=now, tried=day if tried else None)
+    result = build(desk, day if tried else None)
     chosen = next((s for s in result.sessions if s.on == day), None)
-    moved = 0
+    out = {}
     for row in chosen.moved if chosen else ():
-        plan = plans.standing_plan(session, catalogue, row.row, now.date()).plan
-        first, *rest = [a.target for a in plan.applications] or [day]
+        planned = [a.target_on for a in history.planned(row.row)]
+        first, *rest = planned or [day]
         later = max(day - first, timedelta(0))
         dates = sorted({day, *(d + later for d in rest if d + later > day)})
-        if len(dates) == len(plan.applications):
-            trial.keep(
-                session,
-                catalogue,
-                row.row.id,
-                ",".join(d.isoformat() for d in dates),
-                now=now,
-                speech=prefs.speech,
-            )
-            moved += 1
-    return moved
+        if len(dates) == len(planned):
+            text = ",".join(d.isoformat() for d in dates)
+            out[row.row.id] = [m.tried for m in trial.tried(desk, row.row, text).moved]
+    return out

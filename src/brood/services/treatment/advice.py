@@ -5,7 +5,6 @@ to do with the soil, is the plant worth it?
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
 
 from sqlalchemy.orm import Session
 
@@ -14,6 +13,7 @@ from brood.core.biology.case import Act
 from brood.core.biology.pest import ADULT
 from brood.errors import InputError
 from brood.services.cases import plans
+from brood.services.desk import Desk
 from brood.services.treatment import choose
 from brood.services.treatment.choose import Toggle, Weighed
 from brood.services.voice.speech import number
@@ -50,9 +50,7 @@ def share_on_worst(worst: int, leaves: int) -> float:
     return float(1 - (1 - worst / leaves) ** CROWDING)
 
 
-def cut(
-    session: Session, catalogue: Catalogue, case_id: int, worst: int, leaves: int, *, today: date
-) -> CutAdvice:
+def cut(desk: Desk, case_id: int, worst: int, leaves: int) -> CutAdvice:
     """What cutting the worst leaves on the first evening would save. Raises InputError
     for impossible numbers, or without a plan.
     """
@@ -63,8 +61,8 @@ def cut(
             value=worst,
             allowed=f"1 to {leaves}",
         )
-    row = cases.case(session, case_id)
-    problem = plans.standing_plan(session, catalogue, row, today).problem
+    row, catalogue = cases.case(desk.session, case_id), desk.catalogue
+    problem = plans.standing_plan(desk, row).problem
     case, share = problem.case, share_on_worst(worst, leaves)
     on_leaves = {s.id: share for s in case.pest.stages if s.habitat != "in-soil"} | {
         ADULT: share * 0.5
@@ -205,18 +203,14 @@ def _verdict(now: Weighed, worth: str, neighbours: int, affected: float | None) 
 
 def neighbours_of(session: Session, row: PestCase) -> int:
     """How many other plants stand at the same place now."""
-    place = row.plant.stays[-1].place_id if row.plant.stays else None
-    return sum(
-        1
-        for p in cases.plants(session)
-        if p.id != row.plant_id and p.stays and p.stays[-1].place_id == place
-    )
+    if not row.plant.stays:
+        return 0
+    there = cases.standing_at(session, row.plant.stays[-1].place_id)
+    return sum(p.id != row.plant_id for p in there)
 
 
-def whole(
-    session: Session, catalogue: Catalogue, case_id: int, *, today: date
-) -> tuple[Weighed, list[Toggle], SoilAdvice, Triage]:
+def whole(desk: Desk, case_id: int) -> tuple[Weighed, list[Toggle], SoilAdvice, Triage]:
     """The figures of the means, with the advice on soil and plant."""
-    means, now, toggles = choose.figures(session, catalogue, case_id, today=today)
-    verdict = triage(means.row, now, neighbours_of(session, means.row), None)
-    return now, toggles, soil(catalogue, means.row, now, toggles), verdict
+    means, now, toggles = choose.figures(desk, case_id)
+    verdict = triage(means.row, now, neighbours_of(desk.session, means.row), None)
+    return now, toggles, soil(desk.catalogue, means.row, now, toggles), verdict

@@ -5,19 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from sqlalchemy.orm import Session
-
-from brood.catalogue.holdings import Catalogue
 from brood.core.course.outcome import Outcome
 from brood.core.course.planner import rule_uses, uses_of
 from brood.core.population.half_days import totals
 from brood.errors import InputError
-from brood.services.cases import assemble, plans
+from brood.services.cases import plans
+from brood.services.desk import Desk
 from brood.services.documents.assess import RuleOutcome, considered, too_soon
 from brood.services.documents.improvements import Change, changes
 from brood.services.treatment.choose import setting_of
 from brood.services.treatment.permitted import offers
-from brood.services.voice.speech import Speech
 from brood.store.tables import PestCase
 
 LONGEST_COURSE = 70
@@ -63,35 +60,21 @@ class ChanceResult:
         return tuple(tuple(by[n : n + 3]) for n in range(0, len(by), 3))
 
 
-def of_case(
-    session: Session,
-    catalogue: Catalogue,
-    row: PestCase,
-    today: date,
-    speech: Speech,
-    *,
-    rules: bool = False,
-) -> ChanceResult:
-    """What a case's dates would do, seen from today. With `rules` also the rules of
-    thumb and what would help.
-    """
+def of_case(desk: Desk, row: PestCase) -> ChanceResult:
+    """What a case's dates would do, what common rules would do, and what would help."""
     try:
-        held = plans.planned(assemble.model(session, catalogue, row, today))
+        held = plans.standing_plan(desk, row)
     except InputError as error:
         return ChanceResult(None, 0, error.message)
     evenings = len(held.plan.applications) + len(held.problem.done)
     if not evenings:
         return ChanceResult(None, 0, "There are no dates to judge.")
-    outcome, others = considered(held.problem, held.plan, rules=rules)
-    if not rules:
-        return ChanceResult(outcome, evenings, "", reaches=held.plan.reaches)
+    outcome, others = considered(held.problem, held.plan)
     helps = (
         ()
         if held.plan.reaches
         else tuple(
-            changes(
-                held.problem, held.plan, catalogue, speech, _offered(session, catalogue, row, today)
-            )
+            changes(held.problem, held.plan, desk.catalogue, desk.speech, _offered(desk, row))
         )
     )
     return ChanceResult(
@@ -99,14 +82,13 @@ def of_case(
     )
 
 
-def _offered(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> set[str]:
+def _offered(desk: Desk, row: PestCase) -> set[str]:
     """The treatments that may be proposed for this plant in this place, with no warning
     against them.
     """
-    here = setting_of(session, row.plant, today=today, row=row)
-    return {
-        o.record.id for o in offers(catalogue, row.pest_id, here) if o.allowed and not o.warnings
-    }
+    here = setting_of(desk.session, row.plant, today=desk.today, row=row)
+    every = offers(desk.catalogue, row.pest_id, here)
+    return {o.record.id for o in every if o.allowed and not o.warnings}
 
 
 def _courses(held: plans.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Course, ...]:

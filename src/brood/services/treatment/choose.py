@@ -5,7 +5,7 @@ the number of evenings and the chance of clearing.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date
 from threading import Lock
 
 from cachetools import LRUCache
@@ -15,14 +15,14 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case
 from brood.core.course.improvements import beside, weigh
 from brood.core.course.problem import Problem
-from brood.errors import FieldErrors, InputError
+from brood.errors import FieldErrors
 from brood.services.cases import assemble, effort, history, plans
 from brood.services.cases.commands import ActCommand
+from brood.services.desk import Desk
 from brood.services.house import who_lives_here
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import permitted, shelf
 from brood.services.treatment.permitted import Offer, UseSetting, offers
-from brood.services.voice.speech import Speech
 from brood.store.place_tables import Place
 from brood.store.queries import cases
 from brood.store.tables import CaseAct, PestCase, Plant
@@ -102,30 +102,24 @@ def setting_of(
     )
 
 
-def build(session: Session, catalogue: Catalogue, case_id: int, *, today: date) -> MeansResult:
+def build(desk: Desk, case_id: int) -> MeansResult:
     """The treatments of a case as they stand."""
-    row = cases.case(session, case_id)
+    row = cases.case(desk.session, case_id)
+    held = plans.outlook_of(desk, row)
     here = setting_of(
-        session,
+        desk.session,
         row.plant,
-        today=today,
+        today=desk.today,
         row=row,
-        generation_days=_generation(session, catalogue, row, today),
+        generation_days=held.plan.generation.typical if held and held.plan else None,
     )
     return MeansResult(
         row,
-        tuple(offers(catalogue, row.pest_id, here)),
+        tuple(offers(desk.catalogue, row.pest_id, here)),
         here.chosen,
         is_eaten(row.plant),
         here.household,
     )
-
-
-def _generation(session: Session, catalogue: Catalogue, row: PestCase, today: date) -> float | None:
-    try:
-        return plans.standing_plan(session, catalogue, row, today).plan.generation.typical
-    except InputError:
-        return None
 
 
 def check(
@@ -153,22 +147,13 @@ def check(
     return tuple(out)
 
 
-def put(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    acts: tuple[ActCommand, ...],
-    *,
-    test_patch: bool,
-    now: datetime,
-    speech: Speech,
-) -> None:
-    """Set a case's treatments and plan it again. What is left out stays in the record.
+def put(desk: Desk, case_id: int, acts: tuple[ActCommand, ...], *, test_patch: bool) -> None:
+    """Set a case's treatments; it is planned anew. What is left out stays in the record.
     Raises FieldErrors for what is not offered here.
     """
-    row = cases.case(session, case_id)
-    here = setting_of(session, row.plant, today=now.date(), row=row)
-    wanted = {a.treatment_id: a for a in check(catalogue, here, acts)}
+    row, now = cases.case(desk.session, case_id), desk.moment
+    here = setting_of(desk.session, row.plant, today=desk.today, row=row)
+    wanted = {a.treatment_id: a for a in check(desk.catalogue, here, acts)}
     if not wanted:
         raise FieldErrors({"acts": "Choose at least one treatment."})
     held = {a.treatment_id: a for a in row.every_act}
@@ -180,25 +165,21 @@ def put(
         one.harvest_days, one.stock_id = said.harvest_days, said.stock_id
         if key not in held:
             row.every_act.append(one)
-    row.test_patch, row.own_dates = test_patch, []
-    session.flush()
-    plans.replan(session, catalogue, row, now.date(), now, speech, anew=True)
+    row.test_patch, row.own_dates, row.anew = test_patch, [], True
 
 
 _kept: LRUCache[str, tuple[Weighed, dict[str, Weighed]]] = LRUCache(KEEP)
 _lock = Lock()
 
 
-def figures(
-    session: Session, catalogue: Catalogue, case_id: int, *, today: date
-) -> tuple[MeansResult, Weighed, list[Toggle]]:
+def figures(desk: Desk, case_id: int) -> tuple[MeansResult, Weighed, list[Toggle]]:
     """What the chosen treatments lead to, and what every offer would change, best
     first. Raises InputError where there is no plan.
     """
-    means = build(session, catalogue, case_id, today=today)
-    problem = plans.standing_plan(session, catalogue, means.row, today).problem
+    means, catalogue = build(desk, case_id), desk.catalogue
+    problem = plans.standing_plan(desk, means.row).problem
     allowed = [o for o in means.offers if o.allowed]
-    key = assemble.fingerprint(problem.case) + ",".join(o.record.id for o in allowed)
+    key = problem.case.digest() + ",".join(o.record.id for o in allowed)
     with _lock:
         held = _kept.get(key)
     if held is None:

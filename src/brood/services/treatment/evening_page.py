@@ -21,6 +21,7 @@ from brood.services.cases.commands import MarkCommand
 from brood.services.cases.effort import spray_ml
 from brood.services.cases.history import ROOTING_DAYS, repotted_on
 from brood.services.cases.test_leaves import Patch
+from brood.services.desk import Desk
 from brood.services.treatment import permitted
 from brood.services.treatment.choose import setting_of
 from brood.services.voice.speech import Speech
@@ -140,10 +141,9 @@ def reach_of(parts: tuple[PartRow, ...], done: tuple[str, ...], usual: float) ->
     return None if covered > 0.999 else max(LEAST_REACH, usual * covered)
 
 
-def build(
-    session: Session, catalogue: Catalogue, case_id: int, *, now: datetime, speech: Speech
-) -> EveningResult:
+def build(desk: Desk, case_id: int) -> EveningResult:
     """The page of a case's next evening. Raises NotFound when none is planned."""
+    session, catalogue, now, speech = desk.session, desk.catalogue, desk.moment, desk.speech
     row = cases.case(session, case_id)
     slot = _next(row)
     record, book = catalogue.records[row.pest_id], catalogue.evenings
@@ -242,19 +242,11 @@ def _gates(
     return tuple(dict.fromkeys(out))
 
 
-def finish(
-    session: Session,
-    catalogue: Catalogue,
-    case_id: int,
-    said: FinishCommand,
-    *,
-    now: datetime,
-    speech: Speech,
-) -> int:
-    """Record the next evening as done, write its after-care and plan again; the id of
-    the record. The same `sent_key` is taken once.
+def finish(desk: Desk, case_id: int, said: FinishCommand) -> int:
+    """Record the next evening as done and write its after-care; the id of the record.
+    The same `sent_key` is taken once.
     """
-    row = cases.case(session, case_id)
+    row, catalogue = cases.case(desk.session, case_id), desk.catalogue
     sent = next(
         (
             r
@@ -290,11 +282,11 @@ def finish(
         said.sent_key,
         said.minutes,
     )
-    commands.mark(session, catalogue, slot.id, command, now=now, speech=speech)
+    commands.mark(desk, slot.id, command)
     if said.mix_ml:
         row.plant.mix_ml = said.mix_ml
     written = history.last_word(slot)
     assert written is not None
     aftercare.write(catalogue, row, written)
-    session.flush()
+    desk.session.flush()
     return written.id

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from datetime import date
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date, datetime
+from typing import Any, Protocol
 
 from brood.catalogue.schema import TreatmentRecord
 from brood.core.biology.pest import Pest, Stage
-from brood.core.course.plan import PlannedEvening, Reason, Slip
+from brood.core.course.plan import Reason, Slip
 from brood.services.voice import odds
 from brood.services.voice.speech import Speech, days, listed
 
@@ -140,47 +141,169 @@ def act_names(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) ->
     return " + ".join(t.name for t in records)
 
 
+class Dated(Protocol):
+    """An evening with its window and its acts: as planned, or as it stands in the record."""
+
+    @property
+    def earliest_on(self) -> date: ...
+    @property
+    def target_on(self) -> date: ...
+    @property
+    def latest_on(self) -> date: ...
+    @property
+    def short_by_days(self) -> int: ...
+    @property
+    def treatments(self) -> Sequence[str]: ...
+
+
 def next_step(
-    application: PlannedEvening,
+    slot: Dated,
     today: date,
     again: bool,
     speech: Speech,
     treatments: Mapping[str, TreatmentRecord],
 ) -> str:
     """The next action in one sentence."""
-    verb = evening_verb(application.acts, treatments) + (" again" if again else "")
-    first = max(application.target, today)
-    spare = (application.latest - first).days
+    verb = evening_verb(slot.treatments, treatments) + (" again" if again else "")
+    first = max(slot.target_on, today)
+    spare = (slot.latest_on - first).days
     if first == today:
         return f"{verb} tonight." if spare <= 0 else f"{verb} tonight or tomorrow evening."
-    return f"{verb} {speech.span(first, application.latest if spare <= 2 else first)}, evening."
+    return f"{verb} {speech.span(first, slot.latest_on if spare <= 2 else first)}, evening."
 
 
-def window(application: PlannedEvening, today: date, speech: Speech) -> str:
+def window(slot: Dated, today: date, speech: Speech) -> str:
     """How early and how late the next evening may be, in words."""
-    if application.short_by_days or application.latest <= max(application.target, today):
+    if slot.short_by_days or slot.latest_on <= max(slot.target_on, today):
         return ""
     early = (
         ""
-        if application.earliest >= application.target
-        else f"Possible from {speech.day(max(application.earliest, today))}. "
+        if slot.earliest_on >= slot.target_on
+        else f"Possible from {speech.day(max(slot.earliest_on, today))}. "
     )
     return (
-        f"{early}Up to {speech.day(application.latest)} it costs next to nothing; after that "
+        f"{early}Up to {speech.day(slot.latest_on)} it costs next to nothing; after that "
         "the chance falls."
     )
 
 
+def late(pest: Pest, told: Mapping[str, Any], done_on: date | None, speech: Speech) -> str:
+    """What it has changed that an evening was late, early or skipped, from the facts in
+    its record. Empty for an evening done on its day.
+    """
+    promised, latest = (date.fromisoformat(told[name]) for name in ("promised", "latest"))
+    change = _change(told, speech)
+    if done_on is None:
+        return (
+            f"Skipped. The next date is worked out from the last treatment that was done. {change}"
+        )
+    if done_on == promised:
+        return ""
+    if done_on < promised:
+        return f"Done sooner than planned. {change}"
+    if done_on <= latest:
+        return (
+            f"{speech.day(done_on)} was {days((done_on - promised).days)} later than planned, "
+            f"still inside the window: it costs next to nothing. {change}"
+        )
+    over = days((done_on - latest).days)
+    slip = told.get("slip")
+    if not slip:
+        return (
+            f"{speech.day(done_on)} was {over} after the end of its window. What was laid "
+            f"meanwhile is in the plan. {change}"
+        )
+    breeds = datetime.fromisoformat(slip["breeds"])
+    return f"{_slipped(pest, slip['stage'], (latest, done_on), breeds, speech)} {change}"
+
+
 def slip_cost(pest: Pest, slip: Slip, speech: Speech) -> str:
     """What got through because an evening was late, in words."""
-    stage = _stage(pest, slip.stage)
-    quick = _newcomer(pest, stage)
+    return _slipped(pest, slip.stage, (slip.latest, slip.done), slip.breeds, speech)
+
+
+def _slipped(
+    pest: Pest, stage: str, days_of: tuple[date, date], breeds: datetime, speech: Speech
+) -> str:
+    """What bred between the end of a window and the evening that came after it."""
+    latest, done = days_of
+    quick = _newcomer(pest, _stage(pest, stage))
     return (
-        f"The evening of {speech.day(slip.done)} came "
-        f"{days((slip.done - slip.latest).days)} after the end of its window. "
-        f"The quickest {quick} could {_breed(pest)} from {speech.day(slip.breeds)}, so "
+        f"The evening of {speech.day(done)} came {days((done - latest).days)} after the end of "
+        f"its window. The quickest {quick} could {_breed(pest)} from {speech.day(breeds)}, so "
         "some have probably "
         f"{'bred: their young' if pest.live_birth else 'laid: those eggs'} are now in the plan."
+    )
+
+
+def _change(told: Mapping[str, Any], speech: Speech) -> str:
+    """How the end of the course has moved since. Empty as long as that is worked out."""
+    if "evenings" not in told:
+        return ""
+    if not told["left"]:
+        return "No evening is left in the plan."
+    was, end = (told[name] and date.fromisoformat(told[name]) for name in ("end_was", "end"))
+    return course_change(was, end, told["evenings_was"], told["evenings"], speech)
+
+
+CHANGED = (
+    ("found", "what was found"),
+    ("looks", "what was counted"),
+    ("cards", "what was caught on the cards"),
+    ("series", "the warmth where it stands"),
+    ("acts", "the means"),
+    ("keep_below", "the aim"),
+    ("reach", "how much an evening reaches"),
+    ("limits", "the days that suit"),
+    ("fixed", "your own dates"),
+    ("done", "an evening"),
+    ("pest", "the figures of the pest"),
+)
+"""What a plan follows from, by the fields of the case, in the order in which it is named."""
+
+
+def moved(
+    parts: Sequence[str], before: Mapping[str, Any], after: Mapping[str, Any], speech: Speech
+) -> str:
+    """Why the dates of a case moved, and how, in two sentences."""
+    causes = [name for key, name in CHANGED if key in parts]
+    # Finds change what must be there unseen, and so does warmth: the first cause is the one.
+    why = f"{_capital(causes[0])} changed" if causes else "An evening went by unmarked"
+    if causes[:1] == ["the warmth where it stands"] and before["celsius"] and after["celsius"]:
+        was, now = speech.warmth(before["celsius"]), speech.warmth(after["celsius"])
+        why += f": about {now} expected, {was} before" if was != now else ""
+    return f"{why}. {_where_to(before, after, speech)}"
+
+
+def _where_to(before: Mapping[str, Any], after: Mapping[str, Any], speech: Speech) -> str:
+    """Where dates moved to."""
+    old, new = ([date.fromisoformat(d) for d in side["dates"]] for side in (before, after))
+    if not new:
+        return "There are no dates any more."
+    if not old:
+        return f"The first date is {speech.day(new[0])}."
+    parts = []
+    if new[0] != old[0]:
+        parts.append(f"the next evening is {speech.day(new[0])}, not {speech.day(old[0])}")
+    if len(new) != len(old):
+        parts.append(f"{len(new)} evenings are left, not {len(old)}")
+    if new[-1] != old[-1]:
+        parts.append(f"the last is {speech.day(new[-1])}, not {speech.day(old[-1])}")
+    return f"{_capital(listed(parts))}." if parts else "Evenings between moved a little."
+
+
+def trouble(message: str, limit_c: float | None, *, too_hot: bool, speech: Speech) -> str:
+    """Why there are no dates, in the reader's degrees."""
+    if limit_c is None:
+        return message
+    if too_hot:
+        return (
+            f"Nothing develops at {speech.warmth(limit_c)} and above: such heat stops this pest, "
+            "and much of it dies. Look again when it is cooler; what lives then goes on."
+        )
+    return (
+        f"Nothing develops below {speech.warmth(limit_c)}: eggs wait and nothing hatches. "
+        "Look again when it is warmer, or move the plant somewhere warmer for the course."
     )
 
 

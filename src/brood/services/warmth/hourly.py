@@ -36,9 +36,11 @@ def _clock(day: date) -> datetime:
     return datetime.combine(day, time())
 
 
-def place_series(session: Session, place: Place, first: date, last: date) -> HourlySeries:
+def place_series(
+    session: Session, place: Place, first: date, last: date, known_to: datetime | None = None
+) -> HourlySeries:
     """The hourly temperatures of a place, from the start of one day to the end of
-    another.
+    another, by what was read before a moment (or by all that is known).
 
     They are what its source has measured, continued by a forecast or by its own recent
     pattern. Where nothing has been measured yet they are its set points. All are
@@ -46,7 +48,7 @@ def place_series(session: Session, place: Place, first: date, last: date) -> Hou
     of the place.
     """
     start, end = _clock(first), _clock(last + timedelta(days=1)) - timedelta(hours=1)
-    series = _of_source(session, place, start, end)
+    series = _of_source(session, place, start, end, known_to)
     if series is None:
         series = _set_points(session, place, start, end)
     return placed(series, place.offset_c, place.warm_spot_c, place.cool_spot_c)
@@ -61,12 +63,14 @@ def known_series(session: Session, place: Place, first: date, last: date) -> Hou
 
 
 def _of_source(
-    session: Session, place: Place, start: datetime, end: datetime
+    session: Session, place: Place, start: datetime, end: datetime, known_to: datetime | None
 ) -> HourlySeries | None:
     if place.source in ("logger", "sensor"):
         pairs = trusted(session, place, start - timedelta(days=LEAD_DAYS)) or trusted(
             session, place
         )
+        # A day counts once it is over; on the very first one what there is has to do.
+        pairs = [pair for pair in pairs if known_to is None or pair[0] < known_to] or pairs
         return window(from_readings(pairs), start, end) if pairs else None
     if place.source == "diary":
         rows = readings.diary(
@@ -170,9 +174,12 @@ def _drawn(point: SetPoint, start: datetime, hours: int) -> HourlySeries:
     )
 
 
-def plant_series(session: Session, plant: Plant, first: date, last: date) -> HourlySeries:
-    """Hourly temperatures where a plant stood, stands and is expected to stand. Raises
-    InputError when it has no place.
+def plant_series(
+    session: Session, plant: Plant, first: date, last: date, known_to: datetime | None = None
+) -> HourlySeries:
+    """Hourly temperatures where a plant stood, stands and is expected to stand, by what
+    was read before a moment (or by all that is known). Raises InputError when it has no
+    place.
     """
     stays = [s for s in plant.stays if s.since_on <= last]
     if not stays:
@@ -180,8 +187,9 @@ def plant_series(session: Session, plant: Plant, first: date, last: date) -> Hou
             f"Say where {plant.name} stands first.", field="place", allowed="one of the places"
         )
     current = [s for s in stays if s.since_on <= first][-1:] or stays[:1]
-    series = place_series(session, current[0].place, first, last)
+    series = place_series(session, current[0].place, first, last, known_to)
     for stay in stays:
         if stay.since_on > first:
-            series = joined(series, place_series(session, stay.place, stay.since_on, last))
+            then = place_series(session, stay.place, stay.since_on, last, known_to)
+            series = joined(series, then)
     return series

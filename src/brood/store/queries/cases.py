@@ -2,30 +2,47 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Sequence
 
-from sqlalchemy import Select, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy import Select, func, select
+from sqlalchemy.orm import Session, aliased, joinedload, selectinload
 
 from brood.errors import NotFound
 from brood.store.place_tables import Place
-from brood.store.tables import Application, Card, CasePlant, Finding, PestCase, Plant, Stay
+from brood.store.tables import (
+    Application,
+    Card,
+    CaseAct,
+    CasePlant,
+    Finding,
+    PestCase,
+    Plant,
+    Stay,
+)
+
+Later = aliased(Stay)
 
 
-def _whole() -> Select[PestCase]:
+def _whole(*, plants: bool = True) -> Select[PestCase]:
     """Cases with all that belongs to them, loaded at once in a dozen queries however
-    many they are.
+    many they are: with their plants, where those are not at hand already.
     """
-    return select(PestCase).options(
-        selectinload(PestCase.every_act),
+    query = select(PestCase).options(
+        selectinload(PestCase.every_act).joinedload(CaseAct.stock),
+        selectinload(PestCase.changes),
         selectinload(PestCase.findings),
         selectinload(PestCase.patches),
         selectinload(PestCase.tasks),
         selectinload(PestCase.applications).selectinload(Application.records),
         selectinload(PestCase.inspections),
         selectinload(PestCase.cards).selectinload(Card.counts),
-        selectinload(PestCase.members).selectinload(CasePlant.plant),
-        selectinload(PestCase.plant).selectinload(Plant.stays).selectinload(Stay.place),
+        selectinload(PestCase.members).joinedload(CasePlant.plant),
+    )
+    if not plants:
+        return query
+    return query.options(
+        joinedload(PestCase.plant).selectinload(Plant.stays).joinedload(Stay.place)
     )
 
 
@@ -69,18 +86,70 @@ def case_of_finding(session: Session, finding_id: int) -> tuple[PestCase, Findin
     return case(session, finding.case_id), finding
 
 
-def plants(session: Session) -> Sequence[Plant]:
-    """All plants by name, with where they stand and their cases."""
+def plants(session: Session, place_id: int | None = None) -> Sequence[Plant]:
+    """All plants by name (or those that stood at a place), with where they stand and
+    their cases, the open ones with all that belongs to them.
+    """
     query = (
         select(Plant)
         .order_by(Plant.name, Plant.id)
-        .options(
-            selectinload(Plant.stays).selectinload(Stay.place),
-            selectinload(Plant.cases).selectinload(PestCase.applications),
-            selectinload(Plant.cases).selectinload(PestCase.tasks),
-        )
+        .options(selectinload(Plant.stays).joinedload(Stay.place), selectinload(Plant.cases))
     )
-    return session.scalars(query).all()
+    if place_id is not None:
+        query = query.where(Plant.id.in_(select(Stay.plant_id).where(Stay.place_id == place_id)))
+    found = session.scalars(query).all()
+    open_ids = [c.id for p in found for c in p.cases if c.closed_at is None and not p.gone_on]
+    if open_ids:
+        session.scalars(_whole(plants=False).where(PestCase.id.in_(open_ids))).all()
+    return found
+
+
+def names(session: Session, *, here: bool = False) -> Sequence[tuple[int, str]]:
+    """Ids and names of all plants by name; of those that are `here` alone."""
+    query = select(Plant.id, Plant.name).order_by(Plant.name, Plant.id)
+    if here:
+        query = query.where(Plant.gone_on.is_(None))
+    return [(key, name) for key, name in session.execute(query)]
+
+
+def any_plant(session: Session) -> bool:
+    """Whether there is a plant at all."""
+    return session.scalar(select(Plant.id).limit(1)) is not None
+
+
+def crowd(session: Session) -> Counter[int]:
+    """How many plants stand at each place now, by its id."""
+    newest = (
+        select(Stay.plant_id, func.max(Stay.id).label("id"))
+        .join(Plant, Plant.id == Stay.plant_id)
+        .where(Plant.gone_on.is_(None))
+        .where(
+            Stay.since_on
+            == select(func.max(Later.since_on))
+            .where(Later.plant_id == Stay.plant_id)
+            .scalar_subquery()
+        )
+        .group_by(Stay.plant_id)
+        .subquery()
+    )
+    found = session.execute(
+        select(Stay.place_id, func.count())
+        .join(newest, newest.c.id == Stay.id)
+        .group_by(Stay.place_id)
+    )
+    return Counter(dict(found.all()))
+
+
+def standing_at(session: Session, place_id: int) -> list[Plant]:
+    """The plants that stand at a place now, by name, with their cases."""
+    query = (
+        select(Plant)
+        .where(Plant.id.in_(select(Stay.plant_id).where(Stay.place_id == place_id)))
+        .where(Plant.gone_on.is_(None))
+        .order_by(Plant.name, Plant.id)
+        .options(selectinload(Plant.stays).joinedload(Stay.place), selectinload(Plant.cases))
+    )
+    return [p for p in session.scalars(query) if p.stays[-1].place_id == place_id]
 
 
 def plant(session: Session, plant_id: int) -> Plant:

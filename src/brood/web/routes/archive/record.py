@@ -17,7 +17,7 @@ from brood.services.followup import experience
 from brood.services.house import events, pasting
 from brood.store.queries import cases
 from brood.web import render
-from brood.web.context import catalogue, household, now, speech, today
+from brood.web.context import catalogue, household, now, reading, speech, today
 from brood.web.forms.archive import record as form
 from brood.web.forms.reader import Reader, key_of
 from brood.web.routes.house import plants
@@ -42,7 +42,7 @@ def page() -> Response:
         return render.page(
             "archive/record/page.html",
             r=found,
-            plants=cases.plants(session)[:500],
+            plants=cases.names(session),
             kinds=record.KINDS,
             plant=plant,
             kind=kind,
@@ -53,10 +53,8 @@ def page() -> Response:
 @bp.get("/record/lessons")
 def learnt() -> Response:
     """What own cases teach of each treatment."""
-    with household().store.reading() as session:
-        return render.page(
-            "archive/record/lessons.html", rows=experience.lessons(session, catalogue(), today())
-        )
+    with reading() as desk:
+        return render.page("archive/record/lessons.html", rows=experience.lessons(desk))
 
 
 @bp.get("/record/costs")
@@ -97,10 +95,10 @@ def unspend(expense_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/report")
 def one(case_id: int) -> Response:
     """A case on one page, for asking an expert."""
-    with household().store.reading() as session:
+    with reading() as desk:
         return render.page(
             "archive/record/report.html",
-            r=report.report(session, catalogue(), case_id, today=today(), speech=speech()),
+            r=report.report(desk, case_id),
         )
 
 

@@ -12,9 +12,8 @@ from flask import Blueprint, Response, make_response, render_template, request, 
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import calendar, sharing
 from brood.web import render
-from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.context import catalogue, household, now, prefs, speech, today, writing
 from brood.web.forms.reader import Reader
-from brood.web.routes.house.today import up_to_date
 
 bp = Blueprint("sharing", __name__)
 
@@ -74,7 +73,6 @@ def feed(token: str) -> Response:
     """Every evening as a calendar, for whoever has the address."""
     with household().store.reading() as session:
         sharing.address(session, "feed", token, today())
-    up_to_date()
     with household().store.reading() as session:
         body = calendar.household(session, catalogue(), prefs())
     response = make_response(body)
@@ -87,7 +85,6 @@ def sitter(token: str) -> Response:
     """A sitter's sheet on its days."""
     with household().store.reading() as session:
         row = sharing.address(session, "sitter", token, today())
-    up_to_date()
     with household().store.reading() as session:
         found = sharing.sheet(session, catalogue(), row, today=today(), speech=speech())
         return make_response(render_template("archive/sharing/sitter.html", s=found, token=token))
@@ -96,9 +93,7 @@ def sitter(token: str) -> Response:
 @bp.post("/sitter/<token>")
 def tick(token: str) -> Response:
     """Tick a task of the sheet."""
-    with household().store.writing() as session:
-        row = sharing.address(session, "sitter", token, today())
-        sharing.tick(
-            session, catalogue(), row, request.form.get("task", "")[:80], now=now(), speech=speech()
-        )
+    with writing() as desk:
+        row = sharing.address(desk.session, "sitter", token, today())
+        sharing.tick(desk, row, request.form.get("task", "")[:80])
     return render.go(url_for("sharing.sitter", token=token))

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError
 from brood.services.archive import calendar
-from brood.services.cases import assemble, assumptions, case_page, commands, plans, trial
+from brood.services.cases import assumptions, case_page, commands, history, plans, trial
 from brood.services.cases.chart_data import stage_drawing
 from brood.services.diagnosis import look_log, look_page
 from brood.services.documents import develop
@@ -23,7 +23,16 @@ from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
 from brood.store.tables import Plant
 from brood.web import render, undo
-from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.context import (
+    catalogue,
+    household,
+    now,
+    prefs,
+    reading,
+    speech,
+    today,
+    writing,
+)
 from brood.web.forms.cases import cases as form
 from brood.web.forms.reader import Reader, key_of
 
@@ -43,7 +52,8 @@ def new(plant_id: int) -> Response:
 
 def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> Response:
     held, again = catalogue(), request.method == "POST"
-    with household().store.reading() as session:
+    with reading() as desk:
+        session = desk.session
         plant = queries.plant(session, plant_id)
         place = plant.stays[-1].place if plant.stays else None
         if pest_id not in held.records:
@@ -101,15 +111,15 @@ def open_case(plant_id: int) -> Response:
         command = form.open_case(
             _reader(), plant_id, pest_id, commands.stage_choices(record), held.treatments
         )
-        with household().store.writing() as session:
-            here = choose.setting_of(session, queries.plant(session, plant_id), today=today())
-            command = replace(command, acts=choose.check(held, here, command.acts))
-            case_id = commands.open_case(
-                session, held, command, today=today(), now=now(), speech=speech()
+        with writing() as desk:
+            here = choose.setting_of(
+                desk.session, queries.plant(desk.session, plant_id), today=today()
             )
+            command = replace(command, acts=choose.check(held, here, command.acts))
+            case_id = commands.open_case(desk, command)
             look_id = key_of(request.form.get("look", ""))
             if look_id is not None:
-                look_log.close(session, look_id, now=now(), case_id=case_id)
+                look_log.close(desk.session, look_id, now=now(), case_id=case_id)
     except FieldErrors as error:
         return _new(plant_id, pest_id, request.form, error.by_field)
     except InputError as error:
@@ -120,27 +130,39 @@ def open_case(plant_id: int) -> Response:
 @bp.get("/cases/<int:case_id>")
 def page(case_id: int) -> Response:
     """A case: what to do next, and why."""
-    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return _page(case_id)
 
 
+@bp.get("/cases/<int:case_id>/ready")
+def ready(case_id: int) -> Response:
+    """Whether the plan of a case is worked out: 204 with a nudge once it is."""
+    with reading() as desk:
+        due = history.plan_is_due(queries.bare_case(desk.session, case_id), desk.today)
+    if due:
+        household().planning.want(case_id)
+        return render.page("cases/cases/_due.html", case_id=case_id)
+    return render.go(url_for("cases.page", case_id=case_id))
+
+
 def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) -> Response:
-    held = catalogue()
-    with household().store.reading() as session:
-        result = case_page.build(session, held, case_id, now=now(), speech=speech())
+    with reading() as desk:
+        if history.plan_is_due(queries.bare_case(desk.session, case_id), desk.today):
+            household().planning.want(case_id)
+    with reading() as desk:
+        result = case_page.build(desk, case_id)
         return render.page(
             "cases/cases/page.html",
             status,
             part="cases/cases/_case.html",
             r=result,
-            steps=progress.of_case(session, held, result.row, today()),
+            steps=progress.of_case(desk, result.row),
             wrong=wrong or {},
             values=request.form,
             rough=form.ROUGH,
             stages=commands.stage_choices(result.pest),
             stage_names=_stage_names(case_id, result),
-            sources=develop.sources(held, result.pest),
-            own_figures=own_figures.in_use(session, result.pest.id),
+            sources=develop.sources(desk.catalogue, result.pest),
+            own_figures=own_figures.in_use(desk.session, result.pest.id),
         )
 
 
@@ -164,8 +186,8 @@ def mark(application_id: int) -> Response:
         row, _ = queries.case_of_application(session, application_id)
     try:
         said = form.mark(_reader(), catalogue().treatments)
-        with household().store.writing() as session:
-            commands.mark(session, catalogue(), application_id, said, now=now(), speech=speech())
+        with writing() as desk:
+            commands.mark(desk, application_id, said)
     except FieldErrors as error:
         return _page(
             row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()}
@@ -180,8 +202,8 @@ def mark(application_id: int) -> Response:
 @bp.post("/evenings/<int:application_id>/withdraw")
 def unmark(application_id: int) -> Response:
     """Withdraw what was recorded of an evening."""
-    with household().store.writing() as session:
-        case_id = commands.unmark(session, catalogue(), application_id, now=now(), speech=speech())
+    with writing() as desk:
+        case_id = commands.unmark(desk, application_id)
     return render.back("") if request.form.get("back") else _after(case_id)
 
 
@@ -192,8 +214,8 @@ def add_find(case_id: int) -> Response:
         record = catalogue().records[queries.case(session, case_id).pest_id]
     try:
         command = form.find(_reader(), commands.stage_choices(record))
-        with household().store.writing() as session:
-            commands.add_find(session, catalogue(), case_id, command, now=now(), speech=speech())
+        with writing() as desk:
+            commands.add_find(desk, case_id, command)
     except FieldErrors as error:
         return _page(case_id, 422, {f"find-{name}": text for name, text in error.by_field.items()})
     return _after(case_id)
@@ -208,10 +230,8 @@ def correct_find(finding_id: int) -> Response:
         stages = [*commands.stage_choices(record), (finding.stage, finding.stage)]
     try:
         command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
-        with household().store.writing() as session:
-            commands.correct_find(
-                session, catalogue(), finding_id, command, now=now(), speech=speech()
-            )
+        with writing() as desk:
+            commands.correct_find(desk, finding_id, command)
     except FieldErrors as error:
         return _page(
             row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()}
@@ -225,18 +245,19 @@ def close(case_id: int) -> Response:
     show to be clear asks first.
     """
     closed = request.form.get("to") != "open"
-    with household().store.reading() as session:
-        row = queries.case(session, case_id)
+    household().planning.want_end([case_id])
+    with reading() as desk:
+        row = queries.case(desk.session, case_id)
         early = (
             closed
             and row.closed_at is None
             and not request.form.get("sure")
-            and ending.unsettled(session, catalogue(), row, today())
+            and ending.unsettled(row, plans.outlook_of(desk, row), today())
         )
     if early:
         return render.go(url_for("follow.over", case_id=case_id, closing=1))
-    with household().store.writing() as session:
-        commands.close(session, catalogue(), case_id, closed=closed, now=now(), speech=speech())
+    with writing() as desk:
+        commands.close(desk, case_id, closed=closed)
     done, back = ("closed", "open") if closed else ("opened again", "closed")
     undo.offer(f"{row.plant.name}: case {done}.", f"/cases/{case_id}/close", to=back, sure="1")
     return render.back("") if request.form.get("back") else _after(case_id)
@@ -245,13 +266,14 @@ def close(case_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/chance")
 def chance(case_id: int) -> Response:
     """The chance that the dates clear the plant, and what common rules would do."""
-    with household().store.reading() as session:
-        row = queries.case(session, case_id)
-        found = chance_page.of_case(
-            session, catalogue(), row, today(), speech(), rules=not render.wants_part()
-        )
+    household().planning.want_end([case_id])
+    with reading() as desk:
+        row = queries.case(desk.session, case_id)
         return render.page(
-            "cases/cases/chance.html", part="cases/cases/_chance.html", row=row, r=found
+            "cases/cases/chance.html",
+            row=row,
+            r=chance_page.of_case(desk, row),
+            outlook=plans.outlook_of(desk, row),
         )
 
 
@@ -260,15 +282,15 @@ def rests_on(case_id: int) -> Response:
     """Every number that the chance depends on, and what the chance would be at the ends
     of that number.
     """
-    with household().store.reading() as session:
-        row = queries.case(session, case_id)
+    with reading() as desk:
+        row = queries.case(desk.session, case_id)
         try:
-            held = plans.planned(assemble.model(session, catalogue(), row, today()))
+            held = plans.standing_plan(desk, row)
         except InputError as error:
             return render.page(
                 "cases/cases/assumptions.html", row=row, rows=[], plan=None, trouble=error.message
             )
-        rows = assumptions.build(held, catalogue(), speech())
+        rows = assumptions.build(held, desk.catalogue, desk.speech)
         return render.page(
             "cases/cases/assumptions.html", row=row, rows=rows, plan=held.plan, trouble=""
         )
@@ -281,23 +303,12 @@ def try_dates(case_id: int) -> Response:
         sorted(day for day in request.args.getlist("day") if day)
     )
     chart = request.args.get("part") == "chart"
-    with household().store.reading() as session:
-        row, wrong = queries.bare_case(session, case_id), {}
+    with reading() as desk:
+        row, wrong = queries.case(desk.session, case_id), {}
         try:
-            found = trial.tried(
-                session,
-                catalogue(),
-                row,
-                text,
-                now=now(),
-                speech=speech(),
-                chart=chart or not render.wants_part(),
-            )
+            found = trial.tried(desk, row, text, chart=chart or not render.wants_part())
         except FieldErrors as error:
-            found, wrong = (
-                trial.tried(session, catalogue(), row, "", now=now(), speech=speech(), chart=True),
-                error.by_field,
-            )
+            found, wrong = trial.tried(desk, row, "", chart=True), error.by_field
         part = "cases/cases/_chart.html" if chart else "cases/cases/_consequences.html"
         title = "Brood chart of the tried evenings"
         return render.page(
@@ -315,17 +326,19 @@ def try_dates(case_id: int) -> Response:
 @bp.post("/cases/<int:case_id>/dates")
 def keep_dates(case_id: int) -> Response:
     """Keep the keeper's own evenings, or go back to the planner's when none are given."""
-    with household().store.writing() as session:
-        trial.keep(
-            session, catalogue(), case_id, request.form.get("dates", ""), now=now(), speech=speech()
-        )
+    text, dates = request.form.get("dates", ""), []
+    if text:
+        with reading() as desk:
+            found = trial.tried(desk, queries.case(desk.session, case_id), text)
+            dates = [m.tried for m in found.moved]
+    with writing() as desk:
+        trial.keep(desk, case_id, dates)
     return render.go(url_for("cases.page", case_id=case_id))
 
 
 @bp.get("/cases/<int:case_id>/calendar.ics")
 def ics(case_id: int) -> Response:
     """The dates for a calendar."""
-    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     with household().store.reading() as session:
         name, body = calendar.build(session, catalogue(), case_id, prefs(), now=now())
     response = make_response(body)

@@ -11,7 +11,7 @@ from brood.services.cases import aim
 from brood.services.voice.speech import WEEK_STARTS
 from brood.store.queries import cases as queries
 from brood.web import render
-from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.context import household, prefs, speech, today, writing
 from brood.web.forms.cases import course as form
 from brood.web.forms.reader import Reader
 
@@ -47,6 +47,6 @@ def put(case_id: int) -> Response:
         said = form.read(Reader(request.form, speech(), today()))
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
-    with household().store.writing() as session:
-        aim.put(session, catalogue(), case_id, said, now=now(), speech=speech())
+    with writing() as desk:
+        aim.put(desk, case_id, said)
     return render.go(url_for("cases.page", case_id=case_id))

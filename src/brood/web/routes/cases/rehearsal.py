@@ -9,7 +9,7 @@ from brood.services.cases import rehearsal
 from brood.services.cases.rehearsal import RehearsalResult
 from brood.services.guide import guide
 from brood.web import render
-from brood.web.context import catalogue, household, speech, today
+from brood.web.context import catalogue, reading, speech, today
 from brood.web.forms.cases import rehearsal as form
 from brood.web.forms.reader import Reader, key_of
 
@@ -50,9 +50,9 @@ def _begin() -> dict[str, str]:
     """What stands in the form at first: the case asked for, or an example in the keeper's unit."""
     number = key_of(request.args.get("case", ""))
     if number is not None:
-        with household().store.reading() as session:
+        with reading() as desk:
             try:
-                values = rehearsal.of_case(session, catalogue(), number, today())
+                values = rehearsal.of_case(desk, number)
             except InputError:
                 values = BEGIN
     else:

@@ -9,13 +9,13 @@ from datetime import date
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services.cases import commands, history, plans
+from brood.services.cases import commands, history
 from brood.services.cases.beside import beside
 from brood.services.followup import ending, follow_page, inspections
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase
 from brood.web import render, undo
-from brood.web.context import catalogue, household, now, speech, today
+from brood.web.context import catalogue, household, now, reading, speech, today, writing
 from brood.web.forms.followup import follow as form
 from brood.web.forms.reader import Reader, key_of
 
@@ -64,19 +64,17 @@ def _form(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
 def record(case_id: int) -> Response:
     """Keep a look, with a photo when there is one."""
     try:
-        with household().store.writing() as session:
-            row = queries.case(session, case_id)
+        with writing() as desk:
+            row = queries.case(desk.session, case_id)
             said = form.read(_reader(), inspections.class_names(catalogue().records[row.pest_id]))
             plant = next(
                 (p.id for p in ending.plants_of(row) if str(p.id) == request.form.get("plant")),
                 row.plant_id,
             )
-            kept = inspections.record(
-                session, catalogue(), case_id, said, plant_id=plant, now=now(), speech=speech()
-            )
+            kept = inspections.record(desk, case_id, said, plant_id=plant)
             photo = request.files.get("photo")
             if photo is not None and photo.filename:
-                inspections.add_photo(session, kept, photo.filename, photo.read(), now=now())
+                inspections.add_photo(desk.session, kept, photo.filename, photo.read(), now=now())
     except FieldErrors as error:
         if render.wants_receipt():
             raise
@@ -89,12 +87,12 @@ def none_seen(case_id: int) -> Response:
     """One tap on a button that says so: looked over leaf by leaf, nothing alive. The
     same `sent_key` is taken once.
     """
-    with household().store.writing() as session:
+    with writing() as desk:
         said = inspections.InspectCommand(
             today(), (), sent_key=Reader(request.form, speech(), today()).raw("sent_key")[:64]
         )
-        kept = inspections.record(session, catalogue(), case_id, said, now=now(), speech=speech())
-        plant = queries.bare_case(session, case_id).plant.name
+        kept = inspections.record(desk, case_id, said)
+        plant = queries.bare_case(desk.session, case_id).plant.name
     undo.offer(f"{plant}: looked over, nothing alive.", f"/inspections/{kept}/withdraw", to="out")
     return _back(case_id)
 
@@ -103,11 +101,9 @@ def none_seen(case_id: int) -> Response:
 def withdraw(inspection_id: int) -> Response:
     """Take a look out of the record, or put it back, as the form says."""
     out = request.form.get("to") != "in"
-    with household().store.writing() as session:
-        case_id = inspections.withdraw(
-            session, catalogue(), inspection_id, out=out, now=now(), speech=speech()
-        )
-        plant_id = inspections.inspection(session, inspection_id).plant_id
+    with writing() as desk:
+        case_id = inspections.withdraw(desk, inspection_id, out=out)
+        plant_id = inspections.inspection(desk.session, inspection_id).plant_id
     if not request.form.get("undo"):
         undo.offer(
             f"A look was {'taken out' if out else 'put back'}.",
@@ -128,9 +124,9 @@ def page(case_id: int) -> Response:
 
 
 def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
-    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
-    with household().store.reading() as session:
-        result = follow_page.build(session, catalogue(), case_id, today=today(), speech=speech())
+    with reading() as desk:
+        session = desk.session
+        result = follow_page.build(desk, case_id)
         joined = history.members(result.row)
         near = [
             n.plant
@@ -164,8 +160,8 @@ def hang(case_id: int) -> Response:
     )
     try:
         reader.done()
-        with household().store.writing() as session:
-            inspections.hang(session, case_id, colour, placed, now=now())
+        with writing() as desk:
+            inspections.hang(desk, case_id, colour, placed)
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
     return render.go(url_for("follow.page", case_id=case_id) + "#cards")
@@ -183,22 +179,14 @@ def count(card_id: int) -> Response:
         if reader.raw("counted_on")
         else today()
     )
-    with household().store.reading() as session:
-        case_id = commands.case_of_card(session, card_id)
+    with reading() as desk:
+        case_id = commands.case_of_card(desk, card_id)
     try:
         reader.done()
-        with household().store.writing() as session:
+        with writing() as desk:
             after = reader.raw("after")
             inspections.count(
-                session,
-                catalogue(),
-                card_id,
-                on,
-                number or 0,
-                replaced=after == "fresh",
-                gone=after == "gone",
-                now=now(),
-                speech=speech(),
+                desk, card_id, on, number or 0, replaced=after == "fresh", gone=after == "gone"
             )
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
@@ -209,8 +197,8 @@ def count(card_id: int) -> Response:
 def members(case_id: int) -> Response:
     """Another plant joins a case, or leaves it."""
     plant, leaves = key_of(request.form.get("plant", "")) or 0, request.form.get("act") == "leave"
-    with household().store.writing() as session:
-        (commands.leave if leaves else commands.join)(session, case_id, plant, today())
+    with writing() as desk:
+        (commands.leave if leaves else commands.join)(desk, case_id, plant)
     said = "A plant left this case." if leaves else "A plant joined this case."
     undo.offer(
         said, f"/cases/{case_id}/members", plant=str(plant), act="join" if leaves else "leave"
@@ -228,20 +216,18 @@ def origin(case_id: int) -> Response:
         reader.done()
     except FieldErrors as error:
         return _page(case_id, request.form, error.by_field)
-    with household().store.writing() as session:
-        commands.came_from(session, case_id, kind, note)
+    with writing() as desk:
+        commands.came_from(desk, case_id, kind, note)
     return render.go(url_for("follow.page", case_id=case_id) + "#group")
 
 
 @bp.get("/cases/<int:case_id>/clearing")
 def over(case_id: int) -> Response:
     """When it is over, as a page, or as the lines for another."""
-    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
-    with household().store.reading() as session:
-        row: PestCase = queries.case(session, case_id)
-        found = ending.of_case(
-            session, catalogue(), case_id, today(), speech(), weigh=not render.wants_part()
-        )
+    household().planning.want_end([case_id])
+    with reading() as desk:
+        row: PestCase = queries.case(desk.session, case_id)
+        found = ending.of_case(desk, row)
         return render.page(
             "followup/follow/clearing.html",
             part="followup/follow/_over.html",

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from flask import Blueprint, Response, request, url_for
 
 from brood.catalogue.own import figures as figures_of
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.guide import guide, own_figures
 from brood.web import render
-from brood.web.context import catalogue, household, now, speech, today
+from brood.web.context import catalogue, household, now, reading, speech, today
 from brood.web.forms.guide import guide as form
 from brood.web.forms.reader import Reader
 
@@ -58,18 +60,14 @@ def _figures(pest_id: str, key: str, values: object, wrong: dict[str, str]) -> R
             )
         except FieldErrors as error:
             wrong = dict(error.by_field)
-    with household().store.reading() as session:
+    with reading() as desk:
+        plain = replace(desk, catalogue=shipped)
         try:
-            result = own_figures.build(
-                session,
-                shipped,
-                pest_id,
-                {draft.figure: draft.value} if draft else None,
-                today=today(),
-            )
+            tried = {draft.figure: draft.value} if draft else None
+            result = own_figures.build(plain, pest_id, tried)
         except InputError as error:
             wrong = {"value": error.message}
-            result = own_figures.build(session, shipped, pest_id, today=today())
+            result = own_figures.build(plain, pest_id)
         chosen = next((line for line in result.lines if line.figure.key == key), None)
         return render.page(
             "guide/guide/figures.html",

@@ -9,7 +9,7 @@ from brood.services.cases import beside
 from brood.services.house import neighbours
 from brood.store.queries import cases
 from brood.web import render
-from brood.web.context import catalogue, household, speech, today
+from brood.web.context import household, reading, speech, today
 from brood.web.forms.reader import Reader
 
 bp = Blueprint("house", __name__)
@@ -19,13 +19,12 @@ MOST_SHELVES = 12
 @bp.get("/house")
 def page() -> Response:
     """Every place with its plants: infested, suspect, watched, clear."""
-    with household().store.reading() as session:
-        places = [
-            (place, rows) for place, rows in neighbours.house(session, catalogue(), today()) if rows
-        ]
+    with reading() as desk:
+        here = beside.house_of(desk.session)
+        places = [(place, rows) for place, rows in neighbours.standings(desk, here) if rows]
         risky = [
             r
-            for r in neighbours.risks(session, catalogue(), today())
+            for r in neighbours.risks(here, desk.catalogue, desk.today)
             if r.chance >= neighbours.CHECKED
         ]
         states = {
@@ -48,15 +47,10 @@ def plan(place_id: int) -> Response:
 
 
 def _plan(place_id: int, wrong: dict[str, str]) -> Response:
-    with household().store.reading() as session:
-        place, rows = next(
-            (
-                (p, r)
-                for p, r in neighbours.house(session, catalogue(), today())
-                if p.id == place_id
-            ),
-            (cases.place(session, place_id), []),
-        )
+    with reading() as desk:
+        place = cases.place(desk.session, place_id)
+        every = neighbours.standings(desk, beside.house_of(desk.session, place_id))
+        rows = next((r for p, r in every if p.id == place_id), [])
         stays = [(row.plant, beside.stay_of(row.plant)) for row in rows]
         return render.page(
             "house/house/plan.html",
@@ -75,11 +69,7 @@ def arrange(place_id: int) -> Response:
     """Keep the plan of a place, or move one plant a step along its shelf."""
     reader = Reader(request.form, speech(), today())
     with household().store.reading() as session:
-        here = [
-            p.id
-            for p in beside.everyone(session)
-            if (s := beside.stay_of(p)) is not None and s.place_id == place_id
-        ]
+        here = [p.id for p in cases.standing_at(session, place_id)]
     spots = [_spot(reader, plant_id) for plant_id in here]
     step = reader.raw("move")
     if ":" in step:

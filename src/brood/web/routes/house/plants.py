@@ -15,7 +15,6 @@ from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms.house import plants as form
 from brood.web.forms.reader import Reader
-from brood.web.routes.house.today import up_to_date
 
 bp = Blueprint("plants", __name__, url_prefix="/plants")
 MOST_NEAR, MOST_SHOWN = 12, 120
@@ -24,7 +23,6 @@ MOST_NEAR, MOST_SHOWN = 12, 120
 @bp.get("")
 def page() -> Response:
     """Every plant and what is next for it."""
-    up_to_date()
     with household().store.reading() as session:
         lines = plants.listing(session, catalogue(), today=today(), speech=speech())
         words = request.args.get("q", "")[:80]

@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services.cases import beside
 from brood.services.followup import inspections
 from brood.services.house import quarantine
 from brood.store.queries import cases
@@ -33,7 +32,7 @@ def _page(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
             "house/quarantine/page.html",
             422 if wrong else 200,
             rows=rows,
-            plants=beside.everyone(session),
+            plants=cases.names(session, here=True),
             values=values,
             wrong=wrong,
             reasons=quarantine.REASONS,

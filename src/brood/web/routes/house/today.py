@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 
 from flask import Blueprint, Response, request, url_for
-from sqlalchemy.orm import Session
 
 from brood.errors import InputError
-from brood.services.cases import plans
+from brood.services.cases import plans, trial
+from brood.services.desk import Desk
 from brood.services.followup import ending
-from brood.services.house import plants, quarantine, today
+from brood.services.house import quarantine, today
 from brood.store.queries import cases
 from brood.store.records import Quarantine
 from brood.store.tables import PestCase
 from brood.web import render
-from brood.web.context import catalogue, household, now, prefs, speech
+from brood.web.context import household, reading, writing
 from brood.web.context import today as this_day
 from brood.web.forms.reader import key_of
 
@@ -25,16 +26,14 @@ bp = Blueprint("today", __name__)
 @bp.get("/")
 def page() -> Response:
     """What to do now, this week, and the evenings that serve several plants."""
-    up_to_date()
-    with household().store.reading() as session:
-        if not cases.plants(session):
-            return render.page("house/today/begin.html", places=cases.places(session))
-        result = today.build(session, catalogue(), prefs(), now=now(), tried=_tried())
+    with reading() as desk:
+        if not cases.any_plant(desk.session):
+            return render.page("house/today/begin.html", places=cases.places(desk.session))
         return render.page(
             "house/today/page.html",
-            r=result,
+            r=today.build(desk, _tried()),
             tried=_tried(),
-            kept=quarantine.open_quarantines(session),
+            kept=quarantine.open_quarantines(desk.session),
         )
 
 
@@ -46,28 +45,20 @@ def _tried() -> date | None:
     return found if found >= this_day() else None
 
 
-def up_to_date() -> None:
-    """Bring every open case's evenings up to date."""
-    with household().store.reading() as session:
-        ids = plants.open_ids(session)
-    for case_id in ids:
-        plans.ensure(household().store, catalogue(), case_id, this_day(), now(), speech())
-
-
 @bp.post("/today/keep")
 def keep() -> Response:
     """Set the cases that an evening serves to that evening."""
-    up_to_date()
     try:
         day = date.fromisoformat(request.form.get("evening", ""))
     except ValueError:
         raise InputError(
             "That evening cannot be read. Nothing was changed.", field="evening"
         ) from None
-    with household().store.writing() as session:
-        today.keep(
-            session, catalogue(), prefs(), day, now=now(), tried=bool(request.form.get("tried"))
-        )
+    with reading() as desk:
+        moves = today.moves(desk, day, tried=bool(request.form.get("tried")))
+    with writing() as desk:
+        for case_id, dates in moves.items():
+            trial.keep(desk, case_id, dates)
     return render.go(url_for("today.page"))
 
 
@@ -77,17 +68,15 @@ def apart() -> Response:
     or one plant kept apart.
     """
     case_id, kept_id = key_of(request.args.get("case", "")), key_of(request.args.get("kept", ""))
-    with household().store.reading() as session:
-        if case_id is not None:
-            lines = [_case(session, cases.case(session, case_id))]
-        elif kept_id is not None:
-            lines = [_kept(session, quarantine.quarantine(session, kept_id))]
-        else:
-            rows = [r for r in today.open_cases(session) if r.keep_below is None]
-            lines = [
-                *(_case(session, r) for r in rows),
-                *(_kept(session, q) for q in quarantine.open_quarantines(session)),
-            ]
+    with reading() as desk:
+        asked = [row.id for row in _asked(desk, case_id, kept_id)]
+    household().planning.want_end(asked)
+    with reading() as desk:
+        lines = _cases(desk, _asked(desk, case_id, kept_id))
+        if kept_id is not None:
+            lines = [_kept(desk, quarantine.quarantine(desk.session, kept_id))]
+        elif case_id is None:
+            lines += [_kept(desk, q) for q in quarantine.open_quarantines(desk.session)]
     lines.sort(key=lambda line: (line[1] is None, line[1] or 0, line[0]))
     return render.page("house/today/apart.html", part="house/today/_apart.html", lines=lines)
 
@@ -96,23 +85,35 @@ Line = tuple[str, int | None, str]
 """Plant, days left or None where no end is in sight, address."""
 
 
-def _case(session: Session, row: PestCase) -> Line:
-    try:
-        over = ending.clearing_of(session, catalogue(), row, this_day()).all_clear
-    except InputError:
-        over = None
-    return (
-        row.plant.name,
-        None if over is None else max((over - this_day()).days, 0),
-        f"/cases/{row.id}/clearing",
-    )
+def _asked(desk: Desk, case_id: int | None, kept_id: int | None) -> list[PestCase]:
+    """The cases whose lines are asked for."""
+    if case_id is not None:
+        return [cases.case(desk.session, case_id)]
+    every = [] if kept_id is not None else today.open_cases(desk.session)
+    return [r for r in every if r.keep_below is None]
 
 
-def _kept(session: Session, row: Quarantine) -> Line:
-    found = quarantine.of_quarantine(session, catalogue(), row, this_day(), speech()).clearing
+def _cases(desk: Desk, rows: Sequence[PestCase]) -> list[Line]:
+    """The lines of cases, by their all-clear."""
+    held = plans.outlooks_of(desk, rows)
+    return [
+        (
+            row.plant.name,
+            _left(ending.all_clear_of(held.get(row.id)), desk.today),
+            f"/cases/{row.id}/clearing",
+        )
+        for row in rows
+    ]
+
+
+def _kept(desk: Desk, row: Quarantine) -> Line:
+    found = quarantine.of_quarantine(
+        desk.session, desk.catalogue, row, desk.today, desk.speech
+    ).clearing
     over = found.all_clear if found else None
-    return (
-        row.plant.name,
-        None if over is None else max((over - this_day()).days, 0),
-        f"/quarantine/{row.id}",
-    )
+    return row.plant.name, _left(over, desk.today), f"/quarantine/{row.id}"
+
+
+def _left(over: date | None, today: date) -> int | None:
+    """How many days are left. None where no end is in sight."""
+    return None if over is None else max((over - today).days, 0)

@@ -8,12 +8,12 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors
-from brood.services.cases import aftercare, commands, plans, test_leaves
+from brood.services.cases import aftercare, commands, test_leaves
 from brood.services.treatment import evening_page
 from brood.store.queries import cases as queries
 from brood.store.states import LeafOutcome
 from brood.web import render, undo
-from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.context import catalogue, household, now, prefs, reading, speech, today, writing
 from brood.web.forms.reader import Reader
 from brood.web.forms.treatment import evening as form
 from brood.web.forms.treatment.shelf import VOLUME_UNITS
@@ -24,13 +24,12 @@ bp = Blueprint("evening", __name__)
 @bp.get("/cases/<int:case_id>/evening")
 def page(case_id: int) -> Response:
     """What to do tonight, part by part."""
-    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return _page(case_id, {}, {})
 
 
 def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
-    with household().store.reading() as session:
-        result = evening_page.build(session, catalogue(), case_id, now=now(), speech=speech())
+    with reading() as desk:
+        result = evening_page.build(desk, case_id)
         key = values.get("sent_key") or uuid.uuid4().hex
         return render.page(
             "treatment/evening/page.html",
@@ -53,8 +52,8 @@ def finish(case_id: int) -> Response:
         )
     try:
         said = form.read(Reader(request.form, speech(), today()), catalogue(), stages)
-        with household().store.writing() as session:
-            evening_page.finish(session, catalogue(), case_id, said, now=now(), speech=speech())
+        with writing() as desk:
+            evening_page.finish(desk, case_id, said)
     except FieldErrors as error:
         if render.wants_receipt():
             raise
@@ -71,9 +70,8 @@ def start_patch(case_id: int) -> Response:
     """Test leaves were sprayed just now."""
     reader = Reader(request.form, speech(), today())
     leaf = reader.text("leaf", "Which leaves", longest=120, needed=False)
-    with household().store.writing() as session:
-        test_leaves.start(session, catalogue(), case_id, reader.raw("treatment"), leaf, now=now())
-    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
+    with writing() as desk:
+        test_leaves.start(desk, case_id, reader.raw("treatment"), leaf)
     return render.go(url_for("cases.page", case_id=case_id))
 
 
@@ -82,17 +80,14 @@ def judge(patch_id: int) -> Response:
     """How the test leaves look."""
     reader = Reader(request.form, speech(), today())
     note = reader.text("note", "The note", longest=300, needed=False)
-    with household().store.writing() as session:
-        case_id = test_leaves.judge(
-            session, patch_id, reader.raw("outcome"), note, now=now(), speech=speech()
-        )
+    with writing() as desk:
+        case_id = test_leaves.judge(desk, patch_id, reader.raw("outcome"), note)
     if reader.raw("outcome") in list(LeafOutcome):
         undo.offer(
             f"The test leaves are {reader.raw('outcome')}.",
             f"/patches/{patch_id}",
             outcome=test_leaves.NOT_JUDGED,
         )
-    plans.ensure(household().store, catalogue(), case_id, today(), now(), speech())
     return render.go(url_for("cases.page", case_id=case_id))
 
 

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request, url_for
 from brood.errors import FieldErrors, InputError
 from brood.services.treatment import advice, choose
 from brood.web import render
-from brood.web.context import catalogue, household, now, speech, today
+from brood.web.context import catalogue, reading, speech, today, writing
 from brood.web.forms.reader import Reader
 from brood.web.forms.treatment import means as form
 
@@ -23,8 +23,8 @@ def page(case_id: int) -> Response:
 
 
 def _page(case_id: int, wrong: dict[str, str]) -> Response:
-    with household().store.reading() as session:
-        result = choose.build(session, catalogue(), case_id, today=today())
+    with reading() as desk:
+        result = choose.build(desk, case_id)
         again = request.method == "POST"
         ticked = (
             {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
@@ -62,16 +62,8 @@ def put(case_id: int) -> Response:
     try:
         acts = form.acts(reader, catalogue().treatments)
         reader.done()
-        with household().store.writing() as session:
-            choose.put(
-                session,
-                catalogue(),
-                case_id,
-                acts,
-                test_patch=bool(reader.raw("test_patch")),
-                now=now(),
-                speech=speech(),
-            )
+        with writing() as desk:
+            choose.put(desk, case_id, acts, test_patch=bool(reader.raw("test_patch")))
     except FieldErrors as error:
         return _page(case_id, error.by_field)
     return render.go(url_for("cases.page", case_id=case_id))
@@ -80,9 +72,9 @@ def put(case_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/means/figures")
 def figures(case_id: int) -> Response:
     """What each treatment would do to the evenings and the chance."""
-    with household().store.reading() as session:
+    with reading() as desk:
         try:
-            now_, toggles, soil, triage = advice.whole(session, catalogue(), case_id, today=today())
+            now_, toggles, soil, triage = advice.whole(desk, case_id)
         except InputError as error:
             return render.page(
                 "treatment/means/figures.html",
@@ -112,10 +104,10 @@ def cut(case_id: int) -> Response:
         reader.whole("leaves", "How many have it", 1, 5000),
     )
     said, wrong = None, dict(reader.wrong)
-    with household().store.reading() as session:
+    with reading() as desk:
         try:
             if worst and leaves:
-                said = advice.cut(session, catalogue(), case_id, worst, leaves, today=today())
+                said = advice.cut(desk, case_id, worst, leaves)
         except InputError as error:
             wrong["worst"] = error.message
         status = 422 if wrong else 200

@@ -1,0 +1,321 @@
+"""Works out the plans of cases whose facts have changed, outside the write lock, the
+nearest dates first: in one worker of the application, or at once for whoever waits.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Iterable
+from datetime import date, datetime
+from threading import Condition, Thread
+
+from sqlalchemy import Select, and_, func, or_, select, update
+from sqlalchemy.orm import Session
+
+from brood.catalogue.holdings import Catalogue
+from brood.errors import InputError
+from brood.services import kept
+from brood.services.cases import assemble, history, outlook, plans
+from brood.services.cases.outlook import WorkedOut
+from brood.services.desk import Desk
+from brood.store.queries import cases
+from brood.store.session import Store
+from brood.store.states import EveningState, PlanState
+from brood.store.tables import Application, Kept, PestCase
+
+AGAIN = 3
+"""How often a case is planned again at once when its facts change meanwhile."""
+WAKE_SECONDS = 60.0
+"""The worker looks at the clock so often: a day may have passed."""
+
+
+class Planning:
+    """The planning of one household. `catalogue_of` gives the catalogue with the keeper's
+    own figures.
+    """
+
+    def __init__(
+        self,
+        store: Store,
+        catalogue_of: Callable[[Session], Catalogue],
+        clock: Callable[[], datetime],
+    ) -> None:
+        self.store, self.catalogue_of, self.clock = store, catalogue_of, clock
+        self.failed: dict[int, int] = {}
+        self._wanted: list[int] = []
+        self._wake, self._stopped = Condition(), False
+        self._thread: Thread | None = None
+        self._begun = False
+
+    # -- one case --
+
+    def due(self, *, closed: bool = True) -> list[int]:
+        """The ids of the cases to be planned, in the order of the work: those that
+        somebody looks at, then by the nearest date; closed ones last.
+        """
+        with self.store.reading() as session:
+            rows = [(i, n) for i, n in session.execute(_due(self.clock().date(), closed=closed))]
+        with self._wake:
+            self._wanted = [i for i in self._wanted if i in dict(rows)]
+            first = list(self._wanted)
+        waiting = {i: facts for i, facts in rows if self.failed.get(i) != facts}
+        return [i for i in dict.fromkeys([*first, *waiting]) if i in waiting]
+
+    def settle(self, case_id: int) -> bool:
+        """Plan one case by its present facts. Whether it is settled now: not where its
+        facts changed again and again meanwhile.
+        """
+        for _ in range(AGAIN):
+            moment = self.clock()
+            with self.store.reading() as session:
+                desk = Desk(session, self.catalogue_of(session), moment)
+                row = cases.case(session, case_id)
+                version = row.facts
+                if not history.plan_is_due(row, desk.today):
+                    return True
+                same = _same(desk, row)
+                standing = _stands(row, desk.today)
+                facts = None if same else _facts(desk, row, row.planned_on if standing else None)
+                record, closed = desk.catalogue.records[row.pest_id], row.closed_at is not None
+                silent = assemble.silent_from(desk, row)
+            if isinstance(facts, assemble.Facts):
+                worked = outlook.work_out(facts, record, closed=closed, standing=standing)
+            elif facts is not None:
+                worked = WorkedOut(outlook.without_facts(facts, moment.date()), None)
+            else:
+                worked = None
+            if self._put(case_id, version, worked, silent, moment):
+                return True
+        return False
+
+    def _put(
+        self,
+        case_id: int,
+        version: int,
+        worked: WorkedOut | None,
+        silent: date,
+        moment: datetime,
+    ) -> bool:
+        """Write what was worked out, unless the facts are others by now."""
+        bodies = _packed(worked)
+        with self.store.writing() as session:
+            row = cases.case(session, case_id)
+            if row.facts != version:
+                return False
+            if worked is None:
+                row.planned_facts = version
+            else:
+                desk = Desk(session, self.catalogue_of(session), moment)
+                plans.write(desk, row, worked, bodies, silent)
+        return True
+
+    def settle_end(self, case_id: int) -> None:
+        """Work out when a case is over, where that is still open and its plan stands."""
+        with self.store.reading() as session:
+            desk = Desk(session, self.catalogue_of(session), self.clock())
+            row = cases.case(session, case_id)
+            held, key = plans.outlook_of(desk, row), row.outlook_key
+            if held is None or held.plan is None or not held.waits_for_the_end:
+                return
+            facts = _facts(desk, row, row.planned_on)
+        if isinstance(facts, InputError) or facts.digest() != held.digest:
+            return
+        end = outlook.end_of(facts, held.plan, closed=row.closed_at is not None)
+        body = kept.packed(end)
+        with self.store.writing() as session:
+            # Another plan may have taken its place meanwhile.
+            if cases.bare_case(session, case_id).outlook_key == key:
+                kept.put(session, f"{key}:end", "end", body, self.clock(), case_id)
+
+    def ends_due(self) -> list[int]:
+        """The ids of the open cases of which it is not worked out when they are over."""
+        with self.store.reading() as session:
+            return list(session.scalars(_ends()))
+
+    def settle_all(self, *, closed: bool = False) -> None:
+        """Plan every case that is due, here and now."""
+        self._begin()
+        for case_id in self.due(closed=closed):
+            self._settle_safely(case_id)
+
+    def _settle_safely(self, case_id: int, *, end: bool = False) -> None:
+        """Plan a case, or work out its end. One that cannot be planned for a fault of ours
+        does not stop the others, and is not tried again before its facts change.
+        """
+        try:
+            (self.settle_end if end else self.settle)(case_id)
+        except Exception:
+            logging.getLogger("brood").exception("planning case %d", case_id)
+            with self.store.reading() as session:
+                self.failed[case_id] = session.scalars(
+                    select(PestCase.facts).where(PestCase.id == case_id)
+                ).one()
+
+    def _begin(self) -> None:
+        """Once: what another version of the program worked out has to be worked out again."""
+        if self._begun:
+            return
+        self._begun = True
+        stale = and_(
+            PestCase.outlook_key != "", PestCase.outlook_key.not_like(f"{kept.engine()}:%")
+        )
+        with self.store.reading() as session:
+            some = session.scalar(select(func.count()).where(stale))
+        if some:
+            with self.store.writing() as session:
+                session.execute(update(PestCase).where(stale).values(planned_facts=0))
+
+    # -- whoever waits, or the worker --
+
+    @property
+    def works_apart(self) -> bool:
+        """Whether a worker of its own does the planning. Otherwise whoever changes a fact,
+        or asks for a page, does it at once.
+        """
+        return self._thread is not None
+
+    def start(self) -> None:
+        """Begin to work in a thread of its own."""
+        self._thread = Thread(target=self._work, name="planning", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Stop after the case at hand."""
+        with self._wake:
+            self._stopped = True
+            self._wake.notify_all()
+        if self._thread is not None:
+            self._thread.join()
+
+    def changed(self, ids: list[int]) -> None:
+        """The facts of these cases have changed."""
+        if self.works_apart:
+            self._first(ids)
+            return
+        for case_id in self.due(closed=False):
+            if case_id in ids:
+                self.settle(case_id)
+
+    def catch_up(self) -> None:
+        """Before a page is made: plan what is due, where no worker does it."""
+        if not self.works_apart:
+            self.settle_all()
+
+    def want_end(self, case_ids: Iterable[int]) -> None:
+        """Somebody asks when cases are over, where that is not ready."""
+        if self.works_apart:
+            self._first([])
+            return
+        for case_id in case_ids:
+            self._settle_safely(case_id, end=True)
+
+    def want(self, case_id: int) -> None:
+        """Somebody looks at a case whose plan is not ready: it comes first."""
+        if self.works_apart:
+            self._first([case_id])
+        else:
+            self._settle_safely(case_id)
+
+    def _first(self, ids: list[int]) -> None:
+        with self._wake:
+            self._wanted = list(dict.fromkeys([*ids, *self._wanted]))
+            self._wake.notify_all()
+
+    def _work(self) -> None:
+        self._begin()
+        while not self._stopped:
+            waiting = self.due()
+            if waiting:
+                self._settle_safely(waiting[0])
+                continue
+            ends = [i for i in self.ends_due() if i not in self.failed]
+            if ends:
+                self._settle_safely(ends[0], end=True)
+                continue
+            with self._wake:
+                if not self._stopped and not self._wanted:
+                    self._wake.wait(WAKE_SECONDS)
+                self._wanted = []
+
+
+def _due(today: date, *, closed: bool) -> Select[int, int]:
+    """The cases to be planned by a day with the versions of their facts, those with the
+    nearest dates first.
+    """
+    nearest = (
+        select(func.min(Application.target_on))
+        .where(Application.case_id == PestCase.id, Application.status == EveningState.PLANNED)
+        .scalar_subquery()
+    )
+    old = or_(PestCase.planned_facts != PestCase.facts, PestCase.outlook_key == "")
+    past = and_(PestCase.closed_at.is_(None), PestCase.good_until < today)
+    query = (
+        select(PestCase.id, PestCase.facts)
+        .where(or_(old, past))
+        .order_by(PestCase.closed_at.is_not(None), nearest.is_(None), nearest, PestCase.id)
+    )
+    return query if closed else query.where(PestCase.closed_at.is_(None))
+
+
+def _ends() -> Select[int]:
+    """The open cases with a plan of which the end is not kept, the nearest dates first."""
+    there = select(Kept.key).where(Kept.key == PestCase.outlook_key + ":end").exists()
+    return (
+        select(PestCase.id)
+        .where(
+            PestCase.closed_at.is_(None),
+            PestCase.plan_state == PlanState.PLANNED,
+            PestCase.keep_below.is_(None),
+            PestCase.planned_facts == PestCase.facts,
+            ~there,
+        )
+        .order_by(PestCase.good_until, PestCase.id)
+    )
+
+
+def _facts(desk: Desk, row: PestCase, on: date | None = None) -> assemble.Facts | InputError:
+    """The facts of a case, or why there are none."""
+    try:
+        return assemble.facts_of(desk, row, on)
+    except InputError as error:
+        return error
+
+
+def _stands(row: PestCase, today: date) -> bool:
+    """Whether the dates of a case stand, and only the figures that belong to them are
+    missing: it was read in from a file.
+    """
+    past = row.good_until is not None and today > row.good_until
+    return row.planned_facts == row.facts and row.planned_on is not None and not past
+
+
+def _same(desk: Desk, row: PestCase) -> bool:
+    """Whether the facts are those of the plan after all, and no date has passed: a note
+    was changed, or something came back to what it was.
+    """
+    if not row.outlook_key or row.planned_on is None or row.anew or row.planned_facts == 0:
+        return False
+    if row.good_until is not None and desk.today > row.good_until and row.closed_at is None:
+        return False
+    try:
+        facts = assemble.facts_of(desk, row, row.planned_on)
+    except InputError:
+        return False
+    promised_still = [e.on for e in facts.promised] == [a.target_on for a in history.planned(row)]
+    return (
+        promised_still
+        and row.outlook_key == plans.key_of(row, facts.digest())
+        and bool(plans.outlook_of(desk, row))
+    )
+
+
+def _packed(worked: WorkedOut | None) -> dict[str, bytes]:
+    """What was worked out as bytes by its kind, made before the write lock is taken."""
+    if worked is None:
+        return {}
+    bodies = {"outlook": kept.packed(worked.outlook)}
+    if worked.chart is not None:
+        bodies["chart"] = kept.packed(worked.chart)
+    if worked.outlook.clearing is not None:
+        bodies["end"] = kept.packed(worked.outlook.clearing)
+    return bodies

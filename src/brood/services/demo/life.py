@@ -1,0 +1,38 @@
+"""Lives through a household's past: what is recorded at each moment, and the dates that
+were worked out from it then.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+
+from brood.catalogue.holdings import Catalogue
+from brood.services.cases.planning import Planning
+from brood.services.desk import Desk
+from brood.store.session import Store
+
+
+class Life:
+    """A household whose clock is set."""
+
+    def __init__(self, store: Store, catalogue: Catalogue) -> None:
+        self.store, self.catalogue, self.moment = store, catalogue, datetime.min
+        self.planning = Planning(store, lambda _: catalogue, lambda: self.moment)
+
+    @contextmanager
+    def at(self, moment: datetime) -> Iterator[Desk]:
+        """The household for one change at a moment."""
+        with self.store.writing() as session:
+            yield Desk(session, self.catalogue, moment)
+
+    def settle(self, moment: datetime, case_id: int | None = None) -> None:
+        """Work out the dates of a case as they stood at a moment, or of all cases."""
+        self.moment = moment
+        if case_id is None:
+            self.planning.settle_all()
+            for each in self.planning.ends_due():
+                self.planning.settle_end(each)
+        else:
+            self.planning.settle(case_id)
