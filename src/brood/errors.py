@@ -76,6 +76,12 @@ class NotWorkedOut(InputError):
         super().__init__("The dates are being worked out. Come back in a moment.", field="plan")
 
 
+class ChangedMeanwhile(InputError):
+    """What was to be changed was changed by somebody else meanwhile; the message says to
+    what.
+    """
+
+
 class NotFound(BroodError):
     """What was asked for is not there."""
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from brood.cli.output import emit, read, with_json
+from brood.cli.output import emit, opened, with_json
 from brood.settings import Settings, from_environment
 
 folder = click.option(
@@ -74,11 +74,11 @@ def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
     \b
     brood import household.json --data new-household
     """
-    from brood.services.archive import transfer
+    from brood.services.archive import importing, transfer
     from brood.services.archive.backup import backup
     from brood.store.session import open_store
 
-    held = transfer.taken_in(read(file, transfer.LARGEST))
+    held = opened(file)
     database, kept = _settings(data).database, None
     if replace and database.is_file():
         kept = database.with_name(f"household-before-{datetime.now():%Y%m%d-%H%M%S}.sqlite")
@@ -88,9 +88,10 @@ def import_(file: str, data: Path | None, replace: bool, as_json: bool) -> None:
         with store.writing() as session:
             if replace:
                 transfer.clear(session)
-            taken = transfer.load(session, held)
+            taken = importing.load(session, held)
     finally:
         store.close()
+        held.close()
     if as_json:
         emit({"schema": 1, "rows": taken, "kept": str(kept) if kept else None})
     else:

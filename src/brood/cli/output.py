@@ -5,10 +5,12 @@ from __future__ import annotations
 import functools
 import json
 import math
+import shutil
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 import click
 
@@ -89,6 +91,26 @@ def read(path: str, most: int = LARGEST) -> bytes:
             allowed="a smaller file",
         )
     return data
+
+
+def opened(path: str) -> IO[bytes]:
+    """A file for reading from any place of it, or standard input for "-", however large.
+    Raises InputError.
+    """
+    try:
+        if path != "-":
+            return Path(path).open("rb")
+        held = tempfile.TemporaryFile()  # noqa: SIM115
+        shutil.copyfileobj(sys.stdin.buffer, held)
+        held.seek(0)
+    except OSError as error:
+        raise InputError(
+            f"'{path}' cannot be read: {error.strerror}.",
+            field="file",
+            value=path,
+            allowed="a file, or - for standard input",
+        ) from None
+    return held
 
 
 def _file(path: Path, most: int) -> bytes:

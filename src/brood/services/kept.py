@@ -33,13 +33,16 @@ def holds(*kinds: type) -> None:
     _held.update({kind.__name__: kind for kind in kinds})
 
 
+COMPUTED = ("core", "catalogue", "services/cases")
+
+
 @cache
-def engine() -> str:
-    """A digest of the program's own computation and catalogue: what another version
-    worked out is not taken for this one's.
+def engine(parts: tuple[str, ...] = COMPUTED) -> str:
+    """A digest of the program's own computation and catalogue (or of other parts of it):
+    what another version worked out is not taken for this one's.
     """
     digest, home = sha256(), Path(brood.__file__).parent
-    for part in ("core", "catalogue", "services/cases"):
+    for part in parts:
         for path in sorted((home / part).rglob("*")):
             if path.suffix in (".py", ".toml"):
                 digest.update(path.read_bytes())

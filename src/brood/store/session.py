@@ -30,6 +30,7 @@ class Store:
         self.path = path
         self._readers = open_engine(path, "BEGIN")
         self._writers = open_engine(path, "BEGIN IMMEDIATE")
+        self.before_writing: list[Callable[[Session], None]] = []
         self.when_facts_change: list[Callable[[list[int]], None]] = []
 
     @contextmanager
@@ -47,6 +48,8 @@ class Store:
         """
         with Session(self._writers, expire_on_commit=False) as session, session.begin():
             reached = facts.watch(session)
+            for look in self.before_writing:
+                look(session)
             yield session
             session.flush()
             cases = facts.raise_versions(session, reached)

@@ -10,11 +10,11 @@ from werkzeug.routing import IntegerConverter
 
 from brood.catalogue.loader import shipped
 from brood.services.cases.planning import Planning
-from brood.services.guide.own_figures import adjusted
+from brood.services.guide.own_figures import adjusted, standing
 from brood.services.house import access
 from brood.settings import Settings
 from brood.store.session import open_store
-from brood.web import errors, filters, guard, undo
+from brood.web import compress, errors, filters, guard, sending, undo
 from brood.web.context import Running
 from brood.web.forms.reader import KEY_DIGITS
 from brood.web.routes.archive import record, sharing
@@ -64,13 +64,18 @@ PAGES = (
 )
 
 
+def _needs_no_plan() -> bool:
+    """Whether a request shows nothing that is worked out."""
+    return request.endpoint == "static" or sending.is_inner()
+
+
 def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     """The web application of one household; `clock` tells the local time."""
     app = Flask("brood.web")
     store = open_store(given.database)
     app.secret_key = access.session_secret(given.data)
     catalogue = shipped()
-    planning = Planning(store, lambda session: adjusted(session, catalogue), clock)
+    planning = Planning(store, lambda session: adjusted(standing(session), catalogue), clock)
     app.extensions["household"] = Running(
         given, store, catalogue, clock, access.Doorkeeper(), planning
     )
@@ -86,11 +91,13 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     )
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     store.when_facts_change.append(planning.changed)
-    app.before_request(lambda: None if request.endpoint == "static" else planning.catch_up())
+    app.before_request(lambda: None if _needs_no_plan() else planning.catch_up())
     filters.register(app)
     guard.register(app)
     errors.register(app)
     undo.register(app)
+    compress.register(app)
+    sending.register(app)
     app.url_map.converters["int"] = Number
     for pages in PAGES:
         app.register_blueprint(pages.bp)

@@ -20,6 +20,7 @@ from brood.services.voice.speech import Speech
 from brood.services.warmth.weather import SimulatedWeather, WeatherService
 from brood.settings import Settings
 from brood.store.session import Store
+from brood.store.tables import OwnFigure
 
 
 @dataclass(frozen=True)
@@ -53,9 +54,15 @@ def household() -> Running:
 def catalogue() -> Catalogue:
     """The catalogue with the keeper's own figures, put together once a request."""
     if "catalogue" not in g:
-        with household().store.reading() as session:
-            g.catalogue = own_figures.adjusted(session, household().catalogue)
+        g.catalogue = own_figures.adjusted(own(), household().catalogue)
     found: Catalogue = g.catalogue
+    return found
+
+
+def own() -> list[OwnFigure]:
+    """The keeper's own figures, read once a request with the settings."""
+    _read_once()
+    found: list[OwnFigure] = g.own
     return found
 
 
@@ -91,11 +98,15 @@ def today() -> date:
 
 def prefs() -> Preferences:
     """The household's settings, read once a request."""
-    if "prefs" not in g:
-        with household().store.reading() as session:
-            g.prefs = preferences.load(session)
+    _read_once()
     found: Preferences = g.prefs
     return found
+
+
+def _read_once() -> None:
+    if "prefs" not in g:
+        with household().store.reading() as session:
+            g.prefs, g.own = preferences.load(session), own_figures.standing(session)
 
 
 def speech() -> Speech:

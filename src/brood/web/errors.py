@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import logging
 
-from flask import Flask, Response
+from flask import Flask, Response, request
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from brood.errors import InputError, NotFound, TooManyTries
@@ -24,8 +25,20 @@ WORDS = {
 }
 
 
+BUSY = "Somebody else is writing into this household just now. Nothing is lost: send it again."
+FULL = (
+    "The disk is full, so nothing could be kept. Make room on the machine that Brood runs on, then "
+    "send it again: what you typed is still here."
+)
+UNREADABLE = (
+    "The household's file cannot be written: {why}. What you typed is still here; look at the "
+    "machine that Brood runs on, then send it again."
+)
+
+
 def register(app: Flask) -> None:
     """Show every failure as a page in the household's own words."""
+    app.register_error_handler(OperationalError, _store_fault)
     app.register_error_handler(NotFound, lambda e: show(str(e), 404))
     app.register_error_handler(InputError, lambda e: show(str(e), 422))
     app.register_error_handler(TooManyTries, _slow_down)
@@ -46,6 +59,24 @@ def _http(error: HTTPException) -> Response:
         return error.get_response()  # type: ignore[return-value]
     words = WORDS.get(status, "This did not work.").format(mb=household().settings.upload_mb)
     return show(words, status)
+
+
+def _store_fault(error: OperationalError) -> Response:
+    """The household's file could not be written. Whatever was typed can be sent again."""
+    why = str(error.orig)
+    logging.getLogger("brood").warning("the household's file: %s", why)
+    if "locked" in why or "busy" in why:
+        message, status = BUSY, 503
+    elif "full" in why:
+        message, status = FULL, 507
+    else:
+        message, status = UNREADABLE.format(why=why), 500
+    if render.wants_receipt():
+        return render.told(message, status)
+    fields = [(k, v) for k, v in request.form.items(multi=True) if k != "form_key"]
+    return render.page(
+        "error.html", status, part="_error.html", message=message, again=fields or None
+    )
 
 
 def _slow_down(error: TooManyTries) -> Response:

@@ -24,6 +24,7 @@ from brood.charts.warmth import degree_days, ribbon
 from brood.services.voice import odds, words
 from brood.services.voice.speech import UNITS, days, hours, number, short_days
 from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.drawings import once
 
 SPOKEN = (
     "day",
@@ -96,13 +97,15 @@ def register(app: Flask) -> None:
         span=lambda a, b: speech().span(a, b),
         when=when,
         brood_chart=lambda data, title, movable=False: Markup(
-            brood.draw(data, speech(), title, movable)
+            once("wide", data, lambda: brood.draw(data, speech(), title, movable))
         ),
         small_course=lambda *args: Markup(small.course(*args)),
         tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
-        spread_strip=lambda data, wide: Markup(spread.draw(data, speech(), wide=wide)),
+        spread_strip=lambda data, wide: Markup(
+            once(f"strip-{wide}", data, lambda: spread.draw(data, speech(), wide=wide))
+        ),
         brood_tall=lambda data, title, movable=False: Markup(
-            brood_tall.draw(data, speech(), title, movable)
+            once("tall", data, lambda: brood_tall.draw(data, speech(), title, movable))
         ),
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),

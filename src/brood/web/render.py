@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from flask import Response, jsonify, make_response, redirect, render_template, request
 
+from brood.charts.pen.svg import once_each
+
 LONGEST_PATH = 400
+_prepare: list[Callable[[str], str]] = []
+
+
+def before_sending(change: Callable[[str], str]) -> None:
+    """Have something done to every page before it is sent."""
+    _prepare[:] = [change]
 
 
 def wants_part() -> bool:
@@ -18,6 +27,9 @@ def page(template: str, status: int = 200, part: str | None = None, **values: An
     """A page, or only its part when htmx asks for it."""
     alone = bool(part) and wants_part()
     body = render_template(part if part and alone else template, **values)
+    body = body if alone else once_each(body)
+    for change in _prepare:
+        body = change(body)
     if alone and request.method == "POST":
         body += render_template("_just.html", oob=True)
     response = make_response(body, status)

@@ -20,7 +20,7 @@ from planned import Desk
 from sqlalchemy import func, select
 
 from brood.errors import InputError, NotFound
-from brood.services.archive import backup, old_exports, record, sharing, transfer
+from brood.services.archive import backup, importing, old_exports, record, sharing, transfer
 from brood.services.house import events, pasting, plants, today
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
@@ -47,20 +47,20 @@ def test_an_export_read_into_an_empty_household_gives_the_same_bytes(demo_store,
         tables = archived(session)
     other = open_store(tmp_path / "other" / "household.sqlite")
     with other.writing() as session:
-        transfer.load(session, transfer.taken_in(tables))
+        importing.load(session, tables)
     with other.reading() as session:
         assert exported(session) == first, "through CSV tables too"
     with other.writing() as session:
         transfer.clear(session)
-        taken = transfer.load(session, transfer.taken_in(first.encode()))
+        taken = importing.load(session, first.encode())
     with other.reading() as session:
         assert exported(session) == first
     assert taken == sum(len(rows) for rows in json.loads(first)["tables"].values())
     with pytest.raises(InputError, match="already"), other.writing() as session:
-        transfer.load(session, transfer.read(first))
+        importing.load(session, first.encode())
     with other.writing() as session:
         transfer.clear(session)
-        transfer.load(session, transfer.read(first))
+        importing.load(session, first.encode())
     with other.reading() as session:
         assert exported(session) == first
     other.close()
@@ -94,7 +94,7 @@ def test_a_document_that_is_no_household_is_refused_and_nothing_is_kept(
     with demo_store.reading() as session:
         document = json.loads(exported(session))
     with pytest.raises(InputError, match=says), store.writing() as session:
-        transfer.load(session, transfer.read(change(document)))
+        importing.load(session, change(document).encode())
     with store.reading() as session:
         assert transfer.is_empty(session)
 
@@ -184,23 +184,23 @@ def test_what_an_earlier_version_exported_is_read_in_whole(demo_store, store, ve
         was, expected = earlier(json.loads(exported(session)), version)
     data = json.dumps(was).encode() if kind == "json" else as_archive(was)
     with store.writing() as session:
-        transfer.load(session, transfer.taken_in(data))
+        importing.load(session, data)
     with store.reading() as session:
         assert json.loads(exported(session)) == expected
 
 
-def test_rows_of_an_earlier_version_that_do_not_fit_together_are_refused(demo_store):
+def test_rows_of_an_earlier_version_that_do_not_fit_together_are_refused(demo_store, store):
     with demo_store.reading() as session:
         was, _ = earlier(json.loads(exported(session)))
     was["tables"]["stay"][0]["plant_id"] = 999_999
-    with pytest.raises(InputError, match="do not fit together"):
-        transfer.taken_in(json.dumps(was).encode())
+    with pytest.raises(InputError, match="do not fit together"), store.writing() as session:
+        importing.load(session, json.dumps(was).encode())
 
 
 @pytest.mark.parametrize("data", [b"PK no archive", b"\xff\xfe", b"[]"])
-def test_a_file_of_another_kind_is_refused(data):
-    with pytest.raises(InputError):
-        transfer.taken_in(data)
+def test_a_file_of_another_kind_is_refused(store, data):
+    with pytest.raises(InputError), store.writing() as session:
+        importing.load(session, data)
 
 
 def test_the_passcode_stays_and_no_cell_is_taken_for_a_formula(store):
@@ -297,7 +297,7 @@ def test_four_thousand_plants_are_pasted_listed_and_found(demo_store, catalogue)
     with demo_store.reading() as session:
         listed = plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)
         today.build(Desk(session, catalogue, NOW, Preferences()))
-        found = record.build(session, catalogue, text="Seedling 3999")
+        found = record.build(Desk(session, catalogue, NOW), text="Seedling 3999")
     assert len(listed) == 4013
     assert [e.plant for e in found.entries] == ["Seedling 3999"]
 
@@ -373,7 +373,7 @@ def test_a_plant_that_is_gone_is_out_of_the_lists_and_in_the_record(demo_store, 
             n.plant.name
             for n in plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)
         ]
-        entries = record.build(session, catalogue, plant_id=plant.id).entries
+        entries = record.build(Desk(session, catalogue, NOW), plant_id=plant.id).entries
         told = events.of_plant(session, plant.id)
     assert any("given away" in e.text for e in entries)
     with demo_store.writing() as session:

@@ -71,9 +71,8 @@ def test_own_figures_outlive_a_catalogue_that_no_longer_has_them(store, catalogu
         )
     renewed = replace(catalogue, pests=dict(catalogue.pests))
     with store.reading() as session:
-        assert (
-            own_figures.adjusted(session, renewed).pests[MITE].stages[0].rate.figures["k_dd"] == 70
-        )
+        used = own_figures.adjusted(own_figures.standing(session), renewed).pests[MITE]
+        assert used.stages[0].rate.figures["k_dd"] == 70
         result = own_figures.build(Desk(session, renewed, NOW), MITE)
     assert [row.figure for row in result.lost] == ["stage.gone.k_dd"]
     celsius, adult, _ = result.effect.days[1]

@@ -92,6 +92,34 @@ def drawing(name: str) -> str:
     return source.read_text("utf-8").strip() if source.is_file() else ""
 
 
+@cache
+def _named() -> tuple[tuple[str, str, str], ...]:
+    """Every drawing: its name, its inside, and how the page goes on to it where it is
+    drawn in one way only.
+    """
+    folder = files("brood.charts") / "drawings"
+    names = sorted(f.name.removesuffix(".svg") for f in folder.iterdir() if f.name.endswith("svg"))
+    return tuple(
+        (name, art, "" if name.startswith("plant-") else 'aria-hidden="true">')
+        for name in names
+        if (art := drawing(name))
+    )
+
+
+def once_each(page: str) -> str:
+    """A page in which every drawing stands once, and is referred to where it comes again."""
+    for name, art, before in _named():
+        first = page.find(before + art)
+        if first < 0:
+            continue
+        rest = page[first + len(before + art) :]
+        if before + art not in rest:
+            continue
+        again = rest.replace(before + art, f'{before}<use href="#art-{name}"/>')
+        page = f'{page[:first]}{before}<g id="art-{name}">{art}</g>{again}'
+    return page
+
+
 def figure(
     w: float,
     h: float,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.errors import NotFound
 from brood.services.cases import effort, history
-from brood.store.queries import cases
+from brood.store.queries import cases, said
+from brood.store.queries.said import Word
 from brood.store.records import Expense, PlantEvent
 from brood.store.tables import PestCase, Plant
 
@@ -70,17 +71,25 @@ class CostsResult:
 
 def build(session: Session, catalogue: Catalogue, year: int | None, today: date) -> CostsResult:
     """The hours, money and losses of a year; of the current one when none is asked for."""
-    every = cases.every(session)
+    every = cases.worked(session)
     spent, lost = _expenses(session), _losses(session, catalogue, every)
+    done, checked = _done(session), _checked(session)
     days = [
-        *(d for row in every for d in _days(row)),
+        *(word.day for words in done.values() for word in words if word.day),
+        *(day for looks in checked.values() for day, _ in looks),
         *(e.on for e in spent),
         *(x.on for x in lost),
     ]
     years = tuple(sorted({today.year, *(d.year for d in days)}, reverse=True))
     chosen = year if year in years else today.year
     of_year = tuple(e for e in spent if e.on.year == chosen)
-    rows = (_cost(catalogue, row, chosen, of_year) for row in every)
+    money: dict[int | None, float] = {}
+    for e in of_year:
+        money[e.case_id] = money.get(e.case_id, 0.0) + e.amount
+    rows = (
+        _cost(catalogue, row, chosen, (done.get(row.id, []), checked.get(row.id, [])), money)
+        for row in every
+    )
     worked = sorted(
         (r for r in rows if r.evenings or r.looks or r.spent),
         key=lambda r: (-r.minutes, r.row.plant.name),
@@ -89,6 +98,26 @@ def build(session: Session, catalogue: Catalogue, year: int | None, today: date)
     return CostsResult(
         chosen, years, tuple(worked), of_year, names, tuple(x for x in lost if x.on.year == chosen)
     )
+
+
+def _done(session: Session) -> dict[int, list[Word]]:
+    """The evenings that were done, by case."""
+    out: dict[int, list[Word]] = {}
+    for word in said.last_words(session):
+        if word.day:
+            out.setdefault(word.case_id, []).append(word)
+    return out
+
+
+def _checked(session: Session) -> dict[int, list[tuple[date, float]]]:
+    """The days of looks and counts of cards with the minutes they take, by case."""
+    out: dict[int, list[tuple[date, float]]] = {}
+    for look in said.looks(session):
+        out.setdefault(look.case_id, []).append((look.looked_on, effort.MINUTES["look"]))
+    for card in said.cards(session):
+        if card.number is not None:
+            out.setdefault(card.case_id, []).append((card.on, effort.MINUTES["card"]))
+    return out
 
 
 def _expenses(session: Session) -> list[Expense]:
@@ -122,35 +151,27 @@ def _losses(session: Session, catalogue: Catalogue, every: Sequence[PestCase]) -
     return out
 
 
-def _days(row: PestCase) -> list[date]:
-    """The days on which something was done in a case."""
-    evenings = [r.done_on for r in history.evenings_done(row) if r.done_on]
-    return [*evenings, *(i.looked_on for i in history.looks(row)), *_counted(row)]
-
-
-def _counted(row: PestCase) -> list[date]:
-    return [
-        c.counted_on
-        for card in row.cards
-        if card.withdrawn_at is None
-        for c in card.counts
-        if c.withdrawn_at is None
-    ]
-
-
-def _cost(catalogue: Catalogue, row: PestCase, year: int, spent: Sequence[Expense]) -> CaseCost:
-    evenings = [r for r in history.evenings_done(row) if r.done_on and r.done_on.year == year]
-    looks = sum(i.looked_on.year == year for i in history.looks(row))
-    cards = sum(day.year == year for day in _counted(row))
-    minutes = sum(
-        effort.evening(catalogue, row, r.treatments) if r.minutes is None else r.minutes
-        for r in evenings
+def _cost(
+    catalogue: Catalogue,
+    row: PestCase,
+    year: int,
+    work: tuple[list[Word], list[tuple[date, float]]],
+    money: Mapping[int | None, float],
+) -> CaseCost:
+    words, checked = work
+    evenings = [w for w in words if w.day and w.day.year == year]
+    checks = [minutes for day, minutes in checked if day.year == year]
+    plants, told = 1 + len(history.members(row)), [(w.minutes, w.treatments) for w in words]
+    minutes = sum(checks) + sum(
+        effort.by_what_was_told(catalogue, told, plants, w.treatments)
+        if w.minutes is None
+        else w.minutes
+        for w in evenings
     )
-    minutes += looks * effort.MINUTES["look"] + cards * effort.MINUTES["card"]
-    told = all(r.minutes is not None for r in evenings)
-    money = sum(e.amount for e in spent if e.case_id == row.id)
+    timed = all(w.minutes is not None for w in evenings)
+    spent = money.get(row.id, 0.0)
     return CaseCost(
-        row, catalogue.name(row.pest_id), len(evenings), looks + cards, minutes, told, money
+        row, catalogue.name(row.pest_id), len(evenings), len(checks), minutes, timed, spent
     )
 
 

@@ -5,20 +5,22 @@ database would go through.
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable
+from collections.abc import Iterable, Iterator
 from functools import cache
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import MetaData, insert
+from sqlalchemy import MetaData, insert, select
 from sqlalchemy import Table as SqlTable
 from sqlalchemy.exc import SQLAlchemyError
 
 from brood.errors import InputError
+from brood.store.base import Table
 from brood.store.engine import migration_engine
 from brood.store.migrate import known, upgrade
 
-Rows = dict[str, list[dict[str, Any]]]
+ROWS_AT_ONCE = 20
+"""Photos are among them."""
 
 
 def is_known(version: object) -> bool:
@@ -32,52 +34,46 @@ def tables_at(version: str) -> list[SqlTable]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "shape.sqlite"
         upgrade(path, version)
-        return _reflected(path)
-
-
-def _reflected(path: Path) -> list[SqlTable]:
-    engine, metadata = migration_engine(path), MetaData()
-    metadata.reflect(engine)
-    engine.dispose()
+        engine, metadata = migration_engine(path), MetaData()
+        metadata.reflect(engine)
+        engine.dispose()
     return [t for t in metadata.sorted_tables if t.name != "alembic_version"]
 
 
-def brought_up(
-    version: str, typed: Rows, row_of: Callable[[SqlTable, Any], dict[str, Any]]
-) -> Rows:
-    """The rows of an earlier version as this one keeps them. `row_of` makes a plain row
-    of a row that was found. Raises InputError when they do not fit.
+def misfit() -> InputError:
+    """The rows refer to what is not there, or contradict each other."""
+    return InputError(
+        "The rows of this household do not fit together.",
+        field="tables",
+        allowed="what `brood export` wrote",
+    )
+
+
+def bring_up(path: Path, version: str, batches: Iterable[tuple[str, list[dict[str, Any]]]]) -> None:
+    """Make a database of an earlier version from its rows and migrate it. Raises
+    InputError when they do not fit.
     """
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "older.sqlite"
-        upgrade(path, version)
-        try:
-            _fill(path, tables_at(version), typed)
-            upgrade(path)
-        except (SQLAlchemyError, RuntimeError):
-            raise InputError(
-                "The rows of this household do not fit together.",
-                field="tables",
-                allowed="what `brood export` wrote",
-            ) from None
-        return _found(path, row_of)
+    upgrade(path, version)
+    by_name, engine = {t.name: t for t in tables_at(version)}, migration_engine(path)
+    try:
+        with engine.begin() as connection:
+            for name, rows in batches:
+                connection.execute(insert(by_name[name]), rows)
+        upgrade(path)
+    except (SQLAlchemyError, RuntimeError):
+        raise misfit() from None
+    finally:
+        engine.dispose()
 
 
-def _fill(path: Path, tables: list[SqlTable], typed: Rows) -> None:
+def rows_of(path: Path) -> Iterator[tuple[SqlTable, dict[str, Any]]]:
+    """Every row of a migrated database, with its table."""
     engine = migration_engine(path)
-    with engine.begin() as connection:
-        for table in tables:
-            if rows := typed.get(table.name):
-                connection.execute(insert(table), rows)
-    engine.dispose()
-
-
-def _found(path: Path, row_of: Callable[[SqlTable, Any], dict[str, Any]]) -> Rows:
-    engine = migration_engine(path)
-    with engine.connect() as connection:
-        found = {
-            t.name: [row_of(t, row) for row in connection.execute(t.select()).mappings()]
-            for t in _reflected(path)
-        }
-    engine.dispose()
-    return found
+    try:
+        with engine.connect() as connection:
+            for table in Table.metadata.sorted_tables:
+                found = connection.execute(select(table).execution_options(yield_per=ROWS_AT_ONCE))
+                for row in found.mappings():
+                    yield table, dict(row)
+    finally:
+        engine.dispose()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 
@@ -13,13 +13,15 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.services.cases import history
 from brood.services.cases.commands import ORIGINS, stage_choices
+from brood.services.desk import Desk
 from brood.services.followup import follow_page, inspections
 from brood.services.house.events import EVENTS
 from brood.services.house.quarantine import REASONS
 from brood.services.voice import words
+from brood.store.place_tables import Place
+from brood.store.queries import said
 from brood.store.records import PlantEvent, Quarantine
-from brood.store.states import EveningOutcome
-from brood.store.tables import Application, InspectionRecord, Look, PestCase, Plant, Stay
+from brood.store.tables import InspectionRecord, Look, PestCase, Plant, Stay
 
 KINDS = {
     "case": "cases",
@@ -27,11 +29,12 @@ KINDS = {
     "evening": "evenings",
     "look": "looks",
     "card": "cards",
+    "dates": "why dates moved",
     "move": "moves",
     "apart": "kept apart",
     "event": "what befell it",
 }
-PAGE = 120
+PAGE = 60
 
 
 @dataclass(frozen=True)
@@ -58,8 +61,7 @@ class RecordResult:
 
 
 def build(
-    session: Session,
-    catalogue: Catalogue,
+    desk: Desk,
     *,
     plant_id: int | None = None,
     kind: str = "",
@@ -70,7 +72,7 @@ def build(
     wanted = text.casefold().split()
     found = [
         e
-        for e in _entries(session, catalogue, plant_id)
+        for e in _entries(desk, plant_id)
         if (not kind or e.kind == kind)
         and all(w in f"{e.plant} {e.text}".casefold() for w in wanted)
     ]
@@ -79,59 +81,44 @@ def build(
     return RecordResult(tuple(found[skip : skip + PAGE]), len(found), rest)
 
 
-def _entries(session: Session, catalogue: Catalogue, plant_id: int | None) -> Iterator[Entry]:
+def _entries(desk: Desk, plant_id: int | None) -> Iterator[Entry]:
+    session = desk.session
     query = select(PestCase).options(
         selectinload(PestCase.plant),
         selectinload(PestCase.findings),
-        selectinload(PestCase.applications).selectinload(Application.records),
-        selectinload(PestCase.inspections),
-        selectinload(PestCase.cards),
+        selectinload(PestCase.changes),
     )
-    for row in session.scalars(
-        query if plant_id is None else query.where(PestCase.plant_id == plant_id)
-    ):
-        yield from _of_case(catalogue, row)
-    for stay in session.scalars(
-        select(Stay)
-        .options(selectinload(Stay.place))
-        .where(*([Stay.plant_id == plant_id] if plant_id else []))
-    ):
-        plant = session.get(Plant, stay.plant_id)
-        if plant is not None:
-            yield Entry(
-                stay.since_on,
-                plant.name,
-                plant.id,
-                "move",
-                f"stands in: {stay.place.name}",
-                f"/plants/{plant.id}",
-            )
+    rows = session.scalars(query.where(*_only(PestCase.plant_id, plant_id))).all()
+    work = _work(desk, {row.id: row for row in rows}, plant_id)
+    for row in rows:
+        for on, kind, text, part in (*_lines(desk, row), *work.get(row.id, ())):
+            yield Entry(on, row.plant.name, row.plant_id, kind, text, f"/cases/{row.id}{part}")
+    moves = (
+        select(Stay.since_on, Plant.id, Plant.name, Place.name)
+        .join(Plant, Plant.id == Stay.plant_id)
+        .join(Place, Place.id == Stay.place_id)
+        .where(*_only(Stay.plant_id, plant_id))
+    )
+    for on, number, name, place in session.execute(moves):
+        yield Entry(on, name, number, "move", f"stands in: {place}", f"/plants/{number}")
     yield from _apart(session, plant_id)
-
-
-def _of_case(catalogue: Catalogue, row: PestCase) -> Iterator[Entry]:
-    for on, kind, text, part in _lines(catalogue, row):
-        yield Entry(on, row.plant.name, row.plant_id, kind, text, f"/cases/{row.id}{part}")
 
 
 Line = tuple[date, str, str, str]
 """A line of a case: day, kind, words, and the part of the case's address."""
 
 
-def _lines(catalogue: Catalogue, row: PestCase) -> Iterator[Line]:
+def _lines(desk: Desk, row: PestCase) -> Iterator[Line]:
+    catalogue = desk.catalogue
     name = catalogue.records[row.pest_id].name
     came = f", {ORIGINS[row.origin]}" if row.origin else ""
     yield row.created_at.date(), "case", f"case opened: {name}{came}", ""
     if row.closed_at:
         yield row.closed_at.date(), "case", f"case closed: {name}", ""
     yield from _finds(catalogue.records[row.pest_id], row)
-    yield from _evenings(catalogue, row)
-    classes = inspections.class_names(catalogue.records[row.pest_id])
-    for look in history.looks(row):
-        vague = f" (give or take {look.spread_days} days)" if look.spread_days else ""
-        seen = follow_page.seen_said(look, classes)
-        yield look.looked_on, "look", f"{name}: {seen}{vague}", "/follow"
-    yield from _cards(row)
+    for change in row.changes:
+        moved = words.moved(change.parts, change.before, change.after, desk.speech)
+        yield change.at.date(), "dates", f"{name}: {moved}", "#dates"
 
 
 def _finds(record: PestRecord, row: PestCase) -> Iterator[Line]:
@@ -144,23 +131,33 @@ def _finds(record: PestRecord, row: PestCase) -> Iterator[Line]:
         yield find.found_on, "find", f"{record.name}: {count}{where}", ""
 
 
-def _evenings(catalogue: Catalogue, row: PestCase) -> Iterator[Line]:
-    for slot in row.applications:
-        said = history.last_word(slot)
-        if said is not None and said.outcome == EveningOutcome.DONE and said.done_on:
-            note = f" {said.note}" if said.note else ""
-            acts = words.act_names(said.treatments, catalogue.treatments)
-            yield said.done_on, "evening", f"{acts}.{note}", ""
-        elif said is not None:
-            yield slot.target_on, "evening", "skipped", ""
+def _work(desk: Desk, rows: Mapping[int, PestCase], plant_id: int | None) -> dict[int, list[Line]]:
+    """The evenings, looks and cards, by case."""
+    out: dict[int, list[Line]] = {}
+    for word in said.last_words(desk.session, plant_id):
+        out.setdefault(word.case_id, []).append(_evening(desk.catalogue, word))
+    records = {n: desk.catalogue.records[row.pest_id] for n, row in rows.items()}
+    classes = {record.id: inspections.class_names(record) for record in records.values()}
+    for look in said.looks(desk.session, plant_id):
+        record = records[look.case_id]
+        vague = f" (give or take {look.spread_days} days)" if look.spread_days else ""
+        seen = follow_page.seen_said(look.counts, classes[record.id])
+        line = (look.looked_on, "look", f"{record.name}: {seen}{vague}", "/follow")
+        out.setdefault(look.case_id, []).append(line)
+    for card in said.cards(desk.session, plant_id):
+        what = "placed" if card.number is None else f"{card.number} caught"
+        mark = "" if card.number is None else ":"
+        line = (card.on, "card", f"{card.colour} card{mark} {what}", "/follow#cards")
+        out.setdefault(card.case_id, []).append(line)
+    return out
 
 
-def _cards(row: PestCase) -> Iterator[Line]:
-    for card in (c for c in row.cards if c.withdrawn_at is None):
-        yield card.placed_on, "card", f"{card.colour} card placed", "/follow#cards"
-        for count in (c for c in card.counts if c.withdrawn_at is None):
-            caught = f"{card.colour} card: {count.number} caught"
-            yield count.counted_on, "card", caught, "/follow#cards"
+def _evening(catalogue: Catalogue, word: said.Word) -> Line:
+    if word.day is None:
+        return word.target_on, "evening", "skipped", ""
+    note = f" {word.note}" if word.note else ""
+    acts = words.act_names(word.treatments, catalogue.treatments)
+    return word.day, "evening", f"{acts}.{note}", ""
 
 
 def _apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
@@ -170,11 +167,12 @@ def _apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
     events = select(PlantEvent).where(
         PlantEvent.withdrawn_at.is_(None), *_only(PlantEvent.plant_id, plant_id)
     )
+    named = select(Plant.id, Plant.name).where(*_only(Plant.id, plant_id))
+    names = dict(session.execute(named).all())
     for event in session.scalars(events):
-        plant = session.get(Plant, event.plant_id)
-        if plant is not None:
-            text = EVENTS[event.kind] + (f": {event.note}" if event.note else "")
-            yield Entry(event.on, plant.name, plant.id, "event", text, f"/plants/{plant.id}")
+        text = EVENTS[event.kind] + (f": {event.note}" if event.note else "")
+        number = event.plant_id
+        yield Entry(event.on, names[number], number, "event", text, f"/plants/{number}")
 
 
 def _only(column: InstrumentedAttribute[int], plant_id: int | None) -> list[ColumnElement[bool]]:

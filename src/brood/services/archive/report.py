@@ -65,7 +65,7 @@ def report(desk: Desk, case_id: int) -> Report:
         **dict(stage_choices(record)),
         **inspections.class_names(record),
     }
-    lines = build(session, catalogue, plant_id=row.plant_id).entries
+    lines = build(desk, plant_id=row.plant_id).entries
     done = tuple(e for e in reversed(lines) if e.url.startswith(f"/cases/{row.id}"))
     return Report(
         row,

@@ -5,7 +5,10 @@ chance would be at its low and its high end.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from threading import Lock
 from typing import Any
+
+from cachetools import LRUCache, cached
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case
@@ -21,6 +24,9 @@ says 0.10 (B) to 0.25 (C).
 """
 WARMTH_C, COUNTS, LAYING, LIFE = 1.5, (0.5, 2.0), (0.7, 1.4), (0.7, 1.3)
 REACH, REFUGE = (-0.10, 0.07), (0.0, 0.05)
+
+
+KEEP = 16
 
 
 @dataclass(frozen=True)
@@ -59,6 +65,12 @@ class _Doubt:
     rebuilt: bool = True
 
 
+def _told(held: Planned, speech: Speech) -> str:
+    """What the assumptions of a plan are known by."""
+    return f"{held.problem.case.digest()} {uses_of(held.plan)} {speech}"
+
+
+@cached(LRUCache(KEEP), key=lambda held, _, speech: _told(held, speech), lock=Lock())
 def build(held: Planned, catalogue: Catalogue, speech: Speech) -> list[Assumption]:
     """All assumptions of a planned case, those that move the chance most first. The
     dates stay; only the numbers change.

@@ -96,20 +96,17 @@ def last_looks(session: Session, plants: Collection[int] | None = None) -> dict[
     """The last day on which each plant was looked over: in a case, while kept apart, or
     to find out what it has. Of some plants where they are given.
     """
-    out: dict[int, date] = {}
     seen = (
         select(InspectionRecord.plant_id, func.max(InspectionRecord.looked_on))
         .where(InspectionRecord.withdrawn_at.is_(None))
         .group_by(InspectionRecord.plant_id)
     )
-    begun = select(Look.plant_id, func.max(Look.started_at)).group_by(Look.plant_id)
+    begun = select(Look.plant_id, func.max(func.date(Look.started_at))).group_by(Look.plant_id)
     if plants is not None:
         seen = seen.where(InspectionRecord.plant_id.in_(plants))
         begun = begun.where(Look.plant_id.in_(plants))
-    for plant_id, on in [
-        *session.execute(seen),
-        *((plant, at.date()) for plant, at in session.execute(begun)),
-    ]:
+    out: dict[int, date] = {}
+    for plant_id, on in session.execute(seen.union_all(begun)):
         out[plant_id] = max(out.get(plant_id, on), on)
     return out
 

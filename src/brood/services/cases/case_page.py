@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 
 from brood.catalogue.holdings import Catalogue
@@ -76,11 +77,17 @@ class CaseResult:
     moved: str = ""
     news: str = ""
     meanwhile: Application | None = None
+    drawn: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def plan(self) -> Plan | None:
         """The plan as last worked out."""
         return self.outlook.plan if self.outlook else None
+
+    @property
+    def unready(self) -> bool:
+        """Whether its figures are still being worked out."""
+        return self.due or (self.outlook is not None and self.outlook.brief)
 
     @property
     def hold_days(self) -> int:
@@ -96,13 +103,13 @@ class CaseResult:
 def build(desk: Desk, case_id: int) -> CaseResult:
     """A case as its page shows it now."""
     row = cases.case(desk.session, case_id)
-    found = plans.outlook_of(desk, row)
+    found, chart, drawn = plans.with_chart(desk, row)
     bare = _bare(desk, row, found)
     if found is None or found.plan is None:
         headline, why = _without_a_plan(row, found.trouble if found else None, desk.speech)
         gone = _meanwhile(row, found.trouble if found else None)
         return replace(bare, headline=headline, why=why, problem=why, meanwhile=gone)
-    return _planned(desk, bare, found, found.plan)
+    return _planned(desk, replace(bare, chart=chart, drawn=drawn), found, found.plan)
 
 
 def _bare(desk: Desk, row: PestCase, found: Outlook | None) -> CaseResult:
@@ -143,7 +150,7 @@ def _planned(desk: Desk, bare: CaseResult, found: Outlook, plan: Plan) -> CaseRe
     pest = catalogue.pest(row.pest_id)
     following = next((e for e in bare.evenings if e.is_next), None)
     headline, why = _headline(desk, row, found, following)
-    chart = plans.chart_of(desk, row)
+    chart = bare.chart
     coming = following.slot.treatments if following else []
     tonight = [t for t in bare.treatments if t.id in coming]
     letters, names = class_names(pest)
@@ -155,7 +162,6 @@ def _planned(desk: Desk, bare: CaseResult, found: Outlook, plan: Plan) -> CaseRe
         headline=headline,
         why=why,
         next=following,
-        chart=chart,
         guard=pest.stages[pest.index(plan.guard)],
         next_window=(
             words.window(following.slot, desk.today, desk.speech) if shown and following else ""

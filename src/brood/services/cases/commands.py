@@ -10,7 +10,7 @@ from brood.catalogue.schema import PestRecord
 from brood.core.biology.pest import ADULT
 from brood.core.biology.stage_classes import YOUNG_DISPLAYS
 from brood.core.course import planner
-from brood.errors import FieldErrors, InputError, NotFound
+from brood.errors import ChangedMeanwhile, FieldErrors, InputError, NotFound
 from brood.services.cases import assemble, history
 from brood.services.desk import Desk
 from brood.store.queries import cases
@@ -314,13 +314,23 @@ def correct_find(desk: Desk, finding_id: int, command: FindCommand | None) -> in
     """
     row, finding = cases.case_of_finding(desk.session, finding_id)
     if finding.withdrawn_at is not None:
-        raise NotFound("This find was already corrected or withdrawn.")
+        raise ChangedMeanwhile(_stands_now(row, finding))
     finding.withdrawn_at = desk.moment
     if command is not None:
         fresh = _finding(command, desk.moment)
         fresh.corrects_id = finding.id
         row.findings.append(fresh)
     return row.id
+
+
+def _stands_now(row: PestCase, finding: Finding) -> str:
+    """What has become of a find that was corrected or withdrawn."""
+    after = next((f for f in row.findings if f.corrects_id == finding.id), None)
+    if after is None:
+        return "This find was withdrawn meanwhile"
+    count = f"{after.number:g}" if after.number is not None else str(after.rough)
+    where = f", {after.location}" if after.location else ""
+    return f"This find was corrected meanwhile: {count} {after.stage}{where}"
 
 
 def close(desk: Desk, case_id: int, *, closed: bool) -> None:

@@ -23,15 +23,24 @@ def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> f
     """The minutes that an evening of a case takes: as long as its evenings took so far,
     otherwise by the catalogue for each of its plants.
     """
-    told = [
-        (r.minutes, by_catalogue(catalogue, r.treatments))
-        for r in history.evenings_done(row)
-        if r.minutes is not None
-    ]
+    done = [(r.minutes, r.treatments) for r in history.evenings_done(row)]
+    return by_what_was_told(catalogue, done, 1 + len(history.members(row)), treatments)
+
+
+def by_what_was_told(
+    catalogue: Catalogue,
+    done: Sequence[tuple[int | None, Sequence[str]]],
+    plants: int,
+    treatments: Sequence[str],
+) -> float:
+    """The minutes that treatments take on some plants, after evenings of which the
+    minutes (where they were told) and the treatments are known.
+    """
+    told = [(m, by_catalogue(catalogue, acts)) for m, acts in done if m is not None]
     usual = by_catalogue(catalogue, treatments)
     if told and (thought := sum(t for _, t in told)):
         return usual * sum(m for m, _ in told) / thought
-    return usual * (1 + len(history.members(row)))
+    return usual * plants
 
 
 USUAL_ML = {

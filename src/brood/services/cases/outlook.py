@@ -106,7 +106,9 @@ class Outlook:
 
     `digest` and `parts` identify the facts. `found` is what the plan reckons with, also
     what must be there unseen. `good_until` is the last day on which time alone changes
-    nothing. Without dates `plan` and all after it are None, and `trouble` says why.
+    nothing. Without dates `plan` and all after it are None, and `trouble` says why. In
+    `brief` there is no chart and no end yet: it is of a closed case that nobody has
+    looked at since.
     """
 
     digest: str
@@ -124,6 +126,7 @@ class Outlook:
     target: float = 0.95
     live_birth: bool = False
     held: bool = False
+    brief: bool = False
 
     @property
     def waits_for_the_end(self) -> bool:
@@ -170,10 +173,16 @@ class WorkedOut:
 
 
 def work_out(
-    facts: Facts, record: PestRecord, *, closed: bool = False, standing: bool = False
+    facts: Facts,
+    record: PestRecord,
+    *,
+    closed: bool = False,
+    standing: bool = False,
+    brief: bool = False,
 ) -> WorkedOut:
     """Plan a case and work out everything that its pages say. It takes a second or so.
-    With `standing` its dates are taken as they stand; a closed case gets none.
+    With `standing` its dates are taken as they stand; a closed case gets none. In `brief`
+    its chart and its end are left out.
     """
     belief = belief_of(facts)
     case = facts.case if belief is None else updated(belief)
@@ -187,7 +196,7 @@ def work_out(
         plan = PLANNER(problem)
     except InputError as error:
         return WorkedOut(replace(bare, trouble=trouble_of(error)), None)
-    clearing = None if plan.applications else end_of(facts, plan, closed=closed)
+    clearing = None if plan.applications or brief else end_of(facts, plan, closed=closed)
     found = replace(
         bare,
         found=case.found,
@@ -195,8 +204,9 @@ def work_out(
         outcome=outcomes(problem, [uses_of(plan)])[0],
         counted=None if belief is None else _counted(belief),
         clearing=clearing,
+        brief=brief,
     )
-    return WorkedOut(found, _chart(case, plan, record, facts.on, clearing))
+    return WorkedOut(found, None if brief else _chart(case, plan, record, facts.on, clearing))
 
 
 def _bare(facts: Facts) -> Outlook:

@@ -43,6 +43,7 @@ class Planning:
         self.store, self.catalogue_of, self.clock = store, catalogue_of, clock
         self.failed: dict[int, int] = {}
         self._wanted: list[int] = []
+        self._looked_at: list[int] = []
         self._wake, self._stopped = Condition(), False
         self._thread: Thread | None = None
         self._begun = False
@@ -61,9 +62,10 @@ class Planning:
         waiting = {i: facts for i, facts in rows if self.failed.get(i) != facts}
         return [i for i in dict.fromkeys([*first, *waiting]) if i in waiting]
 
-    def settle(self, case_id: int) -> bool:
+    def settle(self, case_id: int, *, looked_at: bool = False) -> bool:
         """Plan one case by its present facts. Whether it is settled now: not where its
-        facts changed again and again meanwhile.
+        facts changed again and again meanwhile. A closed case is worked out in brief
+        unless somebody looks at it.
         """
         for _ in range(AGAIN):
             moment = self.clock()
@@ -71,15 +73,18 @@ class Planning:
                 desk = Desk(session, self.catalogue_of(session), moment)
                 row = cases.case(session, case_id)
                 version = row.facts
-                if not history.plan_is_due(row, desk.today):
+                brief = row.closed_at is not None and not looked_at
+                if not history.plan_is_due(row, desk.today) and not _lacks(desk, row, looked_at):
                     return True
-                same = _same(desk, row)
+                same = _same(desk, row) and not _lacks(desk, row, looked_at)
                 standing = _stands(row, desk.today)
                 facts = None if same else _facts(desk, row, row.planned_on if standing else None)
                 record, closed = desk.catalogue.records[row.pest_id], row.closed_at is not None
                 silent = assemble.silent_from(desk, row)
             if isinstance(facts, assemble.Facts):
-                worked = outlook.work_out(facts, record, closed=closed, standing=standing)
+                worked = outlook.work_out(
+                    facts, record, closed=closed, standing=standing, brief=brief
+                )
             elif facts is not None:
                 worked = WorkedOut(outlook.without_facts(facts, moment.date()), None)
             else:
@@ -138,12 +143,15 @@ class Planning:
         for case_id in self.due(closed=closed):
             self._settle_safely(case_id)
 
-    def _settle_safely(self, case_id: int, *, end: bool = False) -> None:
+    def _settle_safely(self, case_id: int, *, end: bool = False, looked_at: bool = False) -> None:
         """Plan a case, or work out its end. One that cannot be planned for a fault of ours
         does not stop the others, and is not tried again before its facts change.
         """
         try:
-            (self.settle_end if end else self.settle)(case_id)
+            if end:
+                self.settle_end(case_id)
+            else:
+                self.settle(case_id, looked_at=looked_at)
         except Exception:
             logging.getLogger("brood").exception("planning case %d", case_id)
             with self.store.reading() as session:
@@ -209,12 +217,17 @@ class Planning:
         for case_id in case_ids:
             self._settle_safely(case_id, end=True)
 
-    def want(self, case_id: int) -> None:
-        """Somebody looks at a case whose plan is not ready: it comes first."""
-        if self.works_apart:
-            self._first([case_id])
-        else:
-            self._settle_safely(case_id)
+    def want(self, case_id: int) -> bool:
+        """Somebody looks at a case whose figures are not ready: it comes first. Whether
+        they are ready now.
+        """
+        if not self.works_apart:
+            self._settle_safely(case_id, looked_at=True)
+            return True
+        with self._wake:
+            self._looked_at = list(dict.fromkeys([case_id, *self._looked_at]))
+            self._wake.notify_all()
+        return False
 
     def _first(self, ids: list[int]) -> None:
         with self._wake:
@@ -224,18 +237,28 @@ class Planning:
     def _work(self) -> None:
         self._begin()
         while not self._stopped:
-            waiting = self.due()
-            if waiting:
-                self._settle_safely(waiting[0])
-                continue
-            ends = [i for i in self.ends_due() if i not in self.failed]
-            if ends:
-                self._settle_safely(ends[0], end=True)
-                continue
-            with self._wake:
-                if not self._stopped and not self._wanted:
-                    self._wake.wait(WAKE_SECONDS)
-                self._wanted = []
+            if not self._did_something():
+                with self._wake:
+                    if not (self._stopped or self._wanted or self._looked_at):
+                        self._wake.wait(WAKE_SECONDS)
+
+    def _did_something(self) -> bool:
+        """Do the next piece of work: what somebody looks at, then plans, then ends."""
+        with self._wake:
+            looked_at, self._looked_at = self._looked_at[:1], self._looked_at[1:]
+        if looked_at:
+            self._settle_safely(looked_at[0], looked_at=True)
+            return True
+        waiting = self.due()
+        if waiting:
+            self._settle_safely(waiting[0])
+            return True
+        ends = [i for i in self.ends_due() if i not in self.failed]
+        if ends:
+            self._settle_safely(ends[0], end=True)
+        with self._wake:
+            self._wanted = []
+        return bool(ends)
 
 
 def _due(today: date, *, closed: bool) -> Select[int, int]:
@@ -289,6 +312,12 @@ def _stands(row: PestCase, today: date) -> bool:
     return row.planned_facts == row.facts and row.planned_on is not None and not past
 
 
+def _lacks(desk: Desk, row: PestCase, looked_at: bool) -> bool:
+    """Whether somebody looks at a case that was worked out in brief."""
+    held = plans.outlook_of(desk, row) if looked_at else None
+    return held is not None and held.brief
+
+
 def _same(desk: Desk, row: PestCase) -> bool:
     """Whether the facts are those of the plan after all, and no date has passed: a note
     was changed, or something came back to what it was.
@@ -316,6 +345,9 @@ def _packed(worked: WorkedOut | None) -> dict[str, bytes]:
     bodies = {"outlook": kept.packed(worked.outlook)}
     if worked.chart is not None:
         bodies["chart"] = kept.packed(worked.chart)
+    counted = worked.outlook.counted
+    if counted is not None and counted.verdict:
+        bodies["effect"] = kept.packed((counted.effective, counted.expected))
     if worked.outlook.clearing is not None:
         bodies["end"] = kept.packed(worked.outlook.clearing)
     return bodies

@@ -12,10 +12,13 @@ from threading import Lock
 from typing import Any
 
 from cachetools import LRUCache
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.course.plan import Plan, PlannedEvening, Reason, Slip
 from brood.core.course.problem import Problem
+from brood.core.followup.all_clear import Clearing
 from brood.errors import InputError, NotWorkedOut
 from brood.services import kept
 from brood.services.cases import assemble, history, outlook
@@ -24,8 +27,9 @@ from brood.services.cases.outlook import Outlook, WorkedOut
 from brood.services.desk import Desk
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
+from brood.store.queries import cases
 from brood.store.states import EveningOutcome, EveningState, PlanState
-from brood.store.tables import Application, ApplicationRecord, PestCase, PlanChange
+from brood.store.tables import Application, ApplicationRecord, Kept, PestCase, PlanChange
 
 KEEP_PROBLEMS = 12
 ASKED_DAYS = 14
@@ -62,23 +66,59 @@ def outlook_of(desk: Desk, row: PestCase) -> Outlook | None:
 
 def outlooks_of(desk: Desk, rows: Sequence[PestCase]) -> dict[int, Outlook]:
     """The figures of several cases as last worked out, by the id of the case."""
-    keys = [r.outlook_key for r in rows if r.outlook_key]
-    held = kept.several(desk.session, [*keys, *(f"{key}:end" for key in keys)])
-    out: dict[int, Outlook] = {}
-    for row in rows:
-        found, end = held.get(row.outlook_key), held.get(f"{row.outlook_key}:end")
-        if found is not None:
-            out[row.id] = found if end is None else replace(found, clearing=end)
-    return out
+    held = _held(desk, rows)
+    return {row.id: found for row in rows if (found := _joined(held, row)) is not None}
 
 
-def chart_of(desk: Desk, row: PestCase) -> ChartData | None:
-    """The chart of a case as last worked out, with the line of now. None where there is
-    none.
+def effects(session: Session) -> dict[int, tuple[float, float]]:
+    """What the evenings of every case that was counted took of the young in the open, and
+    what they should have, by the id of the case.
+    """
+    found = select(PestCase.id, Kept.body).join(Kept, Kept.key == PestCase.outlook_key + ":effect")
+    return {case_id: kept.unpacked(body) for case_id, body in session.execute(found)}
+
+
+def with_chart(
+    desk: Desk, row: PestCase
+) -> tuple[Outlook | None, ChartData | None, dict[str, str]]:
+    """The figures of a case as last worked out, its chart with the line of now, and that
+    chart as it was last drawn.
     """
     key = f"{row.outlook_key}:chart"
-    found: ChartData | None = kept.get(desk.session, key) if row.outlook_key else None
-    return None if found is None else replace(found.seen_at(desk.moment), key=key)
+    held = _held(desk, [row], ":chart", ":drawn") if row.outlook_key else {}
+    chart: ChartData | None = held.get(key)
+    if chart is not None:
+        chart = replace(chart.seen_at(desk.moment), key=key)
+    return _joined(held, row), chart, held.get(f"{row.outlook_key}:drawn", {})
+
+
+def keep_drawn(desk: Desk, row_id: int, outlook_key: str, drawn: dict[str, str]) -> None:
+    """Keep how the chart of a case was drawn."""
+    if cases.bare_case(desk.session, row_id).outlook_key == outlook_key:
+        body = kept.packed(drawn)
+        kept.put(desk.session, f"{outlook_key}:drawn", "drawn", body, desk.moment, row_id)
+
+
+def ends_of(desk: Desk, rows: Sequence[PestCase]) -> dict[int, Clearing]:
+    """When several cases are over, by the id of the case."""
+    held = kept.several(desk.session, [f"{r.outlook_key}:end" for r in rows if r.outlook_key])
+    keys = ((row.id, f"{row.outlook_key}:end") for row in rows)
+    return {case_id: held[key] for case_id, key in keys if key in held}
+
+
+def _held(desk: Desk, rows: Sequence[PestCase], *more: str) -> dict[str, Any]:
+    """What is kept of cases, by key."""
+    ends = ("", ":end", *more)
+    return kept.several(
+        desk.session, [f"{r.outlook_key}{end}" for r in rows if r.outlook_key for end in ends]
+    )
+
+
+def _joined(held: Mapping[str, Any], row: PestCase) -> Outlook | None:
+    """The figures of a case with when it is over."""
+    found: Outlook | None = held.get(row.outlook_key)
+    end = held.get(f"{row.outlook_key}:end")
+    return found if found is None or end is None else replace(found, clearing=end)
 
 
 def standing_plan(desk: Desk, row: PestCase) -> Planned:

@@ -116,7 +116,9 @@ def tried(desk: Desk, row: PestCase, text: str, *, chart: bool = False) -> TryRe
     moved = tuple(
         _moved(problem, catalogue, n, planned, uses, spans[n], speech) for n in range(len(uses))
     )
-    drawn = _chart(problem, catalogue, row, plan, moved, uses, now) if chart else None
+    drawn = _chart(problem, catalogue, row, plan, moved, uses, now) if chart and text else None
+    if chart and not text:
+        drawn = plans.with_chart(desk, row)[1]
     return TryResult(row, moved, new, old, drawn)
 
 

@@ -64,11 +64,6 @@ def cleared(case: Case, looks: tuple[Inspection, ...], today: date) -> Clearing:
     return held
 
 
-def all_clear_of(found: Outlook | None) -> date | None:
-    """The day of the all-clear. None where none can be told."""
-    return found.clearing.all_clear if found is not None and found.clearing is not None else None
-
-
 def unsettled(row: PestCase, found: Outlook | None, today: date) -> bool:
     """Whether the record of a case does not show that it is over. A case that nobody
     looked at is not over, nor one that is held. Only a case without a find is.

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 
-from brood.services import kept
-from brood.services.cases import history
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from brood.services.cases import plans
 from brood.services.desk import Desk
 from brood.services.voice.speech import listed
-from brood.store.queries import cases
-from brood.store.tables import PestCase
+from brood.store.queries import said
+from brood.store.states import LeafOutcome
+from brood.store.tables import PatchTest, PestCase, Plant
 
 
 @dataclass(frozen=True)
@@ -31,33 +35,37 @@ def lessons(desk: Desk) -> list[Lesson]:
     """Own experience by treatment, the most used first. Evenings with several
     treatments count for each.
     """
-    uses: dict[str, list[tuple[PestCase, int]]] = {}
-    marked: dict[str, list[str]] = {}
-    effects: dict[int, tuple[float, float]] = {}
-    rows_ = cases.every(desk.session)
-    looked = {r.outlook_key: r.id for r in rows_ if history.looks(r) and r.outlook_key}
-    for key, found in kept.several(desk.session, list(looked)).items():
-        if found.counted is not None and found.counted.verdict:
-            effects[looked[key]] = (found.counted.effective, found.counted.expected)
-    for row in rows_:
-        done = history.evenings_done(row)
-        for key in {t for r in done for t in r.treatments}:
-            uses.setdefault(key, []).append((row, sum(key in r.treatments for r in done)))
-        for patch in (p for p in row.patches if p.outcome == "marked" and p.withdrawn_at is None):
-            marked.setdefault(patch.treatment_id, []).append(row.plant.name)
-    out = []
-    for key, rows in uses.items():
-        known = [effects[r.id] for r, _ in rows if r.id in effects]
+    uses: dict[str, Counter[int]] = {}
+    for word in said.last_words(desk.session):
+        for key in word.treatments if word.day else ():
+            uses.setdefault(key, Counter())[word.case_id] += 1
+    marked = _marked(desk.session)
+    effects, out = plans.effects(desk.session), []
+    for key, by_case in uses.items():
+        known = [effects[case_id] for case_id in by_case if case_id in effects]
         mean = [sum(v) / len(known) for v in zip(*known, strict=True)] if known else [None, None]
-        hurt = listed(sorted(set(marked.get(key, []))))
         out.append(
             Lesson(
                 desk.catalogue.treatments[key].name,
-                len(rows),
-                sum(n for _, n in rows),
+                len(by_case),
+                by_case.total(),
                 mean[0],
                 mean[1],
-                hurt,
+                listed(sorted(marked.get(key, set()))),
             )
         )
     return sorted(out, key=lambda lesson: (-lesson.evenings, lesson.name))
+
+
+def _marked(session: Session) -> dict[str, set[str]]:
+    """The plants whose test leaves each treatment marked."""
+    found = (
+        select(PatchTest.treatment_id, Plant.name)
+        .join(PestCase, PestCase.id == PatchTest.case_id)
+        .join(Plant, Plant.id == PestCase.plant_id)
+        .where(PatchTest.outcome == LeafOutcome.MARKED, PatchTest.withdrawn_at.is_(None))
+    )
+    out: dict[str, set[str]] = {}
+    for key, plant in session.execute(found):
+        out.setdefault(key, set()).add(plant)
+    return out

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from typing import Any
 
 from brood.catalogue.schema import PestRecord
 from brood.errors import NotWorkedOut
@@ -214,12 +216,10 @@ def _origin(held: Counted) -> Origin | None:
     return Origin(name, share, why, others)
 
 
-def seen_said(record: InspectionRecord, names: dict[str, str]) -> str:
+def seen_said(counts: Sequence[Mapping[str, Any]], names: Mapping[str, str]) -> str:
     """What a look saw, in words."""
-    live = [
-        of_class(c["live"], names.get(c["class"], c["class"])) for c in record.counts if c["live"]
-    ]
-    dead = sum(c["dead"] for c in record.counts)
+    live = [of_class(c["live"], names.get(c["class"], c["class"])) for c in counts if c["live"]]
+    dead = sum(c["dead"] for c in counts)
     alive = f"{listed(live)} alive" if live else "nothing alive"
     return f"{alive}{f', {dead:g} dead' if dead else ''}"
 

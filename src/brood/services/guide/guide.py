@@ -22,7 +22,7 @@ from brood.services.warmth.hourly import place_series
 from brood.store.place_tables import Place
 from brood.store.queries import cases
 
-AHEAD_DAYS = 14
+AHEAD_DAYS, MOST_PLACES = 14, 12
 WHOLE = "egg-to-adult"
 
 
@@ -85,7 +85,7 @@ class AtPlace:
 @dataclass(frozen=True, eq=False)
 class PestGuide:
     """Everything that a pest's page shows. `numbers` gives each cited source its number
-    on the page.
+    on the page; so many places are `left_out`.
     """
 
     record: PestRecord
@@ -97,6 +97,7 @@ class PestGuide:
     places: tuple[AtPlace, ...]
     sources: tuple[tuple[str, Source], ...]
     numbers: dict[str, int]
+    left_out: int = 0
 
 
 def by_group(catalogue: Catalogue) -> tuple[GroupListing, ...]:
@@ -116,10 +117,17 @@ def by_group(catalogue: Catalogue) -> tuple[GroupListing, ...]:
 
 
 def build(
-    session: Session, catalogue: Catalogue, pest_id: str, stage: str, *, today: date
+    session: Session,
+    catalogue: Catalogue,
+    pest_id: str,
+    stage: str,
+    *,
+    today: date,
+    every: bool = False,
 ) -> PestGuide:
     """A pest's page. `stage` chooses the curve; the whole of development when it is
-    empty or unknown.
+    empty or unknown. Of many places only the first are shown, unless `every` one is
+    asked for.
     """
     pest = catalogue.pest(pest_id)
     record = catalogue.records[pest_id]
@@ -129,6 +137,8 @@ def build(
         r for r in (catalogue.records[main], *catalogue.variants(main)) if r.id != record.id
     )
     whole = "birth to adult" if record.live_birth else "egg to adult"
+    known = cases.places(session)
+    places = known if every else known[:MOST_PLACES]
     choices = ((WHOLE, whole), *((s.id, s.name) for s in record.stage))
     key = stage if stage in dict(choices) else WHOLE
     return PestGuide(
@@ -138,9 +148,10 @@ def build(
         beside,
         curve(record, pest, key, dict(choices)[key]),
         choices,
-        tuple(at_place(session, pest, place, today) for place in cases.places(session)),
+        tuple(at_place(session, pest, place, today) for place in places),
         tuple((s, catalogue.sources[s]) for s in named),
         {s: n for n, s in enumerate(named, start=1)},
+        len(known) - len(places),
     )
 
 

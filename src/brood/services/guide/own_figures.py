@@ -66,7 +66,8 @@ class OwnResult:
         return out
 
 
-def _standing(session: Session) -> list[OwnFigure]:
+def standing(session: Session) -> list[OwnFigure]:
+    """The own figures that stand."""
     return list(
         session.scalars(
             select(OwnFigure).where(OwnFigure.withdrawn_at.is_(None)).order_by(OwnFigure.id)
@@ -87,13 +88,10 @@ def _values(rows: list[OwnFigure], catalogue: Catalogue) -> dict[str, dict[str, 
     }
 
 
-def adjusted(session: Session, catalogue: Catalogue) -> Catalogue:
+def adjusted(rows: list[OwnFigure], catalogue: Catalogue) -> Catalogue:
     """The catalogue with the keeper's own figures. A pest whose figures no longer fit
     together keeps the shipped ones.
     """
-    rows = _standing(session)
-    if not rows:
-        return catalogue
     for pest_id, values in _values(rows, catalogue).items():
         try:
             catalogue = own.with_own(catalogue, {pest_id: values})
@@ -102,9 +100,9 @@ def adjusted(session: Session, catalogue: Catalogue) -> Catalogue:
     return catalogue
 
 
-def in_use(session: Session, pest_id: str) -> int:
+def in_use(rows: list[OwnFigure], pest_id: str) -> int:
     """How many own figures a keeper has set for a pest."""
-    return sum(row.pest_id == pest_id for row in _standing(session))
+    return sum(row.pest_id == pest_id for row in rows)
 
 
 def build(desk: Desk, pest_id: str, draft: Mapping[str, float] | None = None) -> OwnResult:
@@ -186,7 +184,7 @@ def keep(
     if own.unknown(shipped, pest_id, [key]):
         raise FieldErrors({"figure": "There is no such figure for this pest."})
     try:
-        rows = [r for r in _standing(session) if r.pest_id == pest_id]
+        rows = [r for r in standing(session) if r.pest_id == pest_id]
         own.with_own(shipped, {pest_id: {**_values(rows, shipped).get(pest_id, {}), key: value}})
     except InputError as error:
         raise FieldErrors({"value": error.message}) from None
@@ -203,7 +201,7 @@ def restore(session: Session, pest_id: str, key: str, *, now: datetime) -> None:
 
 
 def _withdraw(session: Session, pest_id: str, key: str, now: datetime) -> bool:
-    rows = [r for r in _standing(session) if r.pest_id == pest_id and r.figure == key]
+    rows = [r for r in standing(session) if r.pest_id == pest_id and r.figure == key]
     for row in rows:
         row.withdrawn_at = now
     return bool(rows)

@@ -18,7 +18,7 @@ from brood.services.house.evenings_together import (
     next_evening,
 )
 from brood.services.house.neighbours import CHECKED, Risk
-from brood.services.house.quarantine import last_looks_apart, open_quarantines
+from brood.services.house.quarantine import last_looks_apart
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.place_tables import Place
@@ -59,7 +59,7 @@ class Task:
         return self.since or self.due_on
 
 
-def tasks_of(desk: Desk, house: House) -> list[Task]:
+def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task]:
     """Every task of the household, in no order."""
     catalogue, now, today = desk.catalogue, desk.moment, desk.today
     risky = [r for r in neighbours.risks(house, catalogue, today) if r.chance >= CHECKED]
@@ -73,7 +73,6 @@ def tasks_of(desk: Desk, house: House) -> list[Task]:
         out += _looks(catalogue, row, today, near, desk.speech)
     out += [_neighbour(r, today) for r in risky if all(c.closed_at for c in r.near.plant.cases)]
     out += _spring(desk, house)
-    apart = open_quarantines(desk.session)
     looked = last_looks_apart(desk.session, apart)
     out += [_apart(row, looked.get(row.id), today) for row in apart]
     return out

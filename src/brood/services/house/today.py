@@ -19,8 +19,10 @@ from brood.services.house.evenings_together import (
     gathered,
     windows_row,
 )
+from brood.services.house.quarantine import open_quarantines
 from brood.services.voice.speech import Speech, hours
 from brood.store.place_tables import Place
+from brood.store.records import Quarantine
 from brood.store.tables import PestCase
 
 ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
@@ -42,6 +44,8 @@ class TodayResult:
     first: date
     minutes: int
     under_care: int
+    apart: tuple[Quarantine, ...] = ()
+    plants: int = 1
 
     @property
     def to_count(self) -> int:
@@ -66,7 +70,7 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
     """
     today, speech, prefs = desk.today, desk.speech, desk.prefs
     house = beside.house_of(desk.session)
-    rows = house.open_cases
+    rows, apart = house.open_cases, open_quarantines(desk.session)
     chart = tuple(
         sorted(
             (windows_row(desk.catalogue, row, today) for row in rows),
@@ -75,7 +79,7 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
     )
     chart, sessions, unserved = gathered(chart, prefs, today, tried)
     tasks = sorted(
-        tasks_of(desk, house),
+        tasks_of(desk, house, apart),
         key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name),
     )
     kept, wait = _fit(tasks, _tonight(tasks, rows, sessions, today), today, int(prefs.minutes))
@@ -103,6 +107,8 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
         today - timedelta(days=1),
         sum(t.minutes for t in kept),
         len(rows),
+        tuple(apart),
+        len(house.every),
     )
 
 

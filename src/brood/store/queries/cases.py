@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Collection, Sequence
 
 from sqlalchemy import Select, func, select
-from sqlalchemy.orm import Session, aliased, joinedload, selectinload
+from sqlalchemy.orm import Session, aliased, contains_eager, joinedload, selectinload
 
 from brood.errors import NotFound
 from brood.store.place_tables import Place
@@ -25,30 +25,29 @@ Later = aliased(Stay)
 
 
 def _whole(*, plants: bool = True) -> Select[PestCase]:
-    """Cases with all that belongs to them, loaded at once in a dozen queries however
-    many they are: with their plants, where those are not at hand already.
+    """Cases with all that belongs to them, loaded at once in a few queries however many
+    they are: with their plants, where those are not at hand already. What there is
+    seldom comes along in the first query.
     """
     query = select(PestCase).options(
         selectinload(PestCase.every_act).joinedload(CaseAct.stock),
-        selectinload(PestCase.changes),
         selectinload(PestCase.findings),
-        selectinload(PestCase.patches),
         selectinload(PestCase.tasks),
         selectinload(PestCase.applications).selectinload(Application.records),
         selectinload(PestCase.inspections),
-        selectinload(PestCase.cards).selectinload(Card.counts),
-        selectinload(PestCase.members).joinedload(CasePlant.plant),
+        joinedload(PestCase.patches),
+        joinedload(PestCase.cards).selectinload(Card.counts),
+        joinedload(PestCase.members).joinedload(CasePlant.plant),
     )
     if not plants:
         return query
-    return query.options(
-        joinedload(PestCase.plant).selectinload(Plant.stays).joinedload(Stay.place)
-    )
+    stays = joinedload(PestCase.plant).joinedload(Plant.stays)
+    return query.options(stays.joinedload(Stay.place))
 
 
 def case(session: Session, case_id: int) -> PestCase:
     """A case with all that belongs to it; raises NotFound."""
-    found = session.scalars(_whole().where(PestCase.id == case_id)).first()
+    found = session.scalars(_whole().where(PestCase.id == case_id)).unique().first()
     if found is None:
         raise NotFound("There is no such case.")
     return found
@@ -59,7 +58,13 @@ def every(session: Session, ids: Collection[int] | None = None) -> Sequence[Pest
     there are, or those with some ids.
     """
     query = _whole() if ids is None else _whole().where(PestCase.id.in_(ids))
-    return session.scalars(query.order_by(PestCase.id)).all()
+    return session.scalars(query.order_by(PestCase.id)).unique().all()
+
+
+def worked(session: Session) -> Sequence[PestCase]:
+    """All cases with their plants, and no more."""
+    query = select(PestCase).options(joinedload(PestCase.plant), joinedload(PestCase.members))
+    return session.scalars(query.order_by(PestCase.id)).unique().all()
 
 
 def bare_case(session: Session, case_id: int) -> PestCase:
@@ -68,6 +73,24 @@ def bare_case(session: Session, case_id: int) -> PestCase:
     if found is None:
         raise NotFound("There is no such case.")
     return found
+
+
+def to_be_cleared(session: Session) -> list[PestCase]:
+    """The open cases of plants that are here that are to be cleared and not held, with
+    their plants.
+    """
+    query = (
+        select(PestCase)
+        .join(Plant, Plant.id == PestCase.plant_id)
+        .where(
+            PestCase.closed_at.is_(None),
+            PestCase.keep_below.is_(None),
+            Plant.gone_on.is_(None),
+        )
+        .options(contains_eager(PestCase.plant))
+        .order_by(PestCase.id)
+    )
+    return list(session.scalars(query))
 
 
 def case_of_application(session: Session, application_id: int) -> tuple[PestCase, Application]:
@@ -100,7 +123,7 @@ def plants(session: Session, place_id: int | None = None) -> Sequence[Plant]:
     found = session.scalars(query).all()
     open_ids = [c.id for p in found for c in p.cases if c.closed_at is None and not p.gone_on]
     if open_ids:
-        session.scalars(_whole(plants=False).where(PestCase.id.in_(open_ids))).all()
+        session.scalars(_whole(plants=False).where(PestCase.id.in_(open_ids))).unique().all()
     return found
 
 
@@ -110,11 +133,6 @@ def names(session: Session, *, here: bool = False) -> Sequence[tuple[int, str]]:
     if here:
         query = query.where(Plant.gone_on.is_(None))
     return [(key, name) for key, name in session.execute(query)]
-
-
-def any_plant(session: Session) -> bool:
-    """Whether there is a plant at all."""
-    return session.scalar(select(Plant.id).limit(1)) is not None
 
 
 def crowd(session: Session) -> Counter[int]:
@@ -141,15 +159,15 @@ def crowd(session: Session) -> Counter[int]:
 
 
 def standing_at(session: Session, place_id: int) -> list[Plant]:
-    """The plants that stand at a place now, by name, with their cases."""
+    """The plants that stand at a place now, by name."""
     query = (
         select(Plant)
         .where(Plant.id.in_(select(Stay.plant_id).where(Stay.place_id == place_id)))
         .where(Plant.gone_on.is_(None))
         .order_by(Plant.name, Plant.id)
-        .options(selectinload(Plant.stays).joinedload(Stay.place), selectinload(Plant.cases))
+        .options(joinedload(Plant.stays).joinedload(Stay.place))
     )
-    return [p for p in session.scalars(query) if p.stays[-1].place_id == place_id]
+    return [p for p in session.scalars(query).unique() if p.stays[-1].place_id == place_id]
 
 
 def plant(session: Session, plant_id: int) -> Plant:

@@ -12,7 +12,7 @@ from pathlib import Path
 from flask import Blueprint, Response, request, send_file, url_for
 
 from brood.errors import FieldErrors, InputError
-from brood.services.archive import backup, costs, record, report, transfer
+from brood.services.archive import backup, costs, importing, record, report, transfer
 from brood.services.followup import experience
 from brood.services.house import events, pasting
 from brood.store.queries import cases
@@ -30,10 +30,9 @@ def page() -> Response:
     """The lines of the record that fit."""
     plant, skip = request.args.get("plant", ""), request.args.get("skip", "")
     kind = request.args.get("kind", "")
-    with household().store.reading() as session:
+    with reading() as desk:
         found = record.build(
-            session,
-            catalogue(),
+            desk,
             plant_id=key_of(plant),
             kind=kind if kind in record.KINDS else "",
             text=request.args.get("q", "")[:80],
@@ -42,7 +41,7 @@ def page() -> Response:
         return render.page(
             "archive/record/page.html",
             r=found,
-            plants=cases.names(session),
+            plants=cases.names(desk.session),
             kinds=record.KINDS,
             plant=plant,
             kind=kind,
@@ -181,9 +180,8 @@ def take_in() -> Response:
     if given is None or not given.filename:
         return _data({"file": "Choose the file that was exported."})
     try:
-        held = transfer.taken_in(given.read())
         with household().store.writing() as session:
-            transfer.load(session, held)
+            importing.load(session, given.stream)
     except InputError as error:
         return _data({"file": error.message})
     return render.go(url_for("today.page"))

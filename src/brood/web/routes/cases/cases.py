@@ -7,7 +7,7 @@ from dataclasses import replace
 from flask import Blueprint, Response, make_response, request, url_for
 from sqlalchemy.orm import Session
 
-from brood.errors import FieldErrors, InputError
+from brood.errors import ChangedMeanwhile, FieldErrors, InputError
 from brood.services.archive import calendar
 from brood.services.cases import assumptions, case_page, commands, history, plans, trial
 from brood.services.cases.chart_data import stage_drawing
@@ -22,11 +22,12 @@ from brood.services.treatment.permitted import Offer, offers
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
 from brood.store.tables import Plant
-from brood.web import render, undo
+from brood.web import drawings, render, undo
 from brood.web.context import (
     catalogue,
     household,
     now,
+    own,
     prefs,
     reading,
     speech,
@@ -137,20 +138,27 @@ def page(case_id: int) -> Response:
 def ready(case_id: int) -> Response:
     """Whether the plan of a case is worked out: 204 with a nudge once it is."""
     with reading() as desk:
-        due = history.plan_is_due(queries.bare_case(desk.session, case_id), desk.today)
-    if due:
-        household().planning.want(case_id)
+        row = queries.bare_case(desk.session, case_id)
+        found = plans.outlook_of(desk, row)
+        unready = history.plan_is_due(row, desk.today) or (found is not None and found.brief)
+    if unready and not household().planning.want(case_id):
         return render.page("cases/cases/_due.html", case_id=case_id)
     return render.go(url_for("cases.page", case_id=case_id))
 
 
-def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) -> Response:
-    with reading() as desk:
-        if history.plan_is_due(queries.bare_case(desk.session, case_id), desk.today):
-            household().planning.want(case_id)
+def _page(
+    case_id: int,
+    status: int = 200,
+    wrong: dict[str, str] | None = None,
+    *,
+    waits: bool = True,
+) -> Response:
     with reading() as desk:
         result = case_page.build(desk, case_id)
-        return render.page(
+        if waits and result.unready and household().planning.want(case_id):
+            return _page(case_id, status, wrong, waits=False)
+        drawings.begin(result, now(), speech())
+        answer = render.page(
             "cases/cases/page.html",
             status,
             part="cases/cases/_case.html",
@@ -162,8 +170,10 @@ def _page(case_id: int, status: int = 200, wrong: dict[str, str] | None = None) 
             stages=commands.stage_choices(result.pest),
             stage_names=_stage_names(case_id, result),
             sources=develop.sources(desk.catalogue, result.pest),
-            own_figures=own_figures.in_use(desk.session, result.pest.id),
+            own_figures=own_figures.in_use(own(), result.pest.id),
         )
+    drawings.end(result)
+    return answer
 
 
 def _stage_names(case_id: int, result: case_page.CaseResult) -> dict[str, str]:
@@ -232,6 +242,10 @@ def correct_find(finding_id: int) -> Response:
         command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
         with writing() as desk:
             commands.correct_find(desk, finding_id, command)
+    except ChangedMeanwhile as error:
+        typed = " ".join(filter(None, (request.form.get(n) for n in ("number", "rough", "where"))))
+        mine = f"{error.message}. You typed: {typed or 'to withdraw it'}."
+        return _page(row.id, 409, {f"find{finding_id}": mine})
     except FieldErrors as error:
         return _page(
             row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()}

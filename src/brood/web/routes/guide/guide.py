@@ -29,7 +29,12 @@ def one(pest_id: str) -> Response:
     _known(pest_id)
     with household().store.reading() as session:
         result = guide.build(
-            session, catalogue(), pest_id, request.args.get("stage", ""), today=today()
+            session,
+            catalogue(),
+            pest_id,
+            request.args.get("stage", ""),
+            today=today(),
+            every=request.args.get("places") == "all",
         )
         return render.page(
             "guide/guide/one.html",

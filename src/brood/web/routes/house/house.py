@@ -7,13 +7,15 @@ from flask import Blueprint, Response, request, url_for
 from brood.errors import FieldErrors
 from brood.services.cases import beside
 from brood.services.house import neighbours
+from brood.store.place_tables import Place
 from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import household, reading, speech, today
 from brood.web.forms.reader import Reader
 
 bp = Blueprint("house", __name__)
-MOST_SHELVES = 12
+MOST_SHELVES, MOST_DRAWN = 12, 60
+"""Where more plants stand, the picture of a place is drawn when it is opened."""
 
 
 @bp.get("/house")
@@ -35,9 +37,27 @@ def page() -> Response:
             "house/house/page.html",
             places=places,
             risks=risky,
+            many=len(here.here) > MOST_DRAWN,
             states=states,
             checked=neighbours.CHECKED,
         )
+
+
+@bp.get("/house/<int:place_id>")
+def picture(place_id: int) -> Response:
+    """The picture of one place."""
+    place, rows = _standing(place_id)
+    return render.page(
+        "house/house/picture.html", part="house/house/_picture.html", place=place, rows=rows
+    )
+
+
+def _standing(place_id: int) -> tuple[Place, list[neighbours.Standing]]:
+    """A place, and how each plant there stands."""
+    with reading() as desk:
+        place = cases.place(desk.session, place_id)
+        every = neighbours.standings(desk, beside.house_of(desk.session, place_id))
+        return place, next((rows for p, rows in every if p.id == place_id), [])
 
 
 @bp.get("/places/<int:place_id>/plan")
@@ -47,21 +67,17 @@ def plan(place_id: int) -> Response:
 
 
 def _plan(place_id: int, wrong: dict[str, str]) -> Response:
-    with reading() as desk:
-        place = cases.place(desk.session, place_id)
-        every = neighbours.standings(desk, beside.house_of(desk.session, place_id))
-        rows = next((r for p, r in every if p.id == place_id), [])
-        stays = [(row.plant, beside.stay_of(row.plant)) for row in rows]
-        return render.page(
-            "house/house/plan.html",
-            422 if wrong else 200,
-            place=place,
-            rows=rows,
-            stays=stays,
-            draughts=neighbours.DRAUGHTS,
-            shelves=MOST_SHELVES,
-            wrong=wrong,
-        )
+    place, rows = _standing(place_id)
+    return render.page(
+        "house/house/plan.html",
+        422 if wrong else 200,
+        place=place,
+        rows=rows,
+        stays=[(row.plant, beside.stay_of(row.plant)) for row in rows],
+        draughts=neighbours.DRAUGHTS,
+        shelves=MOST_SHELVES,
+        wrong=wrong,
+    )
 
 
 @bp.post("/places/<int:place_id>/plan")

@@ -14,10 +14,10 @@ from brood.store.queries import cases, looks
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms.house import plants as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("plants", __name__, url_prefix="/plants")
-MOST_NEAR, MOST_SHOWN = 12, 120
+MOST_NEAR, MOST_SHOWN = 12, 60
 
 
 @bp.get("")
@@ -27,11 +27,16 @@ def page() -> Response:
         lines = plants.listing(session, catalogue(), today=today(), speech=speech())
         words = request.args.get("q", "")[:80]
         others = [n for n in lines if not n.cases and plants.fits(n, words)]
+        skip = key_of(request.args.get("skip", "")) or 0
+        shown = others[skip : skip + MOST_SHOWN]
         return render.page(
             "house/plants/page.html",
             lines=lines,
-            others=others[:MOST_SHOWN],
-            more=len(others) - MOST_SHOWN,
+            others=shown,
+            total=len(others),
+            skip=skip,
+            older=skip + MOST_SHOWN if len(others) > skip + MOST_SHOWN else None,
+            newer=max(0, skip - MOST_SHOWN) if skip else None,
             q=words,
             places=cases.places(session),
         )

@@ -10,7 +10,6 @@ from flask import Blueprint, Response, request, url_for
 from brood.errors import InputError
 from brood.services.cases import plans, trial
 from brood.services.desk import Desk
-from brood.services.followup import ending
 from brood.services.house import quarantine, today
 from brood.store.queries import cases
 from brood.store.records import Quarantine
@@ -27,14 +26,10 @@ bp = Blueprint("today", __name__)
 def page() -> Response:
     """What to do now, this week, and the evenings that serve several plants."""
     with reading() as desk:
-        if not cases.any_plant(desk.session):
+        found = today.build(desk, _tried())
+        if not found.plants:
             return render.page("house/today/begin.html", places=cases.places(desk.session))
-        return render.page(
-            "house/today/page.html",
-            r=today.build(desk, _tried()),
-            tried=_tried(),
-            kept=quarantine.open_quarantines(desk.session),
-        )
+        return render.page("house/today/page.html", r=found, tried=_tried(), kept=found.apart)
 
 
 def _tried() -> date | None:
@@ -89,17 +84,16 @@ def _asked(desk: Desk, case_id: int | None, kept_id: int | None) -> list[PestCas
     """The cases whose lines are asked for."""
     if case_id is not None:
         return [cases.case(desk.session, case_id)]
-    every = [] if kept_id is not None else today.open_cases(desk.session)
-    return [r for r in every if r.keep_below is None]
+    return [] if kept_id is not None else cases.to_be_cleared(desk.session)
 
 
 def _cases(desk: Desk, rows: Sequence[PestCase]) -> list[Line]:
     """The lines of cases, by their all-clear."""
-    held = plans.outlooks_of(desk, rows)
+    held = plans.ends_of(desk, rows)
     return [
         (
             row.plant.name,
-            _left(ending.all_clear_of(held.get(row.id)), desk.today),
+            _left(held[row.id].all_clear if row.id in held else None, desk.today),
             f"/cases/{row.id}/clearing",
         )
         for row in rows
