@@ -18,7 +18,11 @@ from icalendar import Calendar
 
 from brood.core.biology.pest import Pest
 from brood.core.biology.stage_times import stage_times
+from brood.errors import InputError
+from brood.services.cases import assemble, history, plans
+from brood.services.desk import Desk
 from brood.settings import Settings
+from brood.store.queries import cases
 from brood.web.app import create_app
 
 from .keeper import Case, Keeper
@@ -115,6 +119,24 @@ class Checks:
         return any(p.name.startswith(name) and not p.gone for p in self.k.house.plants)
 
     # -- cases --
+
+    def stands(self, case: Case) -> None:
+        """What is kept of a case that is not due belongs to its present facts."""
+        household = self.k.client.application.extensions["household"]
+        with household.store.reading() as session:
+            row = cases.case(session, case.id)
+            desk = Desk(session, household.planning.catalogue_of(session), self.k.clock.now)
+            if history.plan_is_due(row, desk.today) or row.planned_on is None:
+                return
+            self.k.report.counts["digests"] += 1
+            try:
+                key = plans.key_of(row, assemble.facts_of(desk, row, row.planned_on).digest())
+            except InputError:
+                return
+            if key != row.outlook_key and row.plan_state == "planned":
+                self._once(
+                    "stale", (case.id, row.facts), f"/cases/{case.id}", f"facts {row.facts} unseen"
+                )
 
     def case(self, case: Case, today: Page) -> None:
         """The dates of a case against its pest's generation, the day, absences, and

@@ -90,6 +90,8 @@ class Keeper:
         self.cuttings: dict[int, list[str]] = {}
         self.feed = ""
         self.sheet = ""
+        self.figures: dict[tuple[str, str], tuple[str, str]] = {}
+        self.figures_at: datetime | None = None
 
     # -- the application --
 
@@ -128,10 +130,24 @@ class Keeper:
         page = Page(answer.get_data(as_text=True))
         for what, around in wrong_text(page.text):
             self.fault("text", path, f"{what}: …{around}…")
+        self._agree(path, page)
         return page
+
+    def _agree(self, path: str, page: Page) -> None:
+        """Two pages of one moment say the same of a case."""
+        if self.figures_at != self.clock.now:
+            self.figures, self.figures_at = {}, self.clock.now
+        for name, case, value in page.figures:
+            self.report.counts["figures"] += 1
+            before, where = self.figures.setdefault((name, case), (value, path))
+            if before != value:
+                self.fault(
+                    "figures", path, f"case {case}, {name}: {value}, but {before} on {where}"
+                )
 
     def post(self, path: str, data: dict[str, object], *, twice: bool = False) -> TestResponse:
         """Send a form, now and then with a second tap."""
+        self.figures_at = None
         answer = self._checked(path, self.client.post(path, data=data))
         if twice and self.chance(TWICE):
             self._checked(path, self.client.post(path, data=data))

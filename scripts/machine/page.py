@@ -76,6 +76,7 @@ class Page(HTMLParser):
         self.ids: set[str] = set()
         self.heading = ""
         self.faults: list[str] = []
+        self.figures: list[tuple[str, str, str]] = []
         self._parts: list[str] = []
         self._open: list[tuple[str, bool, bool]] = []
         self._form: Form | None = None
@@ -100,6 +101,10 @@ class Page(HTMLParser):
                 (tag, unseen, tag in SILENT or bool(self._open and self._open[-1][2]))
             )
         self.ids.add(given.get("id", ""))
+        if tag == "data" and "data-figure" in given:
+            self.figures.append(
+                (given["data-figure"], given.get("data-case", ""), given.get("value", ""))
+            )
         if tag == "a":
             self.links.append(given.get("href", ""))
             if self._task and not self._task.url:

@@ -26,6 +26,8 @@ KINDS = {
     "old item": "an item of Today older than two weeks",
     "same item": "the same item twice on Today",
     "export": "a feed, sheet or export that cannot be read",
+    "figures": "two pages of one moment that say different figures of a case",
+    "stale": "what is kept of a case that does not belong to its facts, and is not due",
     "broke off": "a household that could not be run to its end",
 }
 

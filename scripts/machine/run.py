@@ -25,6 +25,8 @@ from .page import Page
 from .report import Fault, Report
 
 EVERY_PAGE_DAYS = 100
+STANDS = 0.25
+"""How often it is worked out anew whether what is kept of a case belongs to its facts."""
 LONG_AWAY = (25, 140)
 SLOW = (
     "/chance",
@@ -162,6 +164,8 @@ def _visit(
     checks.today(page)
     for case in keeper.open_cases():
         checks.case(case, page)
+        if keeper.chance(STANDS):
+            checks.stands(case)
     keeper.go_through(page)
     keeper.own_up()
     life.days(step)

@@ -39,7 +39,7 @@ def test_long_tailed_mealybugs_on_coffee_take_swab_and_spray_and_fewer_evenings(
     rows = figures(demo_client, COFFEE)
     now = int(
         re.search(
-            r"As chosen now:</strong> (\d+) evenings",
+            r"As chosen now:</strong> ?<data[^>]*>(\d+) evenings",
             text(demo_client.get(f"/cases/{COFFEE}/means/figures")),
         )[1]
     )

@@ -107,6 +107,7 @@ def register(app: Flask) -> None:
         brood_tall=lambda data, title, movable=False: Markup(
             once("tall", data, lambda: brood_tall.draw(data, speech(), title, movable))
         ),
+        fig=fig,
         place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
@@ -138,6 +139,22 @@ def _values() -> dict[str, Any]:
         "part_of": PARTS.get(request.path.split("/")[1], ""),
         "path": request.path,
     }
+
+
+def fig(name: str, case_id: int, value: object, said: str) -> Markup:
+    """A figure of a case as it is said, with its name and value for machines: two pages
+    of one moment show the same value.
+    """
+    told = (
+        value.isoformat()
+        if isinstance(value, date | datetime)
+        else f"{value:.4g}"
+        if isinstance(value, float)
+        else str(value)
+    )
+    return Markup('<data data-figure="{}" data-case="{}" value="{}">{}</data>').format(
+        name, case_id, told, said
+    )
 
 
 def when(day: date | datetime) -> Markup:

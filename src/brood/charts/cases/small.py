@@ -4,7 +4,7 @@ as strokes.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from brood.charts.cases.bands import POWER
 from brood.charts.pen.svg import figure, line, num, path, text
@@ -32,6 +32,10 @@ def course(
         return LEFT + day / span * (W - LEFT - 4), H - FOOT - min(up, H - TOP - FOOT)
 
     top = [at(n, total) for n, total in enumerate(totals)]
+    beyond = "".join(
+        path([(x - 4, TOP + 5), (x, TOP - 2), (x + 4, TOP + 5)], "small-top")
+        for x in _peaks(totals, tallest, lambda n: at(n, 0.0)[0])
+    )
     area = path([(LEFT, H - FOOT), *top, (top[-1][0], H - FOOT)], "small-area", close=True) + path(
         top, "small-top"
     )
@@ -47,13 +51,37 @@ def course(
         (LEFT - 4, H - FOOT + 4), "0", "tick-note", "end"
     )
     axis = line((LEFT, H - FOOT), (W - 4, H - FOOT), "ink1")
+    shown, later = [d for d in days if d <= span], sum(d > span for d in days)
     words = (
-        f"From about {number(totals[0])} to about {number(totals[-1])} in {span} days; "
-        f"evenings on days {', '.join(map(str, days)) or 'none'}."
+        f"From {_about(totals[0])} to {_about(totals[-1])} in {span} days; "
+        f"evenings on days {', '.join(map(str, shown)) or 'none'}"
+        f"{f', and {later} later' if later else ''}."
     )
     return figure(
-        W, H, "chart small-course", title, words, area + axis + weeks + ends + scale + strokes
+        W,
+        H,
+        "chart small-course",
+        title,
+        words,
+        area + axis + weeks + ends + scale + strokes + beyond,
     )
+
+
+def _about(count: float) -> str:
+    """A number in words, no more exact than it is known."""
+    said = number(count)
+    return said if said.startswith("under") else f"about {said}"
+
+
+def _peaks(totals: Sequence[float], tallest: float, at: Callable[[int], float]) -> Iterator[float]:
+    """The middle of every stretch that goes beyond the top."""
+    begun: int | None = None
+    for n, total in enumerate([*totals, 0.0]):
+        if total > 1.001 * tallest and begun is None:
+            begun = n
+        elif total <= 1.001 * tallest and begun is not None:
+            yield at((begun + n - 1) // 2)
+            begun = None
 
 
 def _stroke(x: float, early: bool) -> str:

@@ -90,6 +90,16 @@ class CaseResult:
         return self.due or (self.outlook is not None and self.outlook.brief)
 
     @property
+    def to_come(self) -> int:
+        """How many evenings are still planned."""
+        return len(history.planned(self.row))
+
+    @property
+    def done(self) -> int:
+        """How many evenings were done."""
+        return len(history.evenings_done(self.row))
+
+    @property
     def hold_days(self) -> int:
         """For how many days ahead a number is held."""
         return LOOK_AHEAD_DAYS

@@ -80,6 +80,8 @@ def days_of(text: str) -> tuple[int, ...]:
     words = text.replace(",", " ").split()
     if len(words) >= 4 and words[0] == "every" and words[-1] in ("times", "time"):
         gap, times = int(words[1]), int(words[-2])
+        if gap < 1 or times < 1:
+            raise ValueError(text)
         days = [gap * n for n in range(times)]
     else:
         days = [int(word) for word in words]

@@ -51,6 +51,7 @@ class Task:
     late: str = ""
     said: str = "Done"
     row_id: int = 0
+    plants: int = 1
     since: date | None = None
 
     @property
@@ -179,6 +180,7 @@ def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> 
             late,
             "Done today",
             row.id,
+            1 + len(history.members(row)),
             missed_on,
         )
     ]

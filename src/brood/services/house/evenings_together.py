@@ -53,6 +53,18 @@ class Gathering:
         )
 
     @property
+    def mix_ml(self) -> float:
+        """How much mix its sprays take: what is sprayed on a plant for two pests is one
+        spraying.
+        """
+        each: dict[tuple[int, str], float] = {}
+        for r in self.rows:
+            if r.wet:
+                key = r.row.plant_id, r.names
+                each[key] = max(r.mix_ml, each.get(key, 0.0))
+        return sum(each.values())
+
+    @property
     def moved(self) -> tuple[WindowsRow, ...]:
         """The cases that are planned for another day."""
         return tuple(r for r in self.rows if r.windows and r.windows[0][1] != self.on)
@@ -92,7 +104,7 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
         None,
         words.act_names(acts, catalogue.treatments),
         listed([catalogue.evenings.part[p].name for p in parts]),
-        spray_ml(row.plant),
+        spray_ml(row.plant) + sum(spray_ml(m.plant) for m in history.members(row)),
         wet,
         effort.evening(catalogue, row, acts),
     )

@@ -131,6 +131,7 @@ class CaseLine:
     due: date | None
     overdue: bool
     care: str = ""
+    evening: date | None = None
 
 
 @dataclass(frozen=True)
@@ -202,6 +203,7 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
         slot.target_on,
         slot.target_on < today or slot.missed_on is not None,
         care,
+        slot.target_on,
     )
 
 

@@ -182,8 +182,9 @@ def _headline(
         return "Nothing to do today." + (
             f" The next evening is {speech.day(upcoming.on)}." if upcoming else " All is quiet."
         )
+    plants = sum(t.plants for t in {t.plant.id: t for t in treat}.values())
     first = (
-        f"Treat {len(treat)} plant{'s' if len(treat) > 1 else ''} tonight"
+        f"Treat {plants} plant{'s' if plants > 1 else ''} tonight"
         if treat
         else "No treatment today"
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from brood.core.course.outcome import Outcome
@@ -33,7 +33,7 @@ class Course:
 
 @dataclass(frozen=True)
 class ChanceResult:
-    """What the dates of a case lead to, with their number of evenings.
+    """What the dates of a case lead to, with the evenings to come and done.
 
     `problem` says in a sentence why there is nothing to tell. The rules of thumb stand
     beside the plan, and their courses too, the plan's first. `changes` are what would
@@ -41,12 +41,18 @@ class ChanceResult:
     """
 
     outcome: Outcome | None
-    evenings: int
+    to_come: int
     problem: str
+    done: int = 0
     rules: tuple[RuleOutcome, ...] = ()
     courses: tuple[Course, ...] = ()
     changes: tuple[Change, ...] = ()
     reaches: bool = True
+
+    @property
+    def evenings(self) -> int:
+        """All evenings of the course."""
+        return self.to_come + self.done
 
     @property
     def tallest(self) -> float:
@@ -66,8 +72,8 @@ def of_case(desk: Desk, row: PestCase) -> ChanceResult:
         held = plans.standing_plan(desk, row)
     except InputError as error:
         return ChanceResult(None, 0, error.message)
-    evenings = len(held.plan.applications) + len(held.problem.done)
-    if not evenings:
+    to_come, done = len(held.plan.applications), len(held.problem.done)
+    if not to_come + done:
         return ChanceResult(None, 0, "There are no dates to judge.")
     outcome, others = considered(held.problem, held.plan)
     helps = (
@@ -77,9 +83,18 @@ def of_case(desk: Desk, row: PestCase) -> ChanceResult:
             changes(held.problem, held.plan, desk.catalogue, desk.speech, _offered(desk, row))
         )
     )
+    fitting = tuple(_within_limits(held, rule) for rule in others)
     return ChanceResult(
-        outcome, evenings, "", others, _courses(held, others), helps, held.plan.reaches
+        outcome, to_come, "", done, fitting, _courses(held, others), helps, held.plan.reaches
     )
+
+
+def _within_limits(held: plans.Planned, rule: RuleOutcome) -> RuleOutcome:
+    """A rule of thumb with whether a label, a test leaf or the harvest forbids it here,
+    after what was done.
+    """
+    uses = rule_uses(held.problem)[rule.id]
+    return replace(rule, breaks_label=not held.problem.keeps_limits(uses))
 
 
 def _offered(desk: Desk, row: PestCase) -> set[str]:

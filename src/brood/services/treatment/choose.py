@@ -177,7 +177,8 @@ def figures(desk: Desk, case_id: int) -> tuple[MeansResult, Weighed, list[Toggle
     first. Raises InputError where there is no plan.
     """
     means, catalogue = build(desk, case_id), desk.catalogue
-    problem = plans.standing_plan(desk, means.row).problem
+    standing = plans.standing_plan(desk, means.row)
+    problem, plan = standing.problem, standing.plan
     allowed = [o for o in means.offers if o.allowed]
     key = problem.case.digest() + ",".join(o.record.id for o in allowed)
     with _lock:
@@ -186,7 +187,14 @@ def figures(desk: Desk, case_id: int) -> tuple[MeansResult, Weighed, list[Toggle
         held = _weighings(problem, catalogue, allowed, means.chosen)
         with _lock:
             _kept[key] = held
-    now, each = held
+    _, each = held
+    # What is chosen now is the plan itself, and not what planning anew would come to.
+    now = Weighed(
+        plan.chance,
+        len(plan.applications),
+        sum(effort.evening(catalogue, means.row, a.acts) for a in plan.applications),
+        plan.reaches,
+    )
     toggles = [Toggle(o, o.record.id in means.chosen, each.get(o.record.id)) for o in allowed]
     return means, now, sorted(toggles, key=_order)
 

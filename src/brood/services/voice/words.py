@@ -15,6 +15,9 @@ from brood.services.voice.speech import Speech, days, listed
 VERBS = ("wipe", "swab", "shower", "cut", "change the soil", "repot", "spray", "drench", "dust")
 """The order in which the acts of an evening are done and named."""
 
+ADDS_LITTLE = 0.02
+"""An evening that adds no more than this to the chance of clearing adds little."""
+
 HIDING = {
     "in-tissue": " inside the leaf",
     "in-soil": " in the soil",
@@ -66,10 +69,10 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
             "late as it can be, keeps them under it."
         )
     if why.kind == "first-laying":
-        adds = "young" if pest.live_birth else "eggs, and eggs escape treatment best"
+        fewer = "young" if pest.live_birth else "eggs, which escape treatment best,"
         return (
-            f"Adults were found, and at {warmth} they {_breed(pest)} every day. Each day of "
-            f"waiting adds {adds}.{_worth(why)}"
+            f"Adults were found, and at {warmth} they {_breed(pest)} every day: the sooner, the "
+            f"fewer {fewer} there are to meet later.{_worth(why)}"
         )
     if why.kind == "first-immature":
         return (
@@ -104,10 +107,12 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
 
 def _worth(why: Reason) -> str:
     """What an evening adds to the chance of clearing, in words."""
-    with_it, without = odds.frequency(why.whole), odds.frequency(why.without)
-    if with_it == without:
+    if why.whole - why.without < ADDS_LITTLE:
         return " By itself it adds little to the chance of clearing; the evenings work together."
-    return f" With this evening the chance of clearing is {with_it}, without it {without}."
+    return (
+        f" If every evening meets what it should, the chance of clearing is "
+        f"{odds.in_100(why.whole)} with this one and {odds.in_100(why.without)} without it."
+    )
 
 
 def brief(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> str:
@@ -115,11 +120,8 @@ def brief(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> st
     if why.since is None or why.breeds is None:
         return reason(pest, why, speech, short_by_days)
     late = f", {days(short_by_days)} too late for the quickest" if short_by_days else ""
-    without = (
-        ""
-        if odds.frequency(why.whole) == odds.frequency(why.without)
-        else f" Without it: {odds.frequency(why.without)}."
-    )
+    little = why.whole - why.without < ADDS_LITTLE
+    without = "" if little else f" Without it: {odds.in_100(why.without)}."
     return (
         f"Again: what comes out after {speech.day(why.since)} could {_breed(pest)} from "
         f"{speech.day(why.breeds)}{late}.{without}"
@@ -168,7 +170,9 @@ def next_step(
     first = max(slot.target_on, today)
     spare = (slot.latest_on - first).days
     if first == today:
-        return f"{verb} tonight." if spare <= 0 else f"{verb} tonight or tomorrow evening."
+        if spare <= 1:
+            return f"{verb} tonight." if spare <= 0 else f"{verb} tonight or tomorrow evening."
+        return f"{verb} tonight, or by {speech.day(slot.latest_on)}."
     return f"{verb} {speech.span(first, slot.latest_on if spare <= 2 else first)}, evening."
 
 
@@ -182,8 +186,8 @@ def window(slot: Dated, today: date, speech: Speech) -> str:
         else f"Possible from {speech.day(max(slot.earliest_on, today))}. "
     )
     return (
-        f"{early}Up to {speech.day(slot.latest_on)} it costs next to nothing; after that "
-        "the chance falls."
+        f"{early}Up to {speech.day(slot.latest_on)} the chance of clearing hardly changes; after "
+        "that it falls."
     )
 
 

@@ -7,6 +7,7 @@ from brood.catalogue.schema import PestRecord
 from brood.services.cases.rehearsal import LAST_DAY, RehearsalCommand, days_of
 from brood.web.forms.reader import Reader
 
+COLDEST_C, HOTTEST_C = -5.0, 45.0
 NAMES = {"egg": "eggs", "young": "larvae or nymphs", "pupa": "pupae", "adult": "adults"}
 
 
@@ -17,6 +18,10 @@ def read(reader: Reader, catalogue: Catalogue) -> RehearsalCommand:
         reader.celsius("day", "The temperature by day"),
         reader.celsius("night", "The temperature at night"),
     )
+    for name, celsius in (("day", day), ("night", night)):
+        if name not in reader.wrong and not COLDEST_C <= celsius <= HOTTEST_C:
+            span = f"{reader.speech.warmth(COLDEST_C)} and {reader.speech.warmth(HOTTEST_C)}"
+            reader.fault(name, f"Plants with pests live between {span}; rehearse within that.")
     found = tuple(
         (stage, n)
         for stage in NAMES
@@ -67,6 +72,8 @@ def _days(reader: Reader, name: str) -> tuple[int, ...]:
         return days_of(reader.raw(name))
     except ValueError:
         reader.fault(
-            name, f"Write days such as 0, 3, 6 (up to {LAST_DAY}), or every 3 days 5 times."
+            name,
+            f"Write days such as 0, 3, 6 (up to {LAST_DAY}), or every 3 days 5 times: at least a "
+            "day apart, at least once.",
         )
         return ()
