@@ -21,27 +21,30 @@ DEMO_FILES = ("household.sqlite", "household.sqlite-wal", "household.sqlite-shm"
 @click.option(
     "--data",
     type=click.Path(path_type=Path, file_okay=False),
-    help="Folder for the demo household; made anew each time.",
+    help="Folder for the demo household; laid out once a day.",
 )
 @click.option("--port", type=int, help="Port, 8000 by default.")
 @click.option("--no-serve", is_flag=True, help="Only make the demo household.")
+@click.option("--fresh", is_flag=True, help="Lay it out again, also when it was made today.")
 @click.option("--json", "as_json", is_flag=True, help="Say where it is as JSON.")
-def demo(data: Path | None, port: int | None, no_serve: bool, as_json: bool) -> None:
-    """Serve the demo household, laid out around today.
+def demo(data: Path | None, port: int | None, no_serve: bool, fresh: bool, as_json: bool) -> None:
+    """Serve the demo household, laid out around today. What was changed in it stays until
+    the next day.
 
     \b
     brood demo --data .demo
     """
-    from brood.services.demo.tern_cottage import seed
+    from brood.services.demo.tern_cottage import is_of_today, seed
 
     try:
         settings = from_environment(port=port, demo=True)
         folder = data or settings.data.parent / "brood-demo"
         settings = from_environment(port=port, demo=True, data=folder)
-        for name in DEMO_FILES:
-            (folder / name).unlink(missing_ok=True)
-        click.echo("Laying out the demo household: its plans take about half a minute.", err=True)
-        seed(settings.database, sensor_url=DEMO_SENSOR)
+        if fresh or not is_of_today(settings.database):
+            for name in DEMO_FILES:
+                (folder / name).unlink(missing_ok=True)
+            click.echo("Laying out the demo household takes about half a minute.", err=True)
+            seed(settings.database, sensor_url=DEMO_SENSOR)
         _announce(settings, "The demo household", as_json)
         if not no_serve:
             _demo_sensor()
@@ -164,7 +167,7 @@ def _run(settings: Settings) -> None:
     app = create_app(settings)
     household = app.extensions["household"]
     Rounds(household.store, household.weather).start()
-    household.planning.start()
+    household.planning.start(process=True)
     host = "0.0.0.0" if settings.lan else "127.0.0.1"
     try:
         waitress.serve(app, host=host, port=settings.port, threads=6, ident="")

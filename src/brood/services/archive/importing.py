@@ -50,7 +50,7 @@ from brood.services.archive.transfer import (
 from brood.store.migrate import newest
 
 ROWS_AT_ONCE, BYTES_AT_ONCE = 500, 4_000_000
-DEEPEST, LONGEST_NUMBER = 40, 30
+DEEPEST, LONGEST_NUMBER, BYTES_READ = 40, 30, 4096
 Row = dict[str, Any]
 Rows = Iterator[tuple[str, int, Row]]
 """The name of a table, the place of a row in it, and the row in plain values."""
@@ -145,7 +145,7 @@ def _events(file: IO[bytes]) -> Iterator[tuple[str, str, Any]]:
     file.seek(3 if start == b"\xef\xbb\xbf" else 0)
     depth = 0
     try:
-        for prefix, event, value in ijson.parse(file, use_float=True):
+        for prefix, event, value in ijson.parse(file, buf_size=BYTES_READ, use_float=True):
             depth += (event in ("start_map", "start_array")) - (event in ("end_map", "end_array"))
             if depth > DEEPEST:
                 raise ValueError("it is nested too deep")

@@ -23,6 +23,7 @@ from brood.store.tables import (
     CasePlant,
     Finding,
     PestCase,
+    Plant,
 )
 
 TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-drench")}
@@ -156,38 +157,43 @@ def default_acts(
     return tuple(chosen)
 
 
-def open_case(desk: Desk, command: OpenCommand) -> int:
-    """Open a case and return its id. Its dates are worked out afterwards.
-
-    Where nothing develops it waits for warmth. For anything else that cannot be planned
-    InputError is raised and nothing is kept.
+def check_case(desk: Desk, command: OpenCommand) -> None:
+    """Raise InputError for a case that cannot be opened or planned, before the household
+    is locked for it. Where nothing develops it may be opened and waits for warmth.
     """
-    catalogue, session = desk.catalogue, desk.session
-    catalogue.pest(command.pest_id)
-    plant = cases.plant(session, command.plant_id)
-    if any(c.pest_id == command.pest_id and c.closed_at is None for c in plant.cases):
+    desk.catalogue.pest(command.pest_id)
+    plant = cases.plant(desk.session, command.plant_id)
+    _none_open(desk, plant, command.pest_id)
+    # The row is only looked at here, and never becomes part of the household.
+    with desk.session.no_autoflush:
+        planner.check(assemble.as_found(desk, _new_case(desk, plant, command), desk.today))
+
+
+def open_case(desk: Desk, command: OpenCommand) -> int:
+    """Open a case that `check_case` has found possible; its id. Its dates are worked out
+    afterwards.
+    """
+    plant = cases.plant(desk.session, command.plant_id)
+    _none_open(desk, plant, command.pest_id)
+    row = _new_case(desk, plant, command)
+    desk.session.add(row)
+    desk.session.flush()
+    return row.id
+
+
+def _none_open(desk: Desk, plant: Plant, pest_id: str) -> None:
+    if any(c.pest_id == pest_id and c.closed_at is None for c in plant.cases):
         raise FieldErrors(
             {
                 "pest": f"{plant.name} already has an open case of "
-                f"{catalogue.records[command.pest_id].name}: add the find there."
+                f"{desk.catalogue.records[pest_id].name}: add the find there."
             }
         )
-    row = PestCase(
-        plant_id=plant.id,
-        pest_id=command.pest_id,
-        start_on=command.start_on,
-        reach=0.9,
-        test_patch=command.test_patch,
-        keep_below=command.keep_below,
-        created_at=desk.moment,
-        plant=plant,
-        every_act=[],
-        findings=[],
-        applications=[],
-        patches=[],
-    )
-    session.add(row)
-    row.every_act = [
+
+
+def _new_case(desk: Desk, plant: Plant, command: OpenCommand) -> PestCase:
+    """A case as its form says, not yet kept."""
+    acts = [
         CaseAct(
             treatment_id=a.treatment_id,
             min_gap_days=a.min_gap_days,
@@ -197,10 +203,24 @@ def open_case(desk: Desk, command: OpenCommand) -> int:
         )
         for a in command.acts
     ]
-    row.findings = [_finding(f, desk.moment) for f in command.found]
-    session.flush()
-    planner.check(assemble.as_found(desk, row, desk.today))
-    return row.id
+    with desk.session.no_autoflush:
+        row = PestCase(
+            plant_id=plant.id,
+            pest_id=command.pest_id,
+            start_on=command.start_on,
+            reach=0.9,
+            test_patch=command.test_patch,
+            keep_below=command.keep_below,
+            created_at=desk.moment,
+            own_dates=[],
+            limits={},
+            plan_state="",
+            anew=False,
+            every_act=acts,
+            findings=[_finding(f, desk.moment) for f in command.found],
+        )
+        row.plant = plant
+    return row
 
 
 def _finding(command: FindCommand, now: datetime) -> Finding:

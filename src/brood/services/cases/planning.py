@@ -5,9 +5,13 @@ nearest dates first: in one worker of the application, or at once for whoever wa
 from __future__ import annotations
 
 import logging
+import signal
 from collections.abc import Callable, Iterable
+from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
 from datetime import date, datetime
+from multiprocessing import get_context
 from threading import Condition, Thread
+from typing import TypeVar
 
 from sqlalchemy import Select, and_, func, or_, select, update
 from sqlalchemy.orm import Session
@@ -23,6 +27,7 @@ from brood.store.session import Store
 from brood.store.states import EveningState, PlanState
 from brood.store.tables import Application, Kept, PestCase
 
+T = TypeVar("T")
 AGAIN = 3
 """How often a case is planned again at once when its facts change meanwhile."""
 WAKE_SECONDS = 60.0
@@ -46,6 +51,7 @@ class Planning:
         self._looked_at: list[int] = []
         self._wake, self._stopped = Condition(), False
         self._thread: Thread | None = None
+        self._pool: ProcessPoolExecutor | None = None
         self._begun = False
 
     # -- one case --
@@ -82,9 +88,8 @@ class Planning:
                 record, closed = desk.catalogue.records[row.pest_id], row.closed_at is not None
                 silent = assemble.silent_from(desk, row)
             if isinstance(facts, assemble.Facts):
-                worked = outlook.work_out(
-                    facts, record, closed=closed, standing=standing, brief=brief
-                )
+                how = {"closed": closed, "standing": standing, "brief": brief}
+                worked = self._run(outlook.work_out, facts, record, **how)
             elif facts is not None:
                 worked = WorkedOut(outlook.without_facts(facts, moment.date()), None)
             else:
@@ -125,7 +130,7 @@ class Planning:
             facts = _facts(desk, row, row.planned_on)
         if isinstance(facts, InputError) or facts.digest() != held.digest:
             return
-        end = outlook.end_of(facts, held.plan, closed=row.closed_at is not None)
+        end = self._run(outlook.end_of, facts, held.plan, closed=row.closed_at is not None)
         body = kept.packed(end)
         with self.store.writing() as session:
             # Another plan may have taken its place meanwhile.
@@ -142,6 +147,17 @@ class Planning:
         self._begin()
         for case_id in self.due(closed=closed):
             self._settle_safely(case_id)
+
+    def _run(self, work: Callable[..., T], *given: object, **how: object) -> T:
+        """Work something out, in the other process where there is one."""
+        if self._pool is None:
+            return work(*given, **how)
+        try:
+            return self._pool.submit(work, *given, **how).result()
+        except BrokenExecutor:
+            logging.getLogger("brood").warning("the planning process ended; going on without it")
+            self._pool = None
+            return work(*given, **how)
 
     def _settle_safely(self, case_id: int, *, end: bool = False, looked_at: bool = False) -> None:
         """Plan a case, or work out its end. One that cannot be planned for a fault of ours
@@ -182,8 +198,14 @@ class Planning:
         """
         return self._thread is not None
 
-    def start(self) -> None:
-        """Begin to work in a thread of its own."""
+    def start(self, *, process: bool = False) -> None:
+        """Begin to work in a thread of its own. With `process` what takes long is worked
+        out in another process, so that pages are as quick meanwhile.
+        """
+        if process:
+            self._pool = ProcessPoolExecutor(
+                1, get_context("spawn"), signal.signal, (signal.SIGINT, signal.SIG_IGN)
+            )
         self._thread = Thread(target=self._work, name="planning", daemon=True)
         self._thread.start()
 
@@ -194,6 +216,8 @@ class Planning:
             self._wake.notify_all()
         if self._thread is not None:
             self._thread.join()
+        if self._pool is not None:
+            self._pool.shutdown()
 
     def changed(self, ids: list[int]) -> None:
         """The facts of these cases have changed."""

@@ -8,16 +8,20 @@ from datetime import datetime, time, timedelta
 from pathlib import Path
 
 import numpy as np
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
+from brood.errors import SettingError
 from brood.services.cases import commands, history, test_leaves
 from brood.services.demo import tern_following
 from brood.services.demo.life import Life
 from brood.services.diagnosis import look_log, photos
 from brood.services.house import places, plants, who_lives_here
+from brood.services.kept import engine
 from brood.services.treatment import shelf
+from brood.services.voice import preferences
 from brood.services.warmth import logger_files, sensor, weather
 from brood.services.warmth.sensor import Device
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
@@ -244,6 +248,26 @@ TROUBLES = (
 )
 
 
+MADE = "demo_made"
+"""The setting that says when the demo was laid out, and by which version."""
+
+
+def _made(moment: datetime) -> str:
+    return f"{moment.date()} {engine()}"
+
+
+def is_of_today(path: Path) -> bool:
+    """Whether there is a demo household that this version laid out today."""
+    if not path.is_file():
+        return False
+    try:
+        store = open_store(path)
+        with store.reading() as session:
+            return preferences.get(session, MADE) == _made(datetime.now())
+    except (SettingError, SQLAlchemyError):
+        return False
+
+
 def seed(
     path: Path, *, now: datetime | None = None, sensor_url: str = "http://127.0.0.1:8011/reading"
 ) -> None:
@@ -290,6 +314,8 @@ def seed(
         _play(life, trouble, plant_ids[trouble.plant], moment)
     tern_following.play(life, plant_ids, moment)
     life.settle(moment)
+    with store.writing() as session:
+        preferences.put(session, MADE, _made(moment))
     store.close()
 
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 
 from sqlalchemy.orm import Session
 
-from brood.services.cases import beside, history, trial
+from brood.services.cases import beside, history, plans, trial
 from brood.services.desk import Desk
 from brood.services.house.day_tasks import Task, tasks_of
 from brood.services.house.evenings_together import (
@@ -45,6 +45,7 @@ class TodayResult:
     minutes: int
     under_care: int
     apart: tuple[Quarantine, ...] = ()
+    days_left: Mapping[int, int | None] = field(default_factory=dict)
     plants: int = 1
 
     @property
@@ -108,8 +109,20 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
         sum(t.minutes for t in kept),
         len(rows),
         tuple(apart),
+        days_left(desk, rows),
         len(house.every),
     )
+
+
+def days_left(desk: Desk, rows: Sequence[PestCase]) -> dict[int, int | None]:
+    """The days until the all-clear of cases, by their ids: None where no end is in sight.
+    Cases of which it is not worked out yet, and those that are held, are left out.
+    """
+    ends = plans.ends_of(desk, [r for r in rows if r.keep_below is None])
+    return {
+        case_id: None if end.all_clear is None else max((end.all_clear - desk.today).days, 0)
+        for case_id, end in ends.items()
+    }
 
 
 def open_cases(session: Session) -> list[PestCase]:

@@ -112,11 +112,13 @@ def open_case(plant_id: int) -> Response:
         command = form.open_case(
             _reader(), plant_id, pest_id, commands.stage_choices(record), held.treatments
         )
-        with writing() as desk:
+        with reading() as desk:
             here = choose.setting_of(
                 desk.session, queries.plant(desk.session, plant_id), today=today()
             )
             command = replace(command, acts=choose.check(held, here, command.acts))
+            commands.check_case(desk, command)
+        with writing() as desk:
             case_id = commands.open_case(desk, command)
             look_id = key_of(request.form.get("look", ""))
             if look_id is not None:
@@ -283,11 +285,14 @@ def chance(case_id: int) -> Response:
     household().planning.want_end([case_id])
     with reading() as desk:
         row = queries.case(desk.session, case_id)
+        alone = render.wants_part()
         return render.page(
             "cases/cases/chance.html",
+            part="cases/cases/_chance.html",
             row=row,
-            r=chance_page.of_case(desk, row),
+            r=None if alone else chance_page.of_case(desk, row),
             outlook=plans.outlook_of(desk, row),
+            evenings_done=history.evenings_done(row),
         )
 
 

@@ -8,7 +8,7 @@ from datetime import date
 from flask import Blueprint, Response, request, url_for
 
 from brood.errors import InputError
-from brood.services.cases import plans, trial
+from brood.services.cases import trial
 from brood.services.desk import Desk
 from brood.services.house import quarantine, today
 from brood.store.queries import cases
@@ -89,15 +89,8 @@ def _asked(desk: Desk, case_id: int | None, kept_id: int | None) -> list[PestCas
 
 def _cases(desk: Desk, rows: Sequence[PestCase]) -> list[Line]:
     """The lines of cases, by their all-clear."""
-    held = plans.ends_of(desk, rows)
-    return [
-        (
-            row.plant.name,
-            _left(held[row.id].all_clear if row.id in held else None, desk.today),
-            f"/cases/{row.id}/clearing",
-        )
-        for row in rows
-    ]
+    left = today.days_left(desk, rows)
+    return [(row.plant.name, left.get(row.id), f"/cases/{row.id}/clearing") for row in rows]
 
 
 def _kept(desk: Desk, row: Quarantine) -> Line:
