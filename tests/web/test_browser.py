@@ -75,7 +75,7 @@ def test_from_nothing_to_a_calendar(browser, site, size, script):
     open_case(page)
     expect(page.get_by_role("heading", level=2).first).to_contain_text("tonight")
     expect(
-        page.get_by_text("in nine of ten scenarios" if script else "Work out the chance").first
+        page.get_by_text("in nine of ten scenarios" if script else "Beside common rules").first
     ).to_be_visible()
     page.get_by_role("button", name="Done today").click()
     expect(page.get_by_role("heading", level=2).first).to_contain_text("Wipe and spray")

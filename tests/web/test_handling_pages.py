@@ -10,6 +10,7 @@ import pytest
 from conftest import MITE, NOW
 
 from brood.services.voice.speech import Speech
+from brood.store.queries import cases as queries
 
 COFFEE, AUBERGINE = 6, 1
 """Case ids in the demo household."""
@@ -398,3 +399,26 @@ def test_what_would_help_names_nothing_that_is_not_offered_here(demo_client):
     helps = re.search(r"What would help</h2>(.*?)</ol>", page, re.S)[1]
     assert "iping" in helps or "soap" in helps
     assert "lcohol" not in helps
+
+
+def test_a_plan_never_offers_to_begin_what_the_facts_forbid_now(demo_client):
+    """Cats came into the house after the plan was made with what is dangerous to them."""
+    from brood.services.house import who_lives_here
+
+    store = demo_client.application.extensions["household"].store
+    catalogue = demo_client.application.extensions["household"].catalogue
+    deadly = next(
+        key
+        for key, care in catalogue.care.items()
+        if (hazard := care.hazards.get("cats")) and hazard.level == "danger"
+    )
+    with store.writing() as session:
+        who_lives_here.put(session, who_lives_here.Residents(frozenset({"cats"})), {})
+        slot = next(a for a in queries.case(session, COFFEE).applications if a.status == "planned")
+        slot.treatments = [deadly]
+    page = text(demo_client.get(f"/cases/{COFFEE}"))
+    assert "Not tonight." in page
+    assert "Start the evening" not in page
+    evening = text(demo_client.get(f"/cases/{COFFEE}/evening"))
+    assert f"No {catalogue.treatments[deadly].name} now." in evening
+    assert f'name="did-{deadly}"' not in evening

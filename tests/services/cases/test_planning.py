@@ -285,3 +285,20 @@ def test_a_digest_takes_no_kind_that_it_does_not_know_and_no_order_where_there_i
     assert len({digest_of(v) for v in (1, 1.0, True, "1", None, date(2026, 1, 1))}) == 6
     with pytest.raises(TypeError):
         digest_of(object())
+
+
+def test_an_evening_that_went_by_is_asked_about_for_two_weeks_and_no_longer(keeper):
+    keeper.marks(1)
+    settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
+    missed = history.planned(row_of(keeper))[0].target_on
+    put = CourseCommand(
+        None, None, ((missed + timedelta(days=2), missed + timedelta(days=21)),), None, 0.9
+    )
+    with keeper.store.writing() as session:
+        put_course(Desk(session, keeper.catalogue, keeper.now), keeper.case, put)
+    for after, asked in ((1, True), (14, True), (15, False), (17, False)):
+        keeper.now = datetime.combine(missed + timedelta(days=after), time(9))
+        settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
+        row = row_of(keeper)
+        if not history.is_left_alone(row):
+            assert (history.went_by(row) is not None) == asked, after

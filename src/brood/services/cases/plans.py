@@ -184,6 +184,12 @@ def _good_until(row: PestCase, found: Outlook, silent: date) -> date | None:
     if row.closed_at is not None:
         return None
     ends = [day for day in (outlook.next_day(found),) if day]
+    # After so long nobody is asked any more about an evening that went by.
+    ends += [
+        slot.missed_on + timedelta(days=ASKED_DAYS)
+        for slot in history.planned(row)
+        if slot.missed_on is not None
+    ]
     if found.trouble and found.trouble.state == PlanState.STILL:
         ends.append(found.made_on + timedelta(days=STILL_DAYS))
     elif history.waits_for_a_count(row) and not history.is_left_alone(row):

@@ -17,6 +17,7 @@ from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.climate.hours import EVENING
 from brood.errors import InputError, NotFound
 from brood.services.cases import aftercare, commands, effort, history, test_leaves
+from brood.services.cases.assemble import limits_of
 from brood.services.cases.commands import MarkCommand
 from brood.services.cases.effort import spray_ml
 from brood.services.cases.history import ROOTING_DAYS, repotted_on
@@ -70,7 +71,8 @@ class EveningAct:
 @dataclass(frozen=True)
 class EveningResult:
     """Everything that the evening's page shows. `gates` speak against treating tonight.
-    `held_back` are sprays whose test leaves are not judged.
+    `held_back` are sprays whose test leaves are not judged, `forbidden` what must not be
+    used as things stand, with the reason.
     """
 
     row: PestCase
@@ -81,6 +83,7 @@ class EveningResult:
     stages: tuple[tuple[str, str], ...]
     gates: tuple[str, ...]
     held_back: tuple[Patch, ...]
+    forbidden: tuple[tuple[str, str], ...]
     hygiene: tuple[str, ...]
     timers: tuple[Timer, ...]
     usual_ml: float
@@ -148,7 +151,8 @@ def build(desk: Desk, case_id: int) -> EveningResult:
     slot = _next(row)
     record, book = catalogue.records[row.pest_id], catalogue.evenings
     held = [p for p in test_leaves.states(catalogue, row, now) if p.state != "fine"]
-    back = {p.treatment_id for p in held}
+    never = forbidden_tonight(desk, row, slot)
+    back = {p.treatment_id for p in held} | {key for key, _ in never}
     acts = [
         _act(session, catalogue, row, key, now.date()) for key in slot.treatments if key not in back
     ]
@@ -168,11 +172,37 @@ def build(desk: Desk, case_id: int) -> EveningResult:
         tuple(commands.stage_choices(record)),
         _gates(session, catalogue, row, slot, now, speech),
         tuple(held),
+        never,
         tuple(h.text for h in book.hygiene),
         tuple(timers.values()),
         spray_ml(row.plant),
         round(effort.evening(catalogue, row, [a.record.id for a in acts])),
     )
+
+
+def forbidden_tonight(desk: Desk, row: PestCase, slot: Application) -> tuple[tuple[str, str], ...]:
+    """The treatments of an evening that must not be used as things stand, each with the
+    reason. The plan may be older than what forbids them.
+    """
+    if limits_of(row).harvest is None and not any(
+        permitted.may_be_forbidden(desk.catalogue, key, row.plant) for key in slot.treatments
+    ):
+        return ()
+    here = setting_of(desk.session, row.plant, today=desk.today, row=row)
+    found = ((key, permitted.forbidden(desk.catalogue, key, here)) for key in slot.treatments)
+    return tuple((key, why) for key, why in found if why)
+
+
+def why_not_tonight(desk: Desk, row: PestCase, slot: Application) -> str:
+    """Why an evening must not be begun at all as things stand. Empty where it may be."""
+    if not limits_of(row).admits(desk.today):
+        return "You said that you cannot treat today."
+    never = forbidden_tonight(desk, row, slot)
+    held = [p for p in test_leaves.states(desk.catalogue, row, desk.moment) if p.state != "fine"]
+    back = {key for key, _ in never} | {p.treatment_id for p in held}
+    if not set(slot.treatments) <= back:
+        return ""
+    return never[0][1] if never else "Everything planned for it waits for its test leaves."
 
 
 def _next(row: PestCase) -> Application:

@@ -65,6 +65,26 @@ class Offer:
         return not self.refused
 
 
+def may_be_forbidden(catalogue: Catalogue, treatment: str, plant: Plant) -> bool:
+    """Whether there is anything that could forbid a treatment on a plant once it is
+    planned, beside the harvest.
+    """
+    care = catalogue.care[treatment]
+    harmful = any(hazard.level == "danger" for hazard in care.hazards.values())
+    return harmful or (is_eaten(plant) and (care.edible == "never" or treatment in HOME_ONLY))
+
+
+def forbidden(catalogue: Catalogue, treatment: str, here: UseSetting) -> str:
+    """Why a treatment that is planned must not be used as things stand: who lives there,
+    or the harvest. Empty where nothing forbids it.
+    """
+    record, care = catalogue.treatments[treatment], catalogue.care[treatment]
+    eaten = is_eaten(here.plant)
+    product = product_for(usable(list(here.shelf), here.today), treatment, here.kind, eaten=eaten)
+    why = [*_creatures(care, here), *_food(record, care, here, product, eaten=eaten)]
+    return why[0] if why else ""
+
+
 def offers(catalogue: Catalogue, pest_id: str, here: UseSetting) -> list[Offer]:
     """Every treatment that works on a pest, as it stands here: those offered without a
     warning first, then by rung of the ladder.

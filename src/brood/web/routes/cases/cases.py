@@ -17,7 +17,7 @@ from brood.services.followup import ending
 from brood.services.guide import guide, own_figures
 from brood.services.house import progress
 from brood.services.house.plants import is_eaten
-from brood.services.treatment import chance_page, choose
+from brood.services.treatment import chance_page, choose, evening_page
 from brood.services.treatment.permitted import Offer, offers
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
@@ -159,12 +159,17 @@ def _page(
         result = case_page.build(desk, case_id)
         if waits and result.unready and household().planning.want(case_id):
             return _page(case_id, status, wrong, waits=False)
+        following = result.next if result.row.closed_at is None else None
+        not_tonight = (
+            evening_page.why_not_tonight(desk, result.row, following.slot) if following else ""
+        )
         drawings.begin(result, now(), speech())
         answer = render.page(
             "cases/cases/page.html",
             status,
             part="cases/cases/_case.html",
             r=result,
+            not_tonight=not_tonight,
             steps=progress.of_case(desk, result.row),
             wrong=wrong or {},
             values=request.form,
