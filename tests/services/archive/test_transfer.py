@@ -132,7 +132,7 @@ NEW_SINCE = {
 """What each version did not have yet, as it is filled in."""
 
 
-GONE = {"pest_case": {"plan_key": "made from"}}
+GONE = {"pest_case": {"plan_key": ""}}
 """What this version no longer has."""
 
 

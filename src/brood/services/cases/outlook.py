@@ -32,6 +32,8 @@ from brood.store.states import PlanState
 SURE_ENOUGH = 0.6
 VERDICTS = {"working": "Working", "stalled": "Stalled", "rising": "Rising"}
 TWO, KEEP_TRIED = 2, 32
+WORTH_MOVING = 0.02
+"""Dates that stand are given up for others where those are better by more than this."""
 AHEAD_DAYS = 30
 """What the counts say is worked out for so many days beyond the day of the plan."""
 PLANNER: planner.Planner = planner.plan
@@ -188,12 +190,7 @@ def work_out(
     case = facts.case if belief is None else updated(belief)
     bare = _bare(facts)
     try:
-        if closed or (standing and not facts.promised):
-            case = _without_more(case)
-        elif standing:
-            case = replace(case, fixed=facts.promised)
-        problem = planner.problem_of(replace(case, promised=facts.promised))
-        plan = PLANNER(problem)
+        problem, plan = _planned(case, facts.promised, closed=closed, standing=standing)
     except InputError as error:
         return WorkedOut(replace(bare, trouble=trouble_of(error)), None)
     clearing = None if plan.applications or brief else end_of(facts, plan, closed=closed)
@@ -253,6 +250,27 @@ def trouble_of(error: InputError) -> Trouble:
     by_field = {"found": PlanState.NO_FIND, "temperature": PlanState.NO_WARMTH}
     by_field["place"] = PlanState.NO_WARMTH
     return Trouble(by_field.get(error.field, PlanState.TROUBLE), error.message)
+
+
+def _planned(
+    case: Case, promised: tuple[Evening, ...], *, closed: bool, standing: bool
+) -> tuple[Problem, Plan]:
+    """The case tabulated, and its plan. Dates that stand are kept where they reach what
+    is wanted, or where planning anew would hardly be better.
+    """
+    if closed or (standing and not promised):
+        problem = planner.problem_of(_without_more(case))
+        return problem, PLANNER(problem)
+    problem = planner.problem_of(replace(case, promised=promised))
+    if not standing:
+        return problem, PLANNER(problem)
+    kept_problem = problem.treated(replace(problem.case, fixed=promised))
+    plan = PLANNER(kept_problem)
+    if plan.reaches or case.keep_below is not None:
+        return kept_problem, plan
+    anew = PLANNER(problem)
+    better = anew.chance > plan.chance + WORTH_MOVING
+    return (problem, anew) if better else (kept_problem, plan)
 
 
 def _without_more(case: Case) -> Case:

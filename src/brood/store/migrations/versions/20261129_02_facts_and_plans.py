@@ -9,6 +9,22 @@ revision = "20261129_02"
 down_revision = "20261129_01"
 
 
+def _take_over_plans() -> None:
+    """The dates that stand are kept, up to the first that passes unmarked; only the
+    figures that belong to them are worked out.
+    """
+    op.execute(
+        "update pest_case set plan_state = 'left-alone' where plan_key like 'left alone since %'"
+    )
+    op.execute(
+        "update pest_case set planned_facts = facts, plan_state = 'planned', "
+        "planned_on = date('now', 'localtime'), good_until = (select min(target_on) from "
+        "application a where a.case_id = pest_case.id and a.status = 'planned') "
+        "where closed_at is null and plan_key <> '' and plan_state = '' and exists "
+        "(select 1 from application a where a.case_id = pest_case.id and a.status = 'planned')"
+    )
+
+
 def upgrade() -> None:
     with op.batch_alter_table("pest_case", schema=None) as batch_op:
         batch_op.add_column(sa.Column("facts", sa.Integer(), server_default="1", nullable=False))
@@ -22,6 +38,8 @@ def upgrade() -> None:
             sa.Column("outlook_key", sa.String(), server_default="", nullable=False)
         )
         batch_op.add_column(sa.Column("anew", sa.Boolean(), server_default="0", nullable=False))
+    _take_over_plans()
+    with op.batch_alter_table("pest_case", schema=None) as batch_op:
         batch_op.drop_column("plan_key")
     with op.batch_alter_table("application", schema=None) as batch_op:
         batch_op.add_column(sa.Column("reason", sa.JSON(), server_default="{}", nullable=False))

@@ -18,10 +18,7 @@ def read(reader: Reader, catalogue: Catalogue) -> RehearsalCommand:
         reader.celsius("day", "The temperature by day"),
         reader.celsius("night", "The temperature at night"),
     )
-    for name, celsius in (("day", day), ("night", night)):
-        if name not in reader.wrong and not COLDEST_C <= celsius <= HOTTEST_C:
-            span = f"{reader.speech.warmth(COLDEST_C)} and {reader.speech.warmth(HOTTEST_C)}"
-            reader.fault(name, f"Plants with pests live between {span}; rehearse within that.")
+    _livable(reader, {"day": day, "night": night})
     found = tuple(
         (stage, n)
         for stage in NAMES
@@ -55,6 +52,14 @@ def read(reader: Reader, catalogue: Catalogue) -> RehearsalCommand:
         first,
         second,
     )
+
+
+def _livable(reader: Reader, warmth: dict[str, float]) -> None:
+    """Refuse temperatures at which no plant lives."""
+    span = f"{reader.speech.warmth(COLDEST_C)} and {reader.speech.warmth(HOTTEST_C)}"
+    for name, celsius in warmth.items():
+        if name not in reader.wrong and not COLDEST_C <= celsius <= HOTTEST_C:
+            reader.fault(name, f"Plants with pests live between {span}; rehearse within that.")
 
 
 def _stages(reader: Reader, record: PestRecord, given: set[str]) -> None:
