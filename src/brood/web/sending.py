@@ -11,6 +11,7 @@ import hashlib
 import re
 import time
 import uuid
+from collections.abc import Iterator, Mapping
 from datetime import timedelta
 from html import escape
 
@@ -165,12 +166,9 @@ def _changed(error: Changed) -> Response:
     """Both values side by side, and everything that was typed, ready to be sent."""
     there = error.there or Stated()
     typed = {k: v for k, v in request.form.items() if k not in PRIVATE}
-    names = dict.fromkeys([*there.values, *typed])
     rows = [
-        (there.names.get(name, name), there.values.get(name, ""), typed.get(name, ""))
-        for name in names
-        if (error.there is None or name in there.values | there.names)
-        and there.values.get(name, "") != typed.get(name, "")
+        (there.names.get(name, name), there.said(name, stands), there.said(name, mine))
+        for name, stands, mine in _differing(there, typed, known=error.there is not None)
     ]
     if render.wants_receipt():
         return render.told("This was changed meanwhile.", 409)
@@ -183,6 +181,17 @@ def _changed(error: Changed) -> Response:
         gone=error.there is None,
         version_now=there.version,
     )
+
+
+def _differing(
+    there: Stated, typed: Mapping[str, str], *, known: bool
+) -> Iterator[tuple[str, str, str]]:
+    """The fields in which what stands and what was typed differ."""
+    for name in dict.fromkeys([*there.values, *typed]):
+        stands, mine = there.values.get(name, ""), typed.get(name, "")
+        only_today = name not in there.values and mine == now().date().isoformat()
+        if stands != mine and not only_today and (not known or name in there.names):
+            yield name, stands, mine
 
 
 def resent() -> list[tuple[str, str]]:

@@ -15,10 +15,17 @@ EDIT_FORM = re.compile(r"<form[^>]*\bdata-edit\b[^>]*>.*?</form>", re.DOTALL)
 
 @dataclass
 class Stated:
-    """The fields of a form: values by name, and what each is called on the page."""
+    """The fields of a form: values by name, what each is called on the page, and how the
+    choices are called.
+    """
 
     values: dict[str, str] = field(default_factory=dict)
     names: dict[str, str] = field(default_factory=dict)
+    choices: dict[tuple[str, str], str] = field(default_factory=dict)
+
+    def said(self, name: str, value: str) -> str:
+        """A value as the page says it."""
+        return self.choices.get((name, value), value)
 
     @property
     def version(self) -> str:
@@ -49,6 +56,7 @@ class _FormReader(HTMLParser):
         self._label, self._text, self._in_label = "", "", False
         self._select: str | None = None
         self._area: str | None = None
+        self._choice: tuple[str, str] | None = None
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         """Note a field, or the beginning of one."""
@@ -62,6 +70,7 @@ class _FormReader(HTMLParser):
             self._select = name
             self._name(name)
         elif tag == "option" and self._select is not None:
+            self._choice = (self._select, told.get("value", ""))
             if self._select not in self.found.values or "selected" in told:
                 self._put(self._select, told.get("value", ""))
         elif tag == "textarea":
@@ -93,6 +102,9 @@ class _FormReader(HTMLParser):
         """Take up the words of a label, or a longer text."""
         if self._area is not None:
             self.found.values[self._area] = self.found.values.get(self._area, "") + data
+        elif self._choice is not None:
+            text = self.found.choices.get(self._choice, "") + data
+            self.found.choices[self._choice] = " ".join(text.split())
         elif self._in_label:
             self._text += data
 
@@ -100,8 +112,9 @@ class _FormReader(HTMLParser):
         """End a field."""
         if tag == "label":
             self._in_label = False
-        elif tag == "select":
-            self._select = None
+        elif tag in ("select", "option"):
+            self._choice = None
+            self._select = self._select if tag == "option" else None
         elif tag == "textarea":
             if self._area is not None:
                 self.found.values[self._area] = self.found.values[self._area].strip()

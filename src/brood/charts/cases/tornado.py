@@ -51,6 +51,7 @@ def draw(rows: Sequence[Assumption], chance: float, *, wide: bool = True) -> str
 def _bar(row: Assumption, y: float, x: Callable[[float], float], w: float) -> str:
     """A bar with its two ends named."""
     low, high = sorted((row.at_low, row.at_high))
+    # The ends are named by the number that is assumed there, and not by the chance.
     ends = (row.low, row.high) if row.at_low <= row.at_high else (row.high, row.low)
     out = rect(x(low), y + 6, max(x(high) - x(low), 2), 18, "window-bar") + line(
         (x(low), y + 3), (x(low), y + 27), "window-line"
@@ -59,12 +60,12 @@ def _bar(row: Assumption, y: float, x: Callable[[float], float], w: float) -> st
     if x(high) - x(low) < 90:
         side = "middle" if 0.1 < low < 0.8 else "end" if low >= 0.8 else ""
         return out + text(
-            (min(x(low), w - 60), y + 40), f"{ends[0]} to {ends[1]}", "note2 halo", side
+            (min(x(low), w - 60), y + 40), f"if {ends[0]} to {ends[1]}", "note2 halo", side
         )
     far = "middle" if x(high) < w - 90 else "end"
     near = "middle" if low > 0.06 else ""
     return (
         out
-        + text((x(low), y + 40), ends[0], "note2 halo", near)
-        + text((x(high), y + 40), ends[1], "note2 halo", far)
+        + text((x(low), y + 40), f"if {ends[0]}", "note2 halo", near)
+        + text((x(high), y + 40), f"if {ends[1]}", "note2 halo", far)
     )
