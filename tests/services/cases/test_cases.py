@@ -161,6 +161,22 @@ def test_a_skipped_evening_is_planned_again_from_what_was_done(keeper):
     assert event["status"] == "CANCELLED"
 
 
+def test_an_evening_that_went_by_and_is_then_skipped_leaves_the_dates_of_the_plan_as_they_are(
+    keeper,
+):
+    """The day of the plan has already moved on, so that the facts are the same after it."""
+    keeper.opens()
+    keeper.marks(1)
+    keeper.now = datetime.combine(keeper.slots()[1][3] + timedelta(days=1), time(9))
+    dates = [a.target for a in keeper.sees().plan.applications]
+    assert dates[0] == keeper.now.date()
+    keeper.marks(2, "skipped")
+    page = keeper.sees()
+    assert [a.target for a in page.plan.applications] == dates
+    assert [s[3] for s in keeper.slots() if s[2] == "planned"] == dates
+    assert page.to_come == len(dates)
+
+
 def test_an_evening_that_goes_by_unmarked_is_asked_about_and_moved_to_today(keeper):
     keeper.opens()
     keeper.marks(1)

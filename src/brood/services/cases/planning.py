@@ -20,7 +20,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.errors import InputError
 from brood.services import kept
 from brood.services.cases import assemble, history, outlook, plans
-from brood.services.cases.outlook import WorkedOut
+from brood.services.cases.outlook import Outlook, WorkedOut
 from brood.services.desk import Desk
 from brood.store.queries import cases
 from brood.store.session import Store
@@ -354,12 +354,20 @@ def _same(desk: Desk, row: PestCase) -> bool:
         facts = assemble.facts_of(desk, row, row.planned_on)
     except InputError:
         return False
-    promised_still = [e.on for e in facts.promised] == [a.target_on for a in history.planned(row)]
+    held = plans.outlook_of(desk, row)
     return (
-        promised_still
+        held is not None
         and row.outlook_key == plans.key_of(row, facts.digest())
-        and bool(plans.outlook_of(desk, row))
+        and _holds_its_dates(row, held)
     )
+
+
+def _holds_its_dates(row: PestCase, held: Outlook) -> bool:
+    """Whether the evenings to come are those of the plan. One of them may have been put
+    on record as skipped on an earlier day, which is no fact of the plan.
+    """
+    planned = [a.target for a in held.plan.applications] if held.plan else []
+    return row.closed_at is not None or planned == [a.target_on for a in history.planned(row)]
 
 
 def _packed(worked: WorkedOut | None) -> dict[str, bytes]:
