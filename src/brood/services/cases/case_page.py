@@ -24,6 +24,8 @@ from brood.store.queries import cases
 from brood.store.states import EveningOutcome, EveningState, PlanState
 from brood.store.tables import AfterTask, Application, ApplicationRecord, PestCase
 
+COURSE = ("end", "evenings")
+"""What a marked evening and a changed plan both say of the course."""
 NEWS_DAYS = 14
 """What has changed is said on the page of a case for so many days."""
 
@@ -185,9 +187,14 @@ def _planned(desk: Desk, bare: CaseResult, found: Outlook, plan: Plan) -> CaseRe
 
 
 def _moved(desk: Desk, row: PestCase) -> str:
-    """Why the dates moved of late. Empty where they did not."""
+    """Why the dates moved of late. Empty where they did not, or where an evening that was
+    marked has moved them: then its own news says so.
+    """
     last = row.changes[-1] if row.changes else None
     if last is None or row.closed_at is not None or (desk.moment - last.at).days > NEWS_DAYS:
+        return ""
+    told = [r.told for a in row.applications if (r := history.last_word(a)) and r.told]
+    if any(all(t.get(name) == last.after.get(name) for name in COURSE) for t in told):
         return ""
     return words.moved(last.parts, last.before, last.after, desk.speech)
 
