@@ -626,7 +626,7 @@ class Keeper:
             return
         colony = self.colony(case.plant.id, case.pest)
         caught = int(self.rng.binomial(int((colony.stage >= colony.laying - 1).sum()), 0.1))
-        self.post(
+        answer = self.post(
             f"/cards/{card}",
             {
                 "number": caught,
@@ -634,6 +634,9 @@ class Keeper:
                 "after": str(self.one(["", "fresh"])),
             },
         )
+        if answer.status_code in (200, 204, 303):
+            # What flies is known from that day on, and so is what lives there.
+            case.touched = self.today
 
     def _patch(self, _: Task, patch: int) -> None:
         self.post(f"/patches/{patch}", {"outcome": "fine" if self.chance(0.9) else "marked"})

@@ -75,9 +75,9 @@ def test_from_nothing_to_a_calendar(browser, site, size, script):
     open_case(page)
     expect(page.get_by_role("heading", level=2).first).to_contain_text("tonight")
     expect(
-        page.get_by_text("in nine of ten scenarios" if script else "Beside common rules").first
+        page.get_by_text("even if it turns out" if script else "Compare with common rules").first
     ).to_be_visible()
-    page.get_by_role("button", name="Done today").click()
+    page.get_by_role("button", name="Done tonight").click()
     expect(page.get_by_role("heading", level=2).first).to_contain_text("Wipe and spray")
     with page.expect_download() as download:
         page.get_by_role("link", name="Calendar file").click()
@@ -183,9 +183,9 @@ def test_keys_move_between_pages_and_tab_reaches_the_action(browser, demo_site):
     page.keyboard.press("Enter")
     for _ in range(12):
         page.keyboard.press("Tab")
-        if page.evaluate("document.activeElement.textContent") == "Done today":
+        if page.evaluate("document.activeElement.textContent") == "Done tonight":
             break
-    expect(page.get_by_role("button", name="Done today")).to_be_focused()
+    expect(page.get_by_role("button", name="Done tonight")).to_be_focused()
     page.keyboard.type(",w")
     expect(page).to_have_url(f"{demo_site.address}/places")
     page.context.close()
@@ -283,7 +283,7 @@ def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way
         button.tap() if way == "touch" else (button.focus(), page.keyboard.press("Enter"))
         expect(button).to_have_attribute("aria-pressed", "true")
 
-    do(page, "Look it over")
+    do(page, "Check this plant")
     pin(page, "5, ", way)
     say("where-along-veins", "yes")
     say("bump-flat-oval-brown", "yes")
@@ -292,7 +292,7 @@ def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way
     say("lift-soft-whole", "yes")
     page.reload()
     expect(page.locator("#b-lift-soft-whole-yes")).to_have_attribute("aria-pressed", "true")
-    do(page, "Weigh it up")
+    do(page, "See what it could be")
     expect(page.locator(".verdict")).to_contain_text("Brown soft scale")
     do(page, "Brown soft scale: say which stages")
     if way == "touch":

@@ -76,8 +76,8 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):
     for name in ("Undersides", "Along the veins", "Axils and sheaths", "Stem and twigs"):
         page.get_by_role("checkbox", name=name).check()
     page.get_by_role("button", name="+1 live: adults").click(click_count=2)
-    page.get_by_label("Mix it took").fill("90")
-    page.get_by_role("button", name="Evening done").click()
+    page.get_by_label("Mix used").fill("90")
+    page.get_by_role("button", name="Done: record this evening").click()
     after = page.locator("#after")
     expect(after).to_contain_text("Back into light")
     assert page.locator("#dates").get_by_text("done", exact=True).count() == before + 1
@@ -101,7 +101,7 @@ def test_the_network_goes_in_the_middle_of_the_evening_and_nothing_is_lost(
     page.get_by_role("checkbox", name="Along the veins").check()
     page.get_by_role("button", name="+1 dead: adults").click()
     page.get_by_label("Note").fill("by torch light")
-    page.get_by_role("button", name="Evening done").click()
+    page.get_by_role("button", name="Done: record this evening").click()
     expect(page.locator("#offline")).to_contain_text(
         "No connection: the evening is kept on this device"
     )

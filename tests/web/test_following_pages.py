@@ -139,7 +139,7 @@ def test_the_end_of_a_case_loads_into_its_page(demo_client):
 def test_a_case_that_is_not_clear_asks_before_it_closes(demo_client):
     answer = demo_client.post("/cases/7/close")
     assert answer.headers["Location"].endswith("/cases/7/clearing?closing=1")
-    assert "Unseen is not finished" in text_of(demo_client.get("/cases/7/clearing?closing=1"))
+    assert "Not seen does not mean gone" in text_of(demo_client.get("/cases/7/clearing?closing=1"))
     assert "Open again" not in text_of(demo_client.get("/cases/7"))
     demo_client.post("/cases/7/close", data={"sure": "1"})
     assert "Open again" in text_of(demo_client.get("/cases/7"))
@@ -178,7 +178,7 @@ def test_apart_in_a_place_with_room_and_back_again(demo_client):
         demo_client.post(f"{one}/release", data={"place": "999999", "sure": "1"}).status_code == 404
     )
     refused = text_of(demo_client.post(f"{one}/release", data={"place": home}))
-    assert "No looks on record since it is kept apart" in refused
+    assert "No looks on record since then" in refused
     demo_client.post(f"{one}/release", data={"place": home, "sure": "1"})
     assert "North stairwell" in text_of(demo_client.get("/plants/6")).split("Cases")[0]
     full = demo_client.post(

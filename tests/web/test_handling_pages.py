@@ -168,8 +168,10 @@ def test_a_mix_comes_from_the_shelf_by_the_label_and_in_the_keepers_measures(dem
     eaten = text(demo_client.get(f"/mix?case={AUBERGINE}"))
     assert "By the label's rate" in eaten or "Parts of this plant are eaten" in eaten
     label = text(demo_client.get("/mix/label?treatment=alcohol-spray&amount=500"))
-    assert f"Away with it on {SAID.day(TODAY + timedelta(days=30))}" in label
-    assert "Use today" in text(demo_client.get("/mix/label?treatment=insecticidal-soap&amount=500"))
+    assert f"Throw it away on {SAID.day(TODAY + timedelta(days=30))}" in label
+    assert "Use it today" in text(
+        demo_client.get("/mix/label?treatment=insecticidal-soap&amount=500")
+    )
     demo_client.post("/settings", data={"measure": "us"})
     assert "fl oz" in text(
         demo_client.get("/mix?treatment=alcohol-spray&amount=16&amount_unit=fl+oz")

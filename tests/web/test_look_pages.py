@@ -11,6 +11,7 @@ from PIL import Image
 from brood.charts.diagnosis import loupe as loupe_chart
 from brood.charts.diagnosis import plate
 from brood.services.diagnosis import look_page, loupe
+from brood.services.voice.speech import Speech
 from brood.store.tables import Plant
 
 PEPPER = 2
@@ -174,8 +175,10 @@ def test_a_photo_is_added_scaled_measured_and_taken_out(demo_client, look):
     assert demo_client.get(f"{where}/image.jpg").get_data()[:2] == b"\xff\xd8"
     line = {"x1": "100", "y1": "50", "x2": "300", "y2": "50"}
     assert demo_client.post(where, data={**line, "what": "length"}).status_code == 422
-    assert demo_client.post(where, data={**line, "what": "scale", "mm": "0"}).status_code == 422
-    assert demo_client.post(where, data={**line, "what": "scale", "mm": "10"}).status_code == 303
+    assert demo_client.post(where, data={**line, "what": "scale", "length": "0"}).status_code == 422
+    assert (
+        demo_client.post(where, data={**line, "what": "scale", "length": "10"}).status_code == 303
+    )
     assert (
         demo_client.post(
             where, data={"x1": "1", "y1": "1", "x2": "x", "y2": "1", "what": "length"}
@@ -214,8 +217,8 @@ def test_every_pest_fits_under_the_loupe_and_on_the_ruler(demo_store, catalogue,
         for pest, record in catalogue.records.items():
             shown = loupe.build(session, catalogue, 1, pest, now=clock())
             assert len({s.drawing for s in shown.stages}) == len(shown.stages) <= 5
-            assert 'role="img"' in loupe_chart.magnified(shown)
-            ruler = loupe_chart.life_size(shown)
+            assert 'role="img"' in loupe_chart.magnified(shown, Speech())
+            ruler = loupe_chart.life_size(shown, Speech())
             assert float(re.search(r'data-mm="(\d+)"', ruler)[1]) == loupe_chart.RULER_MM + 6
             largest = max(s.middle_mm for s in shown.stages)
             assert largest == pytest.approx(

@@ -86,7 +86,7 @@ def test_an_evening_outlives_a_lost_connection_a_new_passcode_and_a_restart_and_
     page.get_by_role("checkbox", name="Undersides").check()
     page.context.set_offline(True)
     page.get_by_label("Note").fill("by torch light")
-    page.get_by_role("button", name="Evening done").click()
+    page.get_by_role("button", name="Done: record this evening").click()
     expect(page.locator("#offline")).to_contain_text("No connection")
     home.restart("8765 4321")
     page.context.set_offline(False)

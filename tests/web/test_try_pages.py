@@ -172,8 +172,8 @@ def test_an_unreachable_target_names_what_would_help(demo_client):
 def test_assumptions_show_source_grade_and_both_ends(demo_client):
     page = demo_client.get("/cases/1/assumptions").get_data(as_text=True)
     for words in (
-        "Reach",
-        "Hiding places",
+        "Touched by a treatment",
+        "Hidden where nothing reaches",
         "Shares killed",
         "Life of an adult",
         "our judgement",

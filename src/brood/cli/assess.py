@@ -51,7 +51,7 @@ def _day(word: str) -> date:
 def _say(answer: dict[str, Any]) -> None:
     click.echo(
         f"chance of clearing {answer['chance_of_clearing']:.3f} "
-        f"({answer['chance_in_90']:.3f} in nine of ten scenarios)"
+        f"({answer['chance_in_90']:.3f} even if cooler or warmer)"
     )
     click.echo(
         f"expected survivors {answer['expected_survivors']:.2f}, first escape "

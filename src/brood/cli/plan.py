@@ -40,7 +40,7 @@ def _say(answer: dict[str, Any]) -> None:
         )
         click.echo(f"     {row['why']}")
     click.echo(
-        f"chance of clearing {answer['chance_of_clearing']:.2f}, in nine of ten scenarios "
+        f"chance of clearing {answer['chance_of_clearing']:.2f}; even if cooler or warmer "
         f"at least {answer['chance_in_90']:.2f}"
     )
     for change in answer["improvements"]:

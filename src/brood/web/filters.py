@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from flask import Flask, request
+from jinja2 import pass_context
 from markupsafe import Markup
 
 from brood import __version__
@@ -37,6 +38,7 @@ SPOKEN = (
     "warmth",
     "weekday",
     "volume",
+    "rate",
     "money",
 )
 """Filters that are the keeper's way of saying something, by their own names."""
@@ -63,8 +65,10 @@ PARTS = {
 
 
 def _speech(name: str) -> Callable[..., str]:
-    """A filter that says something as this request's keeper reads it."""
-    return lambda *args: getattr(speech(), name)(*args)
+    """A filter that says something as this request's keeper reads it. It takes the context,
+    so that a constant is not said once and for all when the template is compiled.
+    """
+    return pass_context(lambda _, *args: getattr(speech(), name)(*args))
 
 
 def register(app: Flask) -> None:
@@ -81,7 +85,7 @@ def register(app: Flask) -> None:
         days=days,
         hours=hours,
         short_days=short_days,
-        frequency=odds.frequency,
+        spoken=odds.spoken,
         in_100=odds.in_100,
         likelihood=odds.likelihood,
         weekday_of=lambda d: speech().weekday(d.weekday()),
@@ -113,8 +117,8 @@ def register(app: Flask) -> None:
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
         degree_day_chart=lambda result: Markup(degree_days.draw(result, speech())),
         walk_plate=lambda result, base: Markup(plate.draw(result, base)),
-        loupe_glass=lambda shown: Markup(loupe.magnified(shown)),
-        life_size=lambda shown: Markup(loupe.life_size(shown)),
+        loupe_glass=lambda shown: Markup(loupe.magnified(shown, speech())),
+        life_size=lambda shown: Markup(loupe.life_size(shown, speech())),
         evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)),
         tally=lambda count: Markup(tally.draw(count)),
         follow_chart=lambda data, wide: Markup(follow.draw(data, speech(), wide=wide)),
@@ -132,6 +136,9 @@ def _values() -> dict[str, Any]:
     return {
         "prefs": prefs(),
         "unit": UNITS[prefs().unit],
+        "length_unit": speech().length_unit,
+        "unit_mm": speech().unit_mm,
+        "rate_unit": speech().rate_unit,
         "today": today(),
         "now": now(),
         "version": __version__,

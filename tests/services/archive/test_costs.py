@@ -130,7 +130,7 @@ def test_plants_are_kept_apart_where_there_is_room_and_go_back_where_they_came_f
         )
     for place, says in (
         ("Box room", "is full: Bay laurel, Lemon and Maidenhair fern"),
-        ("Kitchen sill", "not kept apart there"),
+        ("Kitchen sill", "not meant for it"),
     ):
         with demo_store.reading() as session:
             plant_id, place_id = named(session, "Fuchsia").id, named(session, place, Place).id

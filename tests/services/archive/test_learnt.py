@@ -83,7 +83,7 @@ def test_steps_follow_the_work(demo_store, catalogue):
             s.name: s
             for s in progress.of_case(Desk(session, catalogue, NOW), queries.case(session, 1))
         }
-    assert before["Keep it apart"].state == "open"
+    assert before["Keep it away"].state == "open"
     assert before["Evenings"].said.startswith("2 done, last 2 days ago")
     assert before["Clear"].state == "later"
     with demo_store.writing() as session:

@@ -121,7 +121,7 @@ def test_the_second_evening_three_days_late_replans_says_what_escaped_and_moves_
     assert page.evenings[1].slot.status == "late"
     assert "3 days after the end of its window" in cost
     assert "have probably laid" in cost
-    assert "now in the plan" in cost
+    assert "now counts with those eggs" in cost
     assert set(before) <= set(after)
     assert all(
         after[uid]["sequence"] > before[uid]["sequence"] for uid in before if uid != planned[0][6]

@@ -146,9 +146,11 @@ def test_the_chance_page_has_one_course_for_each_rule_and_the_plan(keeper):
 
 def test_every_assumption_moves_the_chance_the_way_it_must(keeper):
     rows = {r.name: r for r in assumptions.build(held(keeper), keeper.catalogue, SPEECH)}
-    assert rows["Reach"].at_low < rows["Reach"].at_high
+    assert rows["Touched by a treatment"].at_low < rows["Touched by a treatment"].at_high
     assert rows["Shares killed"].at_low < rows["Shares killed"].at_high
-    assert rows["Hiding places"].at_low > rows["Hiding places"].at_high
+    assert (
+        rows["Hidden where nothing reaches"].at_low > rows["Hidden where nothing reaches"].at_high
+    )
     assert rows["Found"].at_low > rows["Found"].at_high
     assert rows["Young a day"].at_low > rows["Young a day"].at_high
     assert all(r.source and r.grade in "ABC" for r in rows.values())
@@ -227,6 +229,6 @@ def test_uses_of_a_plan_are_its_dates_with_their_acts(keeper):
 def test_a_change_is_said_in_numbers_out_of_a_hundred_and_in_degrees():
     reach = Improvement("reach", 0.9, 5, True, reach=0.97)
     said = improvements._text(reach, shipped(), 0.85, SPEECH)
-    assert said == "reach 97 in 100 of the animals on an evening instead of 85"
+    assert said == "touch 97 in 100 of the animals on an evening instead of 85"
     cooler = Improvement("cooler", 0.9, 5, True, celsius=-4.0)
     assert improvements._text(cooler, shipped(), 0.85, SPEECH).endswith("4 °C cooler")

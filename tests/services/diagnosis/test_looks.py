@@ -16,7 +16,7 @@ from brood.errors import FieldErrors
 from brood.services.cases import commands
 from brood.services.diagnosis import look_log, look_page, loupe, photos
 from brood.services.house import plants
-from brood.services.voice.odds import frequency, likelihood, strokes
+from brood.services.voice.odds import spoken, strokes
 from brood.store.queries import cases as cases_queries
 from brood.store.queries import looks as queries
 from brood.store.tables import LookAnswer, Photo
@@ -182,7 +182,7 @@ def test_seen_stages_imply_unseen_ones(demo_store, catalogue):
                 "husks-white-papery": "yes",
                 "leaves-curled": "yes",
             },
-            "Aphids, over 19 in 20; which kind",
+            "Aphids, very likely (96 in 100). Which kind",
             None,
         ),
         (
@@ -300,15 +300,15 @@ def test_severity_follows_one_rule(number, leaves, kinds, spread, grade):
     assert 0 <= found.total <= 6
 
 
-def test_chances_are_said_in_words_and_as_frequencies():
-    said = [(frequency(p), likelihood(p)) for p in (0.001, 0.05, 0.26, 0.8, 0.949, 0.96)]
-    assert said == [
-        ("under 1 in 20", "very unlikely"),
-        ("about 1 in 10", "unlikely"),
-        ("about 3 in 10", "possible"),
-        ("about 8 in 10", "likely"),
-        ("about 9 in 10", "very likely"),
-        ("over 19 in 20", "very likely"),
+def test_chances_are_said_one_way_words_first():
+    assert [spoken(p) for p in (0.001, 0.05, 0.26, 0.5, 0.8, 0.949, 0.999)] == [
+        "very unlikely (under 1 in 100)",
+        "unlikely (5 in 100)",
+        "unlikely (26 in 100)",
+        "about even (50 in 100)",
+        "likely (80 in 100)",
+        "very likely (95 in 100)",
+        "almost certain (over 99 in 100)",
     ]
     assert [strokes(w) for w in (0.2, -0.5, 1.5, -3)] == [0, 1, 2, 3]
     assert [

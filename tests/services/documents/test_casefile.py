@@ -144,7 +144,7 @@ def test_a_garden_may_ask_to_hold_a_number_instead_of_clearing(catalogue):
     held = plan({**BASE, "keep_below": 60, "horizon_days": 45}, catalogue)
     assert held["reaches_target"]
     assert held["improvements"] == []
-    assert "the number that is to be held" in held["applications"][0]["why"]
+    assert "past your number" in held["applications"][0]["why"]
 
 
 def test_a_second_pest_shares_the_dates_and_the_acts_of_both(catalogue):

@@ -147,7 +147,7 @@ def test_a_plant_under_treatment_is_given_away_only_when_the_receiver_is_told(st
     apart = beside(store)
     with store.writing() as session:
         quarantine.keep_apart(session, apart, "newcomer", START, "", now=at(START))
-    with pytest.raises(FieldErrors, match="kept apart"), store.writing() as session:
+    with pytest.raises(FieldErrors, match="kept away from the others"), store.writing() as session:
         events.befell(session, catalogue, apart, "given", START, "", now=at(START))
 
 

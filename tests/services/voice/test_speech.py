@@ -87,7 +87,7 @@ def test_the_next_action_is_one_sentence(catalogue, earliest, target, latest, to
 
 def test_a_changed_course_says_what_it_costs():
     later = words.course_change(MON, date(2026, 6, 9), 5, 6, GB)
-    assert later == "It costs 1 more evening and the course ends 8 days later, on Tue 9 June."
+    assert later == "That means 1 more evening and the course ends 8 days later, on Tue 9 June."
     assert words.course_change(MON, MON, 5, 5, GB) == "The end of the course does not move."
     assert (
         words.course_change(MON, date(2026, 5, 30), 5, 4, GB)

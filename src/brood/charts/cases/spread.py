@@ -83,15 +83,15 @@ def describe(data: ChartData, speech: Speech) -> str:
     spread = data.spread
     one = np.flatnonzero(spread.high < 1)
     clear = (
-        "Under one in nine of ten courses from "
+        "Under one in 90 of 100 runs from "
         f"{speech.day(spread.first + timedelta(days=int(one[0])))}."
         if len(one)
         else ""
     )
     begin, end = number(float(spread.mean[0])), number(float(spread.high[-1]))
     return (
-        f"All stages together: about {begin} after the first evening, in nine of ten courses "
-        f"at most {end} at the end. {clear}"
+        f"All stages together: about {begin} after the first evening, in 90 of 100 runs at most "
+        f"{end} at the end. {clear}"
     )
 
 
@@ -117,7 +117,7 @@ def _heads(f: _Frame, speech: Speech, data: ChartData, wide: bool) -> str:
         return (
             text((0, middle - 6), "Alive in all", "label")
             + text((0, middle + 10), "grey: cool and slow,", "note2")
-            + text((0, middle + 25), "warm and quick courses", "note2")
+            + text((0, middle + 25), "warm and quick runs", "note2")
         )
     last = speech.day_short(data.last)
     return (

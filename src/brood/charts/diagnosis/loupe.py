@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from brood.charts.guide.guide import BODY
 from brood.charts.pen.svg import Point, circle, drawing, figure, line, num, text
 from brood.services.diagnosis.loupe import Loupe
+from brood.services.voice.speech import Speech
 
 R, MIDDLE = 158.0, 166.0
 RULER_MM, CSS_MM = 70, 96 / 25.4
@@ -17,7 +18,7 @@ a drawing with legs reaches.
 """
 
 
-def magnified(loupe: Loupe) -> str:
+def magnified(loupe: Loupe, speech: Speech) -> str:
     """The stages at one scale, as large as the circle allows. What would be too small
     to see is drawn a little larger.
     """
@@ -43,13 +44,17 @@ def magnified(loupe: Loupe) -> str:
             'height="17"/>'
         )
         out += text((x + 0.5, y + LEGS * scale + 13), stage.letter, "stamp-letter", "middle")
-    bar = next(mm for mm in (10, 5, 2, 1, 0.5, 0.2, 0.1) if mm * per_mm <= 96)
+    bar = speech.unit_mm * next(
+        n
+        for n in (10, 5, 2, 1, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01)
+        if n * speech.unit_mm * per_mm <= 96
+    )
     left = MIDDLE - bar * per_mm / 2
     out += line((left, 293), (left + bar * per_mm, 293), "ink1") + "".join(
         line((x, 288), (x, 298), "ink1") for x in (left, left + bar * per_mm)
     )
-    out += text((MIDDLE, 311), f"{bar:g} mm", "size-note", "middle")
-    names = ", ".join(f"{s.name} {s.length_mm[0]:g} to {s.length_mm[1]:g} mm" for s in stages)
+    out += text((MIDDLE, 311), speech.lengths(bar, bar), "size-note", "middle")
+    names = ", ".join(f"{s.name} {speech.lengths(*s.length_mm)}" for s in stages)
     return figure(
         2 * MIDDLE, 2 * MIDDLE, "loupe", f"{loupe.record.name} through the loupe", names, out
     )
@@ -66,20 +71,20 @@ def _seats(n: int) -> Sequence[Point]:
     }[min(n, 5)]
 
 
-def life_size(loupe: Loupe) -> str:
-    """A ruler in mm with every stage at its true size. It is drawn in mm and shown true
-    once the screen is calibrated.
+def life_size(loupe: Loupe, speech: Speech) -> str:
+    """A ruler in mm, or in tenths of an inch, with every stage at its true size. It is drawn
+    in mm and shown true once the screen is calibrated.
     """
     out = line((2, 14), (2 + RULER_MM, 14), "mm-line")
-    for mm in range(RULER_MM + 1):
+    tick = speech.unit_mm if speech.unit_mm == 1 else speech.unit_mm / 10
+    for n in range(int(RULER_MM / tick) + 1):
+        at = 2 + n * tick
         out += line(
-            (2 + mm, 14),
-            (2 + mm, 14 - (2.6 if mm % 10 == 0 else 1.8 if mm % 5 == 0 else 1.1)),
-            "mm-tick",
+            (at, 14), (at, 14 - (2.6 if n % 10 == 0 else 1.8 if n % 5 == 0 else 1.1)), "mm-tick"
         )
-    out += "".join(
-        f'<text class="mm-n" x="{2 + mm}" y="18">{mm}</text>' for mm in range(0, RULER_MM + 1, 10)
-    )
+        if n % 10 == 0:
+            named = n if speech.unit_mm == 1 else n // 10
+            out += f'<text class="mm-n" x="{num(at)}" y="18">{named}</text>'
     stages = loupe.stages
     for k, stage in enumerate(stages):
         x, long = 8 + k * (RULER_MM - 8) / len(stages), stage.middle_mm
@@ -95,5 +100,6 @@ def life_size(loupe: Loupe) -> str:
     return (
         f'<svg class="life-size" data-mm="{wide}" viewBox="0 -3 {wide} {high}" '
         f'width="{num(wide * CSS_MM)}" height="{num(high * CSS_MM)}" '
-        f'role="img" aria-label="Stages at life size on a ruler of {RULER_MM} mm">{out}</svg>'
+        f'role="img" aria-label="Stages at life size on a ruler of '
+        f'{speech.lengths(RULER_MM, RULER_MM)}">{out}</svg>'
     )

@@ -12,7 +12,13 @@ from brood.core.followup.all_clear import SURE, Clearing
 from brood.services.voice.speech import Speech
 
 LEAST, NAME_WIDTH = 0.002, 54.0
-MARKS = ((1.0, "certain"), (0.5, "1 in 2"), (0.1, "1 in 10"), (0.02, "1 in 50"), (SURE, "1 in 100"))
+MARKS = (
+    (1.0, "certain"),
+    (0.5, "50 in 100"),
+    (0.1, "10 in 100"),
+    (0.02, "2 in 100"),
+    (SURE, "1 in 100"),
+)
 
 
 def draw(found: Clearing, today: date, speech: Speech, *, wide: bool) -> str:

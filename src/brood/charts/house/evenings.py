@@ -26,8 +26,7 @@ def draw(result: TodayResult, speech: Speech, *, wide: bool) -> str:
 def describe(result: TodayResult, speech: Speech) -> str:
     """The picture in words."""
     said = [
-        f"{speech.day(s.on)} serves {listed([r.row.plant.name for r in s.rows])}"
-        for s in result.sessions
+        f"{speech.day(s.on)}: {listed([r.row.plant.name for r in s.rows])}" for s in result.sessions
     ]
     return ". ".join(said) + "." if said else "No evening is planned."
 
@@ -156,7 +155,7 @@ def _evening(
 
 
 def _counts(result: TodayResult, foot: float) -> str:
-    out = text((0, foot + 24), "plants an evening could serve", "margin")
+    out = text((0, foot + 24), "plants that could be treated", "margin")
     for n, count in enumerate(result.counts):
         day = result.first + timedelta(days=n)
         on = result.chosen is not None and day == result.chosen.on

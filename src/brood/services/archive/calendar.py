@@ -85,8 +85,8 @@ def _event(
     window = f"Window: {speech.span(slot.earliest_on, slot.latest_on)}.\n" if not done else ""
     event.add(
         "description",
-        f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{why}\nThe "
-        "label and local rules come first.",
+        f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{why}\nThe label and "
+        f"local rules come first.",
     )
     event.add(
         "status",

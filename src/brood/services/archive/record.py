@@ -31,8 +31,8 @@ KINDS = {
     "card": "cards",
     "dates": "why dates moved",
     "move": "moves",
-    "apart": "kept apart",
-    "event": "what befell it",
+    "apart": "kept away from the others",
+    "event": "other events",
 }
 PAGE = 60
 
@@ -183,7 +183,14 @@ def _time_apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
     kept = select(Quarantine).where(*_only(Quarantine.plant_id, plant_id))
     for q in session.scalars(kept.options(selectinload(Quarantine.plant))):
         name, url = q.plant.name, f"/quarantine/{q.id}"
-        yield Entry(q.since_on, name, q.plant_id, "apart", f"kept apart: {REASONS[q.reason]}", url)
+        yield Entry(
+            q.since_on,
+            name,
+            q.plant_id,
+            "apart",
+            f"kept away from the others: {REASONS[q.reason]}",
+            url,
+        )
         if q.released_on:
             yield Entry(q.released_on, name, q.plant_id, "apart", "back in its place", url)
 
@@ -198,9 +205,9 @@ def _looks(session: Session, plant_id: int | None) -> Iterator[Entry]:
     for i in session.scalars(counted.options(selectinload(InspectionRecord.plant))):
         seen = f"{i.live:g} alive" if i.live else "nothing alive"
         url = f"/plants/{i.plant_id}"
-        yield Entry(i.looked_on, i.plant.name, i.plant_id, "look", f"looked over: {seen}", url)
+        yield Entry(i.looked_on, i.plant.name, i.plant_id, "look", f"checked: {seen}", url)
     asked = select(Look).where(*_only(Look.plant_id, plant_id)).options(selectinload(Look.plant))
     for look in session.scalars(asked):
         on, url = look.started_at.date(), f"/looks/{look.id}/suspects"
         name = look.plant.name
-        yield Entry(on, name, look.plant_id, "look", "looked over with questions", url)
+        yield Entry(on, name, look.plant_id, "look", "checked with questions", url)

@@ -67,7 +67,7 @@ def summary(row: PestCase, speech: Speech) -> str:
     plant on any day.
     """
     limits: Limits = assemble.limits_of(row)
-    parts = [] if row.keep_below is None else [f"held under {row.keep_below:g}, not cleared"]
+    parts = [] if row.keep_below is None else [f"kept under {row.keep_below:g}, not cleared"]
     if limits.weekdays is not None:
         parts.append("only on " + ", ".join(speech.weekday(n) for n in sorted(limits.weekdays)))
     parts += [f"away {speech.span(first, last)}" for first, last in limits.away]

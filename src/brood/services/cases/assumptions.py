@@ -109,7 +109,7 @@ def _of_the_evening(case: Case, catalogue: Catalogue) -> list[_Doubt]:
     )
     return [
         _Doubt(
-            "Reach",
+            "Touched by a treatment",
             f"{case.reach:.0%} of the animals",
             (f"{low:.0%}", f"{high:.0%}"),
             (replace(case, reach=low), replace(case, reach=high)),
@@ -127,7 +127,7 @@ def _of_the_evening(case: Case, catalogue: Catalogue) -> list[_Doubt]:
             rebuilt=False,
         ),
         _Doubt(
-            "Hiding places",
+            "Hidden where nothing reaches",
             f"{case.refuge:.0%} out of reach",
             (f"{REFUGE[0]:.0%}", f"{REFUGE[1]:.0%}"),
             (replace(case, refuge=REFUGE[0]), replace(case, refuge=REFUGE[1])),

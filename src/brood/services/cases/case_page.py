@@ -218,12 +218,12 @@ def _without_a_plan(row: PestCase, trouble: Trouble | None, speech: Speech) -> t
     if row.closed_at is not None:
         return _closed(row, speech)
     if trouble is None:
-        return "The dates are being worked out.", "They stand here in a moment."
+        return "The dates are being worked out.", "They will be here in a moment."
     if trouble.state == PlanState.LEFT_ALONE and trouble.since is not None:
         return "Count again first.", (
             f"Nothing was recorded since {speech.day(trouble.since)}. After so long nobody "
             "knows how many live there now. "
-            "The old dates are history; a new course begins from what you count."
+            "The old dates no longer hold. A new course begins from what you count."
         )
     if trouble.state == PlanState.STILL:
         why = words.trouble(
@@ -326,9 +326,9 @@ def _headline(
             f"{speech.day(due) if due > today else 'now'}.",
             (
                 f"On {speech.day(first)} nothing alive was found, after a long "
-                "time without a look. So there is nothing to treat. Two clean "
-                "looks and the time that the last of them would need to show itself are "
-                "needed; one living find starts a new course."
+                "time without a look. So there is nothing to treat. It takes two clean looks, and "
+                "the time in which the last of them would show. One living find starts a new "
+                "course."
             ),
         )
     if following is None:
@@ -336,7 +336,7 @@ def _headline(
         return "The course is done. Look closely, twice.", (
             f"By {speech.day(last) if last else 'now'} the slowest of what was there had "
             "come out and has been met at least twice. "
-            "Two clean looks a week apart are needed; one living find starts the clock again."
+            "Now look twice, a week between. One living find starts the clock again."
         )
     slot = following.slot
     done = bool(history.evenings_done(row))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation
 from brood.core.diagnosis.next_check import Check
-from brood.services.voice.odds import frequency
+from brood.services.voice.odds import spoken
 
 TITLES = {
     "creature": "Which of these does it look like?",
@@ -105,7 +105,7 @@ def card(catalogue: Catalogue, check: Check) -> CheckCard:
     seen = [catalogue.evidence.observations[o] for o in check.outcomes]
     one = seen[0] if len(seen) == 1 else None
     title = f"{one.phrase}?" if one else _plate_title(seen)
-    means = [f"{catalogue.name(cause)}, {frequency(chance)}" for cause, chance in check.leaning]
+    means = [f"{catalogue.name(cause)}, {spoken(chance)}" for cause, chance in check.leaning]
     outcomes = [
         CheckOutcome(o.id, "Yes" if one else o.phrase, means[k], "" if one else drawn(o.id))
         for k, o in enumerate(seen)

@@ -18,7 +18,7 @@ from brood.core.diagnosis.stages_present import StageChance
 from brood.services.diagnosis import look_log
 from brood.services.diagnosis.check_cards import CheckCard, card
 from brood.services.documents.identify import known_apart, setting_of, stages_of, telling
-from brood.services.voice.odds import frequency, likelihood, strokes
+from brood.services.voice.odds import spoken, strokes
 from brood.store.queries import looks as queries
 from brood.store.tables import Look, LookAnswer, Photo, StageSeen
 
@@ -27,8 +27,8 @@ HONEYDEW = ("sticky-plant", "drops-sticky", "black-sooty-film")
 SUCKERS = ("aphid", "whitefly", "mealybug", "soft-scale")
 HUNTER, SPREAD = "predator-larva", "neighbours-affected"
 SEARCH = (
-    "Ants and stickiness come of something that drinks sap and prove nothing by "
-    "themselves. Look above the sticky spots: shoot tips, undersides "
+    "Ants and stickiness come from something that drinks sap. They prove nothing by themselves. "
+    "Look above the sticky spots: shoot tips, undersides "
     "along the veins, axils, twigs all round, then the plants that stand over this one."
 )
 HARMLESS, ELSEWHERE = "Nothing to treat", "Not treated here"
@@ -85,8 +85,7 @@ class Suspect:
     name: str
     harmless: bool
     chance: float
-    word: str
-    frequency: str
+    spoken: str
     speaks_for: tuple[Evidenced, ...]
     against: tuple[Evidenced, ...]
     lead: str
@@ -271,8 +270,7 @@ def _suspect(
         catalogue.name(cause),
         pest is None,
         chance,
-        likelihood(chance),
-        frequency(chance),
+        spoken(chance),
         for_it,
         against,
         ELSEWHERE if record.elsewhere else HARMLESS,
@@ -298,23 +296,23 @@ def _headline(
     if not answered:
         return (
             "Nothing looked at yet.",
-            "Begin with any part of the plant. Leave out what you did not look at: only "
-            "looking counts.",
+            "Begin with any part of the plant. Leave out what you did not look at. Only looking "
+            "counts.",
         )
     if verdict.conflict:
         return (
             "Undecided: the answers contradict each other.",
-            "Look again at those that you are least sure of, or mark them as not sure.",
+            "Check again those that you are least sure of, or mark them as not sure.",
         )
     if present:
         names = " and ".join(s.name for s in present)
         if all(s.harmless for s in present):
             elsewhere = [s for s in present if s.lead == ELSEWHERE]
-            return f"{(elsewhere or present)[0].lead}: {names}, {present[0].frequency}.", " ".join(
+            return f"{(elsewhere or present)[0].lead}: {names}, {present[0].spoken}.", " ".join(
                 f"{s.why} {s.instead}" for s in present
             )
         return (
-            f"{names[0].upper()}{names[1:]}, {present[0].frequency}.",
+            f"{names[0].upper()}{names[1:]}, {present[0].spoken}.",
             "Say which stages you see, then open the case."
             if not any(s.harmless for s in present)
             else "Some of what you found is harmless; the rest is worth a case.",
@@ -327,13 +325,13 @@ def _headline(
         )
     if group[1] >= SURE_GROUP:
         return (
-            f"{group[0]}, {frequency(group[1])}; which kind is open.",
-            f"Likeliest is {suspects[0].name}, {suspects[0].frequency}.",
+            f"{group[0]}, {spoken(group[1])}. Which kind is not known yet.",
+            f"Most likely it is {suspects[0].name}, {suspects[0].spoken}.",
         )
     return (
         "Undecided so far.",
-        f"Likeliest is {suspects[0].name}, {suspects[0].frequency}. The check below would "
-        "settle most.",
+        f"Most likely it is {suspects[0].name}, {suspects[0].spoken}. The check below would tell "
+        f"most.",
     )
 
 

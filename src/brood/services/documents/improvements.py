@@ -47,12 +47,12 @@ def _text(one: Improvement, catalogue: Catalogue, reach: float, speech: Speech) 
         return f"add {listed([catalogue.treatments[a.id].name for a in one.acts])}"
     if one.kind == "discard":
         return (
-            "cut it back hard, or part with the plant in a closed bag before its neighbours "
-            "catch it"
+            "cut it back hard, or throw the plant away in a closed bag before its neighbours catch "
+            "it"
         )
     if one.kind == "reach":
         return (
-            f"reach {round(100 * (one.reach or 0))} in 100 of the animals on an evening "
+            f"touch {round(100 * (one.reach or 0))} in 100 of the animals on an evening "
             f"instead of {round(100 * reach)}"
         )
     return f"move the plant to where it is {speech.difference(abs(one.celsius or 0), 0)} cooler"

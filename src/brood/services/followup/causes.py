@@ -60,22 +60,22 @@ def _coverage(row: PestCase, done: list[ApplicationRecord], held: Counted) -> Ex
         if i.live and i.spot in ("undersides", "axils", "new-growth")
     }
     known = (
-        f"Not reached so far: {listed(missed)}."
+        f"Not treated so far: {listed(missed)}."
         if missed
-        else "Every part on the list was ticked, or no list was kept."
+        else "Every part on the list was ticked, or there was no list."
     )
     if spots:
         known += f" What lives sits mostly in: {listed(sorted(spots))}."
     known += (
-        f" By the counts an evening takes about {held.effective * 20:.0f} in 20 of the young "
-        f"in the open, not {held.expected * 20:.0f}."
+        f" By your counts an evening kills about {held.effective * 100:.0f} in 100 of the young in "
+        f"the open. {held.expected * 100:.0f} was expected."
     )
     return Explanation(
         "coverage",
-        "Are all parts reached?",
+        "Is every part treated?",
         bool(missed or spots),
         known,
-        "Go by the list part by part; undersides and axils first, and look under a leaf "
+        "Go by the list, part by part. Do undersides and axils first. Look under a leaf "
         "afterwards: it should be wet.",
         f"/cases/{row.id}/evening",
     )
@@ -101,8 +101,8 @@ def _mix(row: PestCase, done: list[ApplicationRecord], today: date) -> Explanati
         "Was the mix strong enough, and fresh?",
         bool(old),
         known,
-        "Measure it again from the label, mix it the same day, shake while you spray; hard "
-        "water weakens soap.",
+        "Measure it again from the label. Mix it the same day. Shake while you spray. Hard water "
+        "weakens soap.",
         f"/mix?case={row.id}",
     )
 
@@ -121,8 +121,8 @@ def _stage(catalogue: Catalogue, row: PestCase) -> Explanation:
         "Is a stage left out?",
         bool(spared),
         known,
-        "The dates catch what comes out of hiding. Where it lives in the soil or in folded "
-        "leaves, add what gets there.",
+        "The dates meet what comes out of hiding. If it lives in the soil or in folded leaves, add "
+        "a treatment that gets there.",
         f"/cases/{row.id}/means",
     )
 
@@ -134,16 +134,16 @@ def _identity(session: Session, row: PestCase) -> Explanation:
         if k.case_id == row.id and any(a.withdrawn_at is None for a in k.answers)
     ]
     known = (
-        f"It was looked over with tests {days_ago(len(looked))}."
+        f"It was checked with tests {days_ago(len(looked))}."
         if looked
-        else "It was never confirmed by a test in this case."
+        else "No test has confirmed it in this case."
     )
     return Explanation(
         "identity",
         "Is it really this pest?",
         not looked,
         known,
-        "Look it over again with the tests before you reach for anything stronger.",
+        "Check it again with the tests before you use anything stronger.",
         f"/cases/{row.id}/look",
     )
 
@@ -176,7 +176,7 @@ def _timing(row: PestCase, plan: Plan, speech: Speech) -> Explanation:
         "Were the evenings in time?",
         bool(late or slips),
         known,
-        "Do the next one inside its window; what the gap let through is already in the dates.",
+        "Do the next one inside its window. The dates already count with what bred in the gap.",
         f"/cases/{row.id}#dates",
     )
 
@@ -204,8 +204,8 @@ def _reentry(session: Session, row: PestCase) -> Explanation:
         "Does it come back from somewhere?",
         bool(ill or many),
         known,
-        "Look at the neighbours the same day and keep this one apart; more of a product "
-        "does not help against newcomers.",
+        "Look at the neighbours the same day, and keep this plant away from them. More of a "
+        "product does not help against newcomers.",
         f"/places/{row.plant.stays[-1].place_id}/plan" if row.plant.stays else "/plants",
     )
 
@@ -228,7 +228,7 @@ def _resistance(catalogue: Catalogue, row: PestCase, done: list[ApplicationRecor
         "Can it have become resistant?",
         bool(often),
         known,
-        "Only when all above is in order: change to another mode of action, never a "
-        "stronger dose of the same.",
+        "Only when all above is in order, change to another mode of action. Never use a stronger "
+        "dose of the same.",
         f"/cases/{row.id}/means",
     )

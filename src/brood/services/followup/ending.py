@@ -96,7 +96,7 @@ def of_case(desk: Desk, row: PestCase) -> OverResult:
                 too_hot=found.trouble.too_hot,
                 speech=desk.speech,
             )
-        return OverResult(None, "No day can be told yet.", why, (), None, why)
+        return OverResult(None, "No day can be given yet.", why, (), None, why)
     return said(found.clearing, desk.today, desk.speech, treatments_left=len(history.planned(row)))
 
 
@@ -107,11 +107,11 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
     if found.matured is None or found.hatched is None:
         return OverResult(
             found,
-            "Standing still: too cold to tell.",
+            "Too cold to tell: nothing develops.",
             (
                 "Nothing grows up in the warmth expected, so whatever was missed on "
-                f"{speech.day(found.last_live)} would wait. This is a pause, not an "
-                "all-clear; look again when it is warmer."
+                f"{speech.day(found.last_live)} would wait. This is a pause, not an all-clear. "
+                f"Look again when it is warmer."
             ),
             needed,
             best,
@@ -142,7 +142,7 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
     if found.all_clear is None:
         return OverResult(
             found,
-            "No all-clear in sight.",
+            "No all-clear can be foreseen.",
             f"{since}. Clean looks alone do not bring the chance under 1 in 100 in the "
             "time that can "
             "be foreseen. More evenings would.",

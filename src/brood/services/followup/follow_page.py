@@ -22,40 +22,40 @@ from brood.store.tables import Card, InspectionRecord, PestCase
 ORIGIN_WORDS = {
     "eggs": (
         "from eggs",
-        "They were eggs on the last evening, which sprays spare, and have hatched since. "
-        "That is what the next dates are for.",
+        "They were eggs on the last evening. Sprays do not kill eggs, and these have hatched "
+        "since. The next dates are for them.",
     ),
     "soil": (
         "from the soil",
-        "They came up from pupae or larvae in the soil since the last evening. Leaves "
-        "alone will go on meeting them late.",
+        "They came up from pupae or larvae in the soil since the last evening. If you treat only "
+        "the leaves, you always meet them late.",
     ),
     "folds": (
         "from folded growth",
-        "They sat where nothing reaches: folded leaves, axils, sheaths. Open those, or cut "
-        "them out.",
+        "They were hidden where nothing reaches: in folded leaves, axils, sheaths. Open those, or "
+        "cut them out.",
     ),
     "missed": (
         "missed in the open",
-        "They sat in the open and were not met, or are young of such. Better coverage "
-        "helps; a stronger mix does not.",
+        "They were in the open and you missed them, or they are the young of such. Treating every "
+        "part helps. A stronger mix does not.",
     ),
     "outside": (
         "from outside, or never counted",
-        "More than the course accounts for: not seen at the first count, or come from a "
-        "neighbour since.",
+        "There are more than these dates can explain. They were missed at the first count, or came "
+        "from a neighbour since.",
     ),
 }
 TWO_COUNTS = (
-    "Count once between evenings, and again a few days later: two counts tell whether it works."
+    "Count once between evenings, and again a few days later. Two counts tell whether it works."
 )
 AFTER_EFFECTS = (
-    "Dead scale and shells stay on for weeks, and more of them show two or three days "
-    "after an evening: that is the treatment working.",
+    "Dead scales and shells stay on for weeks. More of them show two or three days after an "
+    "evening. That is the treatment working.",
     "Cast skins and hatched, collapsed egg shells are empty: press one, nothing comes out.",
     "Silvering, stipple and scars on old leaves never heal. Judge only leaves that have "
     "opened since.",
-    "Old honeydew stays sticky until it is washed off; fresh drops on a clean leaf count.",
+    "Old honeydew stays sticky until it is washed off. Only fresh drops on a clean leaf count.",
 )
 
 
@@ -149,15 +149,15 @@ def _said(held: Counted, speech: Speech) -> tuple[str, str]:
         )
     share = shares[verdict]
     effect = (
-        f"By the counts an evening takes {_twentieths(held.effective)} of the young in the "
-        f"open; it should take {_twentieths(held.expected)}."
+        f"You are killing about {odds.in_100(held.effective)} of the young in the open. "
+        f"{100 * held.expected:.0f} was expected."
     )
     numbers = (
-        f" At the find there were about {_times(held.scale)} as many as was thought."
+        f" At the find there were about {_times(held.scale)} as many as you counted."
         if not 0.67 < held.scale < 1.5
         else ""
     )
-    likely = f"chance {odds.in_100(share)}"
+    likely = odds.spoken(share)
     if not sure:
         rest = listed(
             [
@@ -172,21 +172,17 @@ def _said(held: Counted, speech: Speech) -> tuple[str, str]:
     if verdict == "working":
         return (
             f"It is working: {likely}.",
-            f"{effect}{numbers} The dates stand; go on to the end of the course.",
+            f"{effect}{numbers} The dates stay. Go on to the end of the course.",
         )
     if verdict == "rising":
         return f"Their number is rising: {likely}.", (
-            f"{effect}{numbers} More are alive than at the find. The plan was made again "
-            "with this; check the causes below in order."
+            f"{effect}{numbers} More are alive than at the find. The plan was made again with "
+            f"this. Check the causes below, in order."
         )
     return f"It has stalled: {likely}.", (
         f"{effect}{numbers} The plan was made again with this. Check the causes below in "
         "order before the next evening."
     )
-
-
-def _twentieths(share: float) -> str:
-    return f"{round(share * 20)} in 20"
 
 
 def _times(scale: float) -> str:
@@ -212,7 +208,7 @@ def _origin(held: Counted) -> Origin | None:
         return None
     (first, share), *rest = sorted(held.sources, key=lambda pair: -pair[1])
     name, why = ORIGIN_WORDS[first]
-    others = listed([f"{ORIGIN_WORDS[k][0]} ({_twentieths(n)})" for k, n in rest if n >= 0.1])
+    others = listed([f"{ORIGIN_WORDS[k][0]} ({odds.in_100(n)})" for k, n in rest if n >= 0.1])
     return Origin(name, share, why, others)
 
 

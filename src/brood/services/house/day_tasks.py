@@ -100,7 +100,7 @@ def _apart(row: Quarantine, looked_on: date | None, today: date) -> Task:
         "quarantine",
         row.plant,
         place_of(row.plant),
-        "Look it over while it is kept apart",
+        "Check it while it is kept away from the others",
         MINUTES["quarantine"],
         weekly(due, today),
         f"/quarantine/{row.id}",

@@ -76,7 +76,8 @@ def what_it_carries(session: Session, catalogue: Catalogue, plant: Plant) -> str
     ill = [catalogue.name(c.pest_id) for c in plant.cases if c.closed_at is None]
     if ill:
         return f"is under treatment for {listed(ill)}"
-    return "is kept apart and has not been found clear" if _kept_apart(session, plant.id) else ""
+    away = "is kept away from the others and is not clear yet"
+    return away if _kept_apart(session, plant.id) else ""
 
 
 def _kept_apart(session: Session, plant_id: int) -> list[Quarantine]:
@@ -137,6 +138,6 @@ def repotting(catalogue: Catalogue, plant: Plant) -> str:
             f"For {listed(soil)} fresh soil is part of the treatment: do it as one of its evenings."
         )
     return (
-        "Leave repotting until it is clear: new roots and treated leaves at once are hard on a "
+        "Leave repotting until it is clear. New roots and treated leaves together are hard on a "
         "plant, and the next evenings would be by hand only."
     )

@@ -174,7 +174,7 @@ def _standing(
     if ill or plant.id in joined:
         return Standing(plant, "infested", listed(ill) or "part of a case")
     if plant.id in apart:
-        return Standing(plant, "suspect", f"kept apart: {apart[plant.id].reason}")
+        return Standing(plant, "suspect", f"kept away from the others: {apart[plant.id].reason}")
     if risk is not None and risk.chance >= RISKY:
         return Standing(plant, "suspect", f"{risk.near.said}: {risk.row.plant.name}, {risk.pest}")
     recent = [

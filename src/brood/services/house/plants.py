@@ -36,7 +36,7 @@ EATEN = ("woody-citrus", "seedling-herb", "fruiting-vegetable", "cabbage-family"
 
 
 BUILDS = {
-    "": "as its kind",
+    "": "usual for its kind",
     "upright": "stems with leaves",
     "rosette": "a rosette",
     "orchid": "an orchid",
@@ -53,7 +53,7 @@ AGES = {
 }
 GROWTHS = {"": "not said", "slow": "slow", "fast": "fast"}
 WORTHS = {"": "not said", "easy": "easily replaced", "dear": "dear", "only": "cannot be replaced"}
-EATEN_CHOICES = {"": "as its kind", "yes": "yes", "no": "no"}
+EATEN_CHOICES = {"": "usual for its kind", "yes": "yes", "no": "no"}
 PRONE, MOST_PRONE = 2.0, 6
 """From this weight on a plant is said to be prone to a pest; and how many pests are named."""
 

@@ -42,7 +42,7 @@ def of_case(desk: Desk, row: PestCase) -> list[Step]:
         _neighbours(session, row),
         Step(
             "Weigh it",
-            "cut, soil, is it worth it",
+            "cutting, soil, and whether it is worth it",
             DONE if done else OPEN,
             f"/cases/{row.id}/means",
         ),
@@ -71,7 +71,7 @@ def of_case(desk: Desk, row: PestCase) -> list[Step]:
 def _apart(session: Session, row: PestCase) -> Step:
     kept = apart_of(session, row.plant_id)
     return Step(
-        "Keep it apart",
+        "Keep it away",
         "since it was moved" if kept else "still among the others",
         DONE if kept else OPEN,
         f"/quarantine/{kept.id}" if kept else f"/plants/{row.plant_id}",
@@ -90,7 +90,7 @@ def _neighbours(session: Session, row: PestCase) -> Step:
         return Step("Neighbours", "it stands alone", DONE, url)
     return Step(
         "Neighbours",
-        f"{len(looked)} of {len(near)} looked over",
+        f"{len(looked)} of {len(near)} checked",
         DONE if len(looked) == len(near) else OPEN,
         "/house" if near else url,
     )

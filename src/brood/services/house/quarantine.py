@@ -75,7 +75,7 @@ def quarantine(session: Session, quarantine_id: int) -> Quarantine:
     """One of them. Raises NotFound."""
     found = session.get(Quarantine, quarantine_id)
     if found is None:
-        raise NotFound("This plant is not kept apart.")
+        raise NotFound("This plant is not kept away from the others.")
     return found
 
 
@@ -147,8 +147,8 @@ def _move(
     if room is None:
         raise FieldErrors(
             {
-                "place": "Plants are not kept apart there. Choose another place, or say on its "
-                "page how many fit."
+                "place": "That place is not meant for it. Choose another place, or say on its page "
+                "how many plants fit."
             }
         )
     if not room.free:
@@ -237,7 +237,7 @@ def look_apart(
     """Keep a look at a plant that is kept apart."""
     row = quarantine(session, quarantine_id)
     if seen.looked_on < row.since_on:
-        raise FieldErrors({"looked_on": "That was before it was kept apart."})
+        raise FieldErrors({"looked_on": "That was before it was kept away from the others."})
     session.add(written(seen, row.plant_id, None, now))
 
 
@@ -272,10 +272,7 @@ def missing(session: Session, row: Quarantine, today: date) -> str:
         return "Something living was found on it. Treat that first."
     clean = [i.looked_on for i in looks]
     if len(clean) < LOOKS_NEEDED:
-        made = (
-            f"{len(clean) or 'No'} look{'' if len(clean) == 1 else 's'} on record since it is "
-            "kept apart"
-        )
+        made = f"{len(clean) or 'No'} look{'' if len(clean) == 1 else 's'} on record since then"
         return f"{made}; {LOOKS_NEEDED} that find nothing are needed."
     if (max(clean) - min(clean)).days < LOOK_GAP_DAYS:
         return (
@@ -336,7 +333,7 @@ def of_quarantine(
     """
     looks = tuple(as_look(i) for i in looks_apart(session, row))
     if any(x.live for x in looks):
-        why = "Open a case for it: its dates take over from here."
+        why = "Open a case for it. Its dates take over from here."
         return OverResult(None, "Something living was found.", why, (), None, "found")
     inherited = mothers_pests(session, row.plant, row.since_on)
     more = [p for p in prone_ids(catalogue, row.plant) if p not in inherited]
@@ -348,14 +345,14 @@ def of_quarantine(
         ends[pest_id] = cleared(case, looks, today)
     if not ends:
         why = "No pest is known that this plant is prone to."
-        return OverResult(None, "No day can be told.", why, (), None, "none")
+        return OverResult(None, "No day can be given.", why, (), None, "none")
     names = {pest_id: catalogue.name(pest_id) for pest_id in ids}
     why = _thoughts(row, [*names.values()], [names[p] for p in inherited], bool(looks), today)
     standing = [end for end in ends.values() if end.all_clear is None]
     if standing:
         return replace(
             said(standing[-1], today, speech),
-            headline="No day can be told yet.",
+            headline="No day can be given yet.",
             why=f"{why} Where it stands is too cool for some of them to grow up and show.",
         )
     slow = max(ends, key=lambda pest_id: ends[pest_id].all_clear or date.min)
@@ -369,7 +366,7 @@ def _thoughts(
     seen = "Nothing was seen so far" if looked else "Nobody has looked yet"
     mother = f" The plant it was taken from had {listed(inherited)}." if inherited else ""
     since = days((today - row.since_on).days)
-    return f"{seen}; thought of: {listed(thought)}.{mother} Kept apart {since}."
+    return f"{seen}; thought of: {listed(thought)}.{mother} Kept away {since}."
 
 
 def _told(

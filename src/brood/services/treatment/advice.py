@@ -183,19 +183,19 @@ def triage(row: PestCase, now: Weighed, neighbours: int, affected: float | None)
 def _verdict(now: Weighed, worth: str, neighbours: int, affected: float | None) -> str:
     if now.chance < HOPELESS and worth in ("easy", "") and neighbours:
         return (
-            "Part with it, in a closed bag, before the neighbours catch it; or change the "
-            "means first."
+            "Throw it away in a closed bag, before the neighbours catch it, or change the "
+            "treatments first."
         )
     if now.chance < DOUBTFUL and worth in ("dear", "only"):
-        return "Take clean cuttings as insurance, keep them apart, and treat."
+        return "Take clean cuttings as insurance, keep them away from the others, and treat."
     if affected is not None and affected > 2 / 3:
         return (
-            "Cut it back hard first: less leaf, fewer animals, better reach. Then treat what "
-            "shoots again."
+            "Cut it back hard first. There is less leaf, there are fewer animals, and you can "
+            "treat every part. Then treat what shoots again."
         )
     if now.minutes > 5 * HOURS and worth == "easy":
         return (
-            "A new plant costs less than this course: part with it in a closed bag, or cut it "
+            "A new plant costs less than this course. Throw it away in a closed bag, or cut it "
             "back hard."
         )
     return "Worth treating."

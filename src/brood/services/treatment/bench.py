@@ -132,8 +132,8 @@ def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
         )
     if command.eaten:
         raise InputError(
-            "Parts of this plant are eaten: no home mix, for nobody has tested what stays "
-            "on it. Take a product labelled for this crop, "
+            "Parts of this plant are eaten: no home mix, because nobody has tested what stays on "
+            "it. Take a product labelled for this crop, "
             "and give its rate.",
             field="label-rate",
             allowed="ml of product per litre",
@@ -307,7 +307,7 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
         "as the label says; the same day where it is silent",
         0,
         care.technique == "spray",
-        ("The label's rate is what counts, never more “to be sure”.",),
+        ("The label's rate is what counts. Never take more “to be sure”.",),
         tuple(record.cautions),
         care.technique,
         by_label=True,

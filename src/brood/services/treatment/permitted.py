@@ -149,7 +149,8 @@ def _food(
         out.append("Not on plants of which parts are eaten.")
     if eaten and product is None and record.id in HOME_ONLY:
         out.append(
-            "Parts of this plant are eaten: no home mix, for nobody has tested what stays on it."
+            "Parts of this plant are eaten: no home mix, because nobody has tested what stays on "
+            "it."
         )
     wait = (
         product.harvest_days
@@ -185,8 +186,8 @@ def _soil(
         return []
     names = listed([catalogue.treatments[key].name for key in sorted(against)])
     if care.soil == "dry":
-        return [f"It works in dry soil only, and {names} only in moist soil: one or the other."]
-    return [f"It works in moist soil only, and {names} only in dry soil: one or the other."]
+        return [f"It works only in dry soil, and {names} only in moist soil: one or the other."]
+    return [f"It works only in moist soil, and {names} only in dry soil: one or the other."]
 
 
 def _enemies(care: CareRecord, catalogue: Catalogue, here: UseSetting) -> list[str]:

@@ -1,8 +1,16 @@
-"""Chances in words and numbers, and the weight of evidence in strokes."""
+"""Chances as they are said everywhere: words first, then out of 100; and the weight of
+evidence in strokes.
+"""
 
 from __future__ import annotations
 
-WORDS = ((0.9, "very likely"), (0.6, "likely"), (0.25, "possible"), (0.05, "unlikely"))
+WORDS = (
+    (0.995, "almost certain"),
+    (0.9, "very likely"),
+    (0.6, "likely"),
+    (0.4, "about even"),
+    (0.05, "unlikely"),
+)
 STROKES = ((2.2, 3), (1.1, 2), (0.4, 1))
 
 
@@ -11,17 +19,13 @@ def likelihood(chance: float) -> str:
     return next((word for least, word in WORDS if chance >= least), "very unlikely")
 
 
-def frequency(chance: float) -> str:
-    """A chance as a natural frequency, such as "9 in 10"."""
-    if chance >= 0.95:
-        return "over 19 in 20"
-    if chance < 0.05:
-        return "under 1 in 20"
-    return f"about {max(1, min(9, round(chance * 10)))} in 10"
+def spoken(chance: float) -> str:
+    """A chance as a word with its number, such as "very likely (96 in 100)"."""
+    return f"{likelihood(chance)} ({in_100(chance)})"
 
 
 def in_100(chance: float) -> str:
-    """A chance out of 100, for comparing two."""
+    """A chance or a share out of 100, for a table or for comparing two."""
     return (
         "over 99 in 100"
         if chance > 0.995

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from brood.services.voice.speech import LOCALES, UNITS, WEEK_STARTS, Speech
 from brood.store.tables import Setting
 
-THEMES = {"": "as this device is set", "light": "day page", "dark": "evening page"}
+THEMES = {"": "as this device is set", "light": "light", "dark": "dark"}
 MONTHS = tuple(str(n) for n in range(1, 13))
 CHOICES: dict[str, tuple[str, ...]] = {
     "locale": tuple(LOCALES),

@@ -134,6 +134,20 @@ class Speech:
             return f"{units.fluid_ounces(ml):.3g} fl oz"
         return f"{ml / 1000:.3g} l" if ml >= 1000 else f"{ml:.3g} ml"
 
+    @property
+    def rate_unit(self) -> str:
+        """The unit that a label's rate is given in."""
+        return "ml in a litre" if self.measure == "metric" else "fl oz in a gallon"
+
+    @property
+    def unit_per_litre(self) -> float:
+        """How many ml in a litre that unit is."""
+        return 1.0 if self.measure == "metric" else 1 / units.OUNCES_A_GALLON
+
+    def rate(self, ml_per_litre: float) -> str:
+        """A label's rate with its unit."""
+        return f"{ml_per_litre / self.unit_per_litre:.3g} {self.rate_unit}"
+
     def money(self, amount: float) -> str:
         """An amount in the keeper's own currency."""
         return format_decimal(amount, "#,##0.00", locale=self._babel)

@@ -44,6 +44,10 @@ def fluid_ounces(ml: float) -> float:
     return from_ml(ml, "fl oz")
 
 
+OUNCES_A_GALLON = from_ml(1000 * 3.785411784, "fl oz") / 1000
+"""US fluid ounces in a gallon for a part in a thousand: what 1 ml in a litre comes to."""
+
+
 def with_fahrenheit(text: str) -> str:
     """A sentence with every temperature in °F."""
 

@@ -16,7 +16,7 @@ VERBS = ("wipe", "swab", "shower", "cut", "change the soil", "repot", "spray", "
 """The order in which the acts of an evening are done and named."""
 
 ADDS_LITTLE = 0.02
-"""An evening that adds no more than this to the chance of clearing adds little."""
+"""An evening that adds no more than this to the chance of clearing adds little: it is not said."""
 
 HIDING = {
     "in-tissue": " inside the leaf",
@@ -57,61 +57,67 @@ def _newcomer(pest: Pest, stage: Stage) -> str:
 
 
 def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> str:
-    """Why a date stands where it stands, in one or two sentences that name stage, event
-    and temperature.
+    """Why a date stands where it stands, in short sentences that name stage, event and
+    temperature.
     """
     stage = _stage(pest, why.stage)
     warmth = f"about {speech.warmth(why.celsius)}" if why.celsius is not None else "this warmth"
-    breeds = speech.day(why.breeds) if why.breeds else "much later"
     if why.kind == "keep":
         return (
-            f"At {warmth} they would grow past the number that is to be held; this evening, as "
-            "late as it can be, keeps them under it."
+            f"At {warmth} they would grow past your number. This evening, as late as it can be, "
+            "keeps them under it."
         )
     if why.kind == "first-laying":
-        fewer = "young" if pest.live_birth else "eggs, which escape treatment best,"
-        return (
-            f"Adults were found, and at {warmth} they {_breed(pest)} every day: the sooner, the "
-            f"fewer {fewer} there are to meet later.{_worth(why)}"
+        fewer = (
+            "young there will be."
+            if pest.live_birth
+            else "eggs there will be. Eggs escape treatment best."
         )
-    if why.kind == "first-immature":
         return (
-            f"At {warmth} the most advanced of what was found could {_breed(pest)} from "
-            f"{breeds}. The sooner, the fewer get that far.{_worth(why)}"
-        )
-    if why.kind == "first-hidden":
-        return (
-            f"Only eggs were found. They keep hatching, and at {warmth} the quickest hatchling "
-            f"could breed from {breeds}.{_worth(why)}"
+            f"Adults were found. At {warmth} they {_breed(pest)} every day. The sooner you treat, "
+            f"the fewer {fewer}{_worth(why)}"
         )
     since = speech.day(why.since) if why.since else "the last treatment"
-    quickest = (
-        f"at {warmth} the quickest {_newcomer(pest, stage)} could {_breed(pest)} from {breeds}"
-    )
+    if why.kind == "first-immature":
+        first = _could_breed(pest, "the oldest of what was found", why, speech)
+        return f"At {warmth} {first} The sooner you treat, the fewer get that far.{_worth(why)}"
+    if why.kind == "first-hidden":
+        first = _could_breed(pest, "the quickest hatchling", why, speech)
+        return f"Only eggs were found. They keep hatching. At {warmth} {first}{_worth(why)}"
+    leaving = f"{_leaving(stage)} after {since}."
+    quickest = _could_breed(pest, f"the quickest {_newcomer(pest, stage)}", why, speech)
     if why.kind == "after-patch":
-        patch = (
-            "By then the test leaves have had their 48 hours: the first evening for the whole "
-            "plant."
+        return (
+            "By then the test leaves have had their 48 hours. This is the first evening for the "
+            f"whole plant. {leaving} At {warmth} {quickest}{_worth(why)}"
         )
-        return f"{patch} {_leaving(stage)}, and {quickest}.{_worth(why)}"
     if why.kind == "short":
-        late = f"this evening comes {days(short_by_days)} too late for those"
-        return f"{_leaving(stage)} after {since}, and {quickest}: {late}.{_worth(why)}"
+        return (
+            f"{leaving} At {warmth} {quickest} This evening comes {days(short_by_days)} too late "
+            f"for those.{_worth(why)}"
+        )
     if why.kind == "overdue":
         return (
-            f"This evening is overdue. {_leaving(stage)} after {since}, and {quickest}. Eggs "
-            "laid since then are counted in the later dates."
+            f"This evening is overdue. {leaving} At {warmth} {quickest} Eggs laid since then are "
+            "counted in the later dates."
         )
-    return f"{_leaving(stage)} after {since}, and {quickest}.{_worth(why)}"
+    return f"{leaving} At {warmth} {quickest}{_worth(why)}"
+
+
+def _could_breed(pest: Pest, who: str, why: Reason, speech: Speech) -> str:
+    """From when somebody could breed, as the rest of a sentence."""
+    if why.breeds is None:
+        return f"none of them could {_breed(pest)} within this plan."
+    return f"{who} could {_breed(pest)} from {speech.day(why.breeds)}."
 
 
 def _worth(why: Reason) -> str:
-    """What an evening adds to the chance of clearing, in words."""
+    """What an evening adds to the chance of clearing, in words. Empty where it is little."""
     if why.whole - why.without < ADDS_LITTLE:
-        return " By itself it adds little to the chance of clearing; the evenings work together."
+        return ""
     return (
-        f" If every evening meets what it should, the chance of clearing is "
-        f"{odds.in_100(why.whole)} with this one and {odds.in_100(why.without)} without it."
+        f" With this evening the chance of clearing is {odds.in_100(why.whole)}, without it "
+        f"{odds.in_100(why.without)}, if every treatment touches what it should."
     )
 
 
@@ -119,12 +125,16 @@ def brief(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> st
     """The same in few words, for a date that follows another of its kind."""
     if why.since is None or why.breeds is None:
         return reason(pest, why, speech, short_by_days)
-    late = f", {days(short_by_days)} too late for the quickest" if short_by_days else ""
+    late = (
+        f" This evening is {days(short_by_days)} too late for the quickest."
+        if short_by_days
+        else ""
+    )
     little = why.whole - why.without < ADDS_LITTLE
     without = "" if little else f" Without it: {odds.in_100(why.without)}."
     return (
-        f"Again: what comes out after {speech.day(why.since)} could {_breed(pest)} from "
-        f"{speech.day(why.breeds)}{late}.{without}"
+        f"What comes out after {speech.day(why.since)} could {_breed(pest)} from "
+        f"{speech.day(why.breeds)}.{late}{without}"
     )
 
 
@@ -183,10 +193,10 @@ def window(slot: Dated, today: date, speech: Speech) -> str:
     early = (
         ""
         if slot.earliest_on >= slot.target_on
-        else f"Possible from {speech.day(max(slot.earliest_on, today))}. "
+        else f"You can treat from {speech.day(max(slot.earliest_on, today))}. "
     )
     return (
-        f"{early}Up to {speech.day(slot.latest_on)} the chance of clearing hardly changes; after "
+        f"{early}Up to {speech.day(slot.latest_on)} the chance of clearing hardly changes. After "
         "that it falls."
     )
 
@@ -198,9 +208,7 @@ def late(pest: Pest, told: Mapping[str, Any], done_on: date | None, speech: Spee
     promised, latest = (date.fromisoformat(told[name]) for name in ("promised", "latest"))
     change = _change(told, speech)
     if done_on is None:
-        return (
-            f"Skipped. The next date is worked out from the last treatment that was done. {change}"
-        )
+        return f"Skipped. The next date follows from the last treatment that was done. {change}"
     if done_on == promised:
         return ""
     if done_on < promised:
@@ -208,14 +216,14 @@ def late(pest: Pest, told: Mapping[str, Any], done_on: date | None, speech: Spee
     if done_on <= latest:
         return (
             f"{speech.day(done_on)} was {days((done_on - promised).days)} later than planned, "
-            f"still inside the window: it costs next to nothing. {change}"
+            f"still inside the window. That changes almost nothing. {change}"
         )
     over = days((done_on - latest).days)
     slip = told.get("slip")
     if not slip:
         return (
-            f"{speech.day(done_on)} was {over} after the end of its window. What was laid "
-            f"meanwhile is in the plan. {change}"
+            f"{speech.day(done_on)} was {over} after the end of its window. The plan now counts "
+            f"with what was laid meanwhile. {change}"
         )
     breeds = datetime.fromisoformat(slip["breeds"])
     return f"{_slipped(pest, slip['stage'], (latest, done_on), breeds, speech)} {change}"
@@ -235,8 +243,8 @@ def _slipped(
     return (
         f"The evening of {speech.day(done)} came {days((done - latest).days)} after the end of "
         f"its window. The quickest {quick} could {_breed(pest)} from {speech.day(breeds)}, so "
-        "some have probably "
-        f"{'bred: their young' if pest.live_birth else 'laid: those eggs'} are now in the plan."
+        f"some have probably {'bred' if pest.live_birth else 'laid'}. The plan now counts with "
+        f"{'their young' if pest.live_birth else 'those eggs'}."
     )
 
 
@@ -255,10 +263,10 @@ CHANGED = (
     ("looks", "what was counted"),
     ("cards", "what was caught on the cards"),
     ("series", "the warmth where it stands"),
-    ("acts", "the means"),
-    ("keep_below", "the aim"),
-    ("reach", "how much an evening reaches"),
-    ("limits", "the days that suit"),
+    ("acts", "the treatments"),
+    ("keep_below", "what you aim for"),
+    ("reach", "how many a treatment touches"),
+    ("limits", "the days that suit you"),
     ("fixed", "your own dates"),
     ("done", "an evening"),
     ("pest", "the figures of the pest"),
@@ -272,7 +280,7 @@ def moved(
     """Why the dates of a case moved, and how, in two sentences."""
     causes = [name for key, name in CHANGED if key in parts]
     # Finds change what must be there unseen, and so does warmth: the first cause is the one.
-    why = f"{_capital(causes[0])} changed" if causes else "An evening went by unmarked"
+    why = f"{_capital(causes[0])} changed" if causes else "An evening was not marked"
     if causes[:1] == ["the warmth where it stands"] and before["celsius"] and after["celsius"]:
         was, now = speech.warmth(before["celsius"]), speech.warmth(after["celsius"])
         why += f": about {now} expected, {was} before" if was != now else ""
@@ -283,7 +291,7 @@ def _where_to(before: Mapping[str, Any], after: Mapping[str, Any], speech: Speec
     """Where dates moved to."""
     old, new = ([date.fromisoformat(d) for d in side["dates"]] for side in (before, after))
     if not new:
-        return "There are no dates any more."
+        return "No dates are left."
     if not old:
         return f"The first date is {speech.day(new[0])}."
     parts = []
@@ -293,7 +301,7 @@ def _where_to(before: Mapping[str, Any], after: Mapping[str, Any], speech: Speec
         parts.append(f"{len(new)} evenings are left, not {len(old)}")
     if new[-1] != old[-1]:
         parts.append(f"the last is {speech.day(new[-1])}, not {speech.day(old[-1])}")
-    return f"{_capital(listed(parts))}." if parts else "Evenings between moved a little."
+    return f"{_capital(listed(parts))}." if parts else "Some evenings in between moved a little."
 
 
 def trouble(message: str, limit_c: float | None, *, too_hot: bool, speech: Speech) -> str:
@@ -302,11 +310,11 @@ def trouble(message: str, limit_c: float | None, *, too_hot: bool, speech: Speec
         return message
     if too_hot:
         return (
-            f"Nothing develops at {speech.warmth(limit_c)} and above: such heat stops this pest, "
-            "and much of it dies. Look again when it is cooler; what lives then goes on."
+            f"Nothing develops at {speech.warmth(limit_c)} and above. Such heat stops this pest, "
+            "and many die. Look again when it is cooler: survivors then go on."
         )
     return (
-        f"Nothing develops below {speech.warmth(limit_c)}: eggs wait and nothing hatches. "
+        f"Nothing develops below {speech.warmth(limit_c)}. Eggs wait and nothing hatches. "
         "Look again when it is warmer, or move the plant somewhere warmer for the course."
     )
 
@@ -329,15 +337,15 @@ def course_change(
             f"{speech.day(new_last)}"
         )
     if new_count > old_count:
-        return f"It costs {listed(parts)}."
+        return f"That means {listed(parts)}."
     return f"{_capital(listed(parts))}." if parts else "The end of the course does not move."
 
 
 LOOK_REASONS = {
-    "first": "The first of two looks: what came out late shows itself by now.",
-    "cycle": "By now whatever was missed while young has grown up and would be seen; an earlier "
+    "first": "The first of two looks. What came out late can be seen by now.",
+    "cycle": "By now young ones that were missed have grown up and would be seen. An earlier "
     "look proves less.",
-    "doubt": "The looks before it leave more than 1 chance in 100; this one takes it under.",
+    "doubt": "The looks before it leave a chance of more than 1 in 100. This one brings it under.",
 }
 
 

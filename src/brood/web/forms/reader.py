@@ -131,6 +131,18 @@ class Reader:
         found = self.number(name, what, low * scale, high * scale)
         return 0.0 if found is None else found / scale
 
+    def rate(self, name: str, what: str) -> float | None:
+        """A label's rate in the keeper's unit, in ml per litre."""
+        unit = self.speech.unit_per_litre
+        found = self.number(name, what, 0.01 / unit, 999 / unit)
+        return None if found is None else found * unit
+
+    def length(self, name: str, what: str, low_mm: float, high_mm: float) -> float | None:
+        """A length in the keeper's unit, in mm."""
+        unit = self.speech.unit_mm
+        found = self.number(name, what, low_mm / unit, high_mm / unit)
+        return None if found is None else found * unit
+
     def clock(self, name: str, what: str) -> time:
         """A time of day."""
         try:

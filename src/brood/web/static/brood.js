@@ -78,7 +78,7 @@ document.querySelector("[aria-invalid=true]")?.focus();
       [a, b].forEach((end, n) => { pen.beginPath(); pen.arc(...end, (n === held ? 15 : 11) * unit, 0, 7); pen.stroke(); });
     }
     const dots = Math.hypot(b[0] - a[0], b[1] - a[1]);
-    now.textContent = scale ? `${(dots / scale).toFixed(2)} mm` : `${Math.round(dots)} dots of the photo`;
+    now.textContent = scale ? `${(dots / scale / canvas.dataset.unitMm).toPrecision(3)} ${canvas.dataset.unit}` : `${Math.round(dots)} dots of the photo`;
   };
   const put = (x, y) => {
     fields[2 * held].value = Math.round(Math.min(Math.max(x, 0), width));

@@ -24,9 +24,9 @@ def read(reader: Reader) -> CourseCommand:
     harvest = (
         reader.day("harvest", "The harvest", back=0, ahead=AHEAD) if reader.raw("harvest") else None
     )
-    reach = reader.number("reach", "How many in 100 an evening reaches", 10, 100)
+    reach = reader.number("reach", "How many in 100 a treatment touches", 10, 100)
     if reach is None:
-        reader.fault("reach", "Say how many in 100 an evening reaches.")
+        reader.fault("reach", "Say how many in 100 a treatment touches.")
     reader.done()
     return CourseCommand(
         below if aim == "hold" else None,

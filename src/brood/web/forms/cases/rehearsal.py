@@ -24,7 +24,7 @@ def read(reader: Reader, catalogue: Catalogue) -> RehearsalCommand:
         for stage in NAMES
         if (n := reader.number(stage, f"The number of {NAMES[stage]}", 0, 1_000_000))
     )
-    reach = reader.number("reach", "Reach", 1, 100) or 90.0
+    reach = reader.number("reach", "The share touched", 1, 100) or 90.0
     refuge = reader.number("refuge", "The share in hiding", 0, 50)
     acts = tuple(
         key.removeprefix("act-")

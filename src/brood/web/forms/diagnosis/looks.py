@@ -85,9 +85,9 @@ def ends(reader: Reader) -> list[float]:
 
 def known_mm(reader: Reader) -> float:
     """The length that a mark stands for, mm; raises FieldErrors."""
-    value = reader.number("mm", "The known length in mm", 0.1, 2000)
+    value = reader.length("length", "The known length", 0.1, 2000)
     if value is None:
-        reader.fault("mm", "Say how long the marked line really is, in mm.")
+        reader.fault("length", "Say how long the marked line really is.")
     reader.done()
     assert value is not None
     return value

@@ -37,7 +37,9 @@ def read(reader: Reader) -> PlaceCommand:
         reader.choice("setting", SETTINGS, "what kind of place it is")
         if reader.raw("setting")
         else "indoor",
-        reader.whole("apart_room", "The plants that can be kept apart there", 1, 500),
+        reader.whole(
+            "apart_room", "How many plants can be kept away from the others there", 1, 500
+        ),
     )
     reader.done()
     return command

@@ -51,7 +51,7 @@ def _bottle(
     """(ingredient, percent, label's rate) of what is taken from the cupboard."""
     percent, rate = (
         reader.number("percent", "The strength of the stock", 0.01, 100),
-        reader.number("label_rate", "The label's rate", 0.01, 999),
+        reader.rate("label_rate", "The label's rate"),
     )
     said = reader.raw("stock")
     number = key_of(said.removeprefix("shelf:")) if said.startswith("shelf:") else None

@@ -34,7 +34,7 @@ def read(reader: Reader, catalogue: Catalogue) -> StockCommand:
         if reader.raw("expires_on")
         else None
     )
-    rate = reader.number("label_rate", "The label's rate", 0.01, 999)
+    rate = reader.rate("label_rate", "The label's rate")
     gap, most = (
         reader.whole("min_gap_days", "The days between two uses", 1, 120),
         reader.whole("max_applications", "The most uses", 1, 100),

@@ -93,7 +93,7 @@ def none_seen(case_id: int) -> Response:
         )
         kept = inspections.record(desk, case_id, said)
         plant = queries.bare_case(desk.session, case_id).plant.name
-    undo.offer(f"{plant}: looked over, nothing alive.", f"/inspections/{kept}/withdraw", to="out")
+    undo.offer(f"{plant}: checked, nothing alive.", f"/inspections/{kept}/withdraw", to="out")
     return _back(case_id)
 
 
@@ -106,7 +106,7 @@ def withdraw(inspection_id: int) -> Response:
         plant_id = inspections.inspection(desk.session, inspection_id).plant_id
     if not request.form.get("undo"):
         undo.offer(
-            f"A look was {'taken out' if out else 'put back'}.",
+            f"A look was {'removed' if out else 'put back'}.",
             f"/inspections/{inspection_id}/withdraw",
             to="in" if out else "out",
         )

@@ -57,7 +57,7 @@ def keep_apart() -> Response:
             )
     except FieldErrors as error:
         return _page(request.form, error.by_field)
-    undo.offer("The plant is kept apart.", f"/quarantine/{found}/undo", to="never")
+    undo.offer("The plant is kept away from the others.", f"/quarantine/{found}/undo", to="never")
     return render.go(url_for("quarantine.one", quarantine_id=found))
 
 
@@ -152,13 +152,11 @@ def cutting(plant_id: int) -> Response:
 
 @bp.post("/plants/<int:plant_id>/check")
 def checked(plant_id: int) -> Response:
-    """One tap on a button that says so: looked over, nothing alive."""
+    """One tap on a button that says so: checked, nothing alive."""
     with household().store.writing() as session:
         plant = cases.plant(session, plant_id)
         kept = quarantine.looked_over(
             session, plant, request.form.get("sent_key", "")[:64], now=now()
         )
-    undo.offer(
-        f"{plant.name}: looked over, nothing seen.", f"/inspections/{kept}/withdraw", to="out"
-    )
+    undo.offer(f"{plant.name}: checked, nothing seen.", f"/inspections/{kept}/withdraw", to="out")
     return render.back(url_for("plants.one", plant_id=plant_id))

@@ -43,9 +43,10 @@ def edit(item_id: int) -> Response:
 
 def _values(one: StockItem) -> dict[str, str]:
     numbers = {
-        n: getattr(one, n)
-        for n in ("percent", "label_rate", "min_gap_days", "max_applications", "harvest_days")
+        n: getattr(one, n) for n in ("percent", "min_gap_days", "max_applications", "harvest_days")
     }
+    rate = one.label_rate
+    numbers["label_rate"] = None if rate is None else round(rate / speech().unit_per_litre, 4)
     out = {name: "" if value is None else f"{value:g}" for name, value in numbers.items()}
     out |= {
         "name": one.name,
