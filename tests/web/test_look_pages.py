@@ -193,7 +193,10 @@ def test_a_photo_is_added_scaled_measured_and_taken_out(demo_client, look):
 
 @pytest.mark.parametrize("data", [b"", b"%PDF-1.4", jpeg()[:60]], ids=["empty", "pdf", "cut"])
 def test_what_is_no_photo_is_refused_on_the_page(demo_client, look, data):
-    answer = demo_client.post(f"/looks/{look}/photos", data={"photo": (io.BytesIO(data), "a.jpg")})
+    answer = demo_client.post(
+        f"/looks/{look}/photos",
+        data={"photo": (io.BytesIO(data), "a.jpg"), "form_page": f"/looks/{look}/suspects"},
+    )
     assert answer.status_code == 422
     assert 'class="wrong"' in answer.get_data(as_text=True)
 

@@ -14,15 +14,25 @@ from brood.services.guide.own_figures import adjusted, standing
 from brood.services.house import access
 from brood.settings import Settings
 from brood.store.session import open_store
-from brood.web import compress, errors, filters, guard, sending, undo
+from brood.web import compress, errors, filters, guard, mending, sending, undo
 from brood.web.context import Running
 from brood.web.forms.reader import KEY_DIGITS
+from brood.web.inner import is_inner
 from brood.web.routes.archive import record, sharing
 from brood.web.routes.cases import cases, course, rehearsal
 from brood.web.routes.diagnosis import looks
 from brood.web.routes.followup import follow
 from brood.web.routes.guide import guide, help
-from brood.web.routes.house import door, house, places, plants, quarantine, settings, today
+from brood.web.routes.house import (
+    door,
+    house,
+    pasting,
+    places,
+    plants,
+    quarantine,
+    settings,
+    today,
+)
 from brood.web.routes.house import household as living
 from brood.web.routes.treatment import evening, means, mix, shelf
 from brood.web.routes.warmth import degree_days
@@ -41,6 +51,7 @@ class Number(IntegerConverter):
 PAGES = (
     today,
     plants,
+    pasting,
     places,
     house,
     quarantine,
@@ -66,7 +77,7 @@ PAGES = (
 
 def _needs_no_plan() -> bool:
     """Whether a request shows nothing that is worked out."""
-    return request.endpoint == "static" or sending.is_inner()
+    return request.endpoint == "static" or is_inner()
 
 
 def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
@@ -95,6 +106,7 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     filters.register(app)
     guard.register(app)
     errors.register(app)
+    mending.register(app)
     undo.register(app)
     compress.register(app)
     sending.register(app)

@@ -8,9 +8,11 @@ from flask import Flask, Response, request
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
-from brood.errors import InputError, NotFound, TooManyTries
+from brood.errors import NotFound, TooManyTries
 from brood.web import render
 from brood.web.context import household
+
+Fields = list[tuple[str, str]]
 
 WORDS = {
     400: "This request could not be understood.",
@@ -40,17 +42,23 @@ def register(app: Flask) -> None:
     """Show every failure as a page in the household's own words."""
     app.register_error_handler(OperationalError, _store_fault)
     app.register_error_handler(NotFound, lambda e: show(str(e), 404))
-    app.register_error_handler(InputError, lambda e: show(str(e), 422))
     app.register_error_handler(TooManyTries, _slow_down)
     app.register_error_handler(HTTPException, _http)
     app.register_error_handler(Exception, _unexpected)
 
 
-def show(message: str, status: int) -> Response:
-    """An error page with one sentence; the sentence alone for a script."""
+def show(message: str, status: int, again: Fields | None = None) -> Response:
+    """An error page with one sentence, and a button that sends the form again where its
+    fields are given; the sentence alone for a script.
+    """
     if render.wants_receipt():
         return render.told(message, status)
-    return render.page("error.html", status, part="_error.html", message=message)
+    return render.page("error.html", status, part="_error.html", message=message, again=again)
+
+
+def resent() -> Fields:
+    """Every field that was sent, to be sent again under a new key."""
+    return [(k, v) for k, v in request.form.items(multi=True) if k != "form_key"]
 
 
 def _http(error: HTTPException) -> Response:
@@ -71,12 +79,7 @@ def _store_fault(error: OperationalError) -> Response:
         message, status = FULL, 507
     else:
         message, status = UNREADABLE.format(why=why), 500
-    if render.wants_receipt():
-        return render.told(message, status)
-    fields = [(k, v) for k, v in request.form.items(multi=True) if k != "form_key"]
-    return render.page(
-        "error.html", status, part="_error.html", message=message, again=fields or None
-    )
+    return show(message, status, resent() or None)
 
 
 def _slow_down(error: TooManyTries) -> Response:

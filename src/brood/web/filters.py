@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date, datetime
 from functools import cache
 from pathlib import Path
@@ -24,6 +24,8 @@ from brood.charts.pen import svg, tally
 from brood.charts.warmth import degree_days, ribbon
 from brood.services.voice import odds, words
 from brood.services.voice.speech import UNITS, days, hours, number, short_days
+from brood.store.place_tables import Place
+from brood.store.tables import Plant
 from brood.web.context import catalogue, household, now, prefs, speech, today
 from brood.web.drawings import once
 
@@ -112,7 +114,7 @@ def register(app: Flask) -> None:
             once("tall", data, lambda: brood_tall.draw(data, speech(), title, movable))
         ),
         fig=fig,
-        place_options=lambda places: [("", "choose"), *((p.id, p.name) for p in places)],
+        place_options=_options,
         stage_sizes=lambda result: Markup(guide.sizes(result, speech())),
         curve_chart=lambda data, title: Markup(guide.curve(data, speech(), title)),
         degree_day_chart=lambda result: Markup(degree_days.draw(result, speech())),
@@ -178,3 +180,11 @@ def asset(name: str) -> str:
 def _digest(name: str) -> str:
     path = Path(__file__).parent / "static" / name
     return hashlib.sha256(path.read_bytes()).hexdigest()[:10]
+
+
+def _options(places: Sequence[Place | Plant], first: str = "") -> list[tuple[int | str, str]]:
+    """Places or plants to choose from, below a `first` line that chooses none. The only
+    one is chosen already where no such line is asked for.
+    """
+    rows: list[tuple[int | str, str]] = [(p.id, p.name) for p in places]
+    return rows if len(rows) == 1 and not first else [("", first or "choose"), *rows]

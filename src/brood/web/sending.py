@@ -15,19 +15,20 @@ from collections.abc import Iterator, Mapping
 from datetime import timedelta
 from html import escape
 
-from flask import Flask, Response, current_app, g, has_request_context, request
+from flask import Flask, Response, g, has_request_context, request
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
 from brood.store.tables import Sent
 from brood.web import render
 from brood.web.context import household, now
+from brood.web.errors import resent
+from brood.web.inner import is_inner, page_at
+from brood.web.mending import came_from
 from brood.web.stated import EDIT_FORM, PRIVATE, Stated, of_form, stated
 
 POST_FORM = re.compile(r'<form method="post"[^>]*>')
 LASTS = timedelta(days=2)
-INNER = "brood.inner"
-"""Marks the request with which the form is asked what it states now."""
 
 
 class SentBefore(Exception):
@@ -58,9 +59,19 @@ def register(app: Flask) -> None:
 
 
 def prepared(page: str) -> str:
-    """A page whose forms carry their keys and versions."""
+    """A page whose forms carry their keys and versions, and the page that they are on."""
     page = EDIT_FORM.sub(lambda found: _with_version(found.group(0)), page)
-    return POST_FORM.sub(lambda tag: tag.group(0) + _hidden("form_key", uuid.uuid4().hex), page)
+    here = _hidden("form_page", _address())
+    return POST_FORM.sub(
+        lambda tag: tag.group(0) + _hidden("form_key", uuid.uuid4().hex) + here, page
+    )
+
+
+def _address() -> str:
+    """Where the page that is being made will stand in the browser."""
+    if request.method == "POST" or render.wants_part():
+        return came_from() or request.path
+    return request.full_path if request.query_string else request.path
 
 
 def _hidden(name: str, value: str) -> str:
@@ -109,21 +120,9 @@ def _take_once(session: Session, key: str) -> None:
 
 def _there_now() -> Stated | None:
     """What the form at this address states now. None where there is none any more."""
-    client = current_app.test_client()
-    for name, value in request.cookies.items():
-        client.set_cookie(name, value, domain=request.host.split(":")[0])
-    answer = client.get(
-        request.path,
-        base_url=request.host_url,
-        environ_base={"REMOTE_ADDR": request.remote_addr or "127.0.0.1", INNER: "1"},
-    )
+    answer = page_at(request.path)
     page = answer.get_data(as_text=True)
     return stated(page, now().date()) if answer.status_code == 200 else None
-
-
-def is_inner() -> bool:
-    """Whether this request only asks what a form states."""
-    return INNER in request.environ
 
 
 def _note_answer(response: Response) -> Response:
@@ -177,7 +176,7 @@ def _changed(error: Changed) -> Response:
         409,
         part="_changed.html",
         rows=rows,
-        fields=resent(),
+        fields=[(k, v) for k, v in resent() if k != "form_version"],
         gone=error.there is None,
         version_now=there.version,
     )
@@ -192,9 +191,3 @@ def _differing(
         only_today = name not in there.values and mine == now().date().isoformat()
         if stands != mine and not only_today and (not known or name in there.names):
             yield name, stands, mine
-
-
-def resent() -> list[tuple[str, str]]:
-    """Every field that was sent, to be sent again."""
-    ours = ("form_key", "form_version")
-    return [(k, v) for k, v in request.form.items(multi=True) if k not in ours]

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date
 from html.parser import HTMLParser
 
-PRIVATE = ("form_key", "form_version", "back", "sent_key")
+PRIVATE = ("form_key", "form_version", "form_page", "back", "sent_key")
 """Fields that say nothing about the thing itself."""
 EDIT_FORM = re.compile(r"<form[^>]*\bdata-edit\b[^>]*>.*?</form>", re.DOTALL)
 

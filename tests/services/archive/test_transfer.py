@@ -291,28 +291,16 @@ def test_four_thousand_plants_are_pasted_listed_and_found(demo_store, catalogue)
         f"Seedling {n};Propagation shelf;seedlings or herbs" for n in range(4000)
     )
     with demo_store.writing() as session:
-        rows = pasting.lines(session, text)
-        assert not any(r.fault for r in rows)
-        assert pasting.keep(session, rows, now=NOW) == 4000
+        found = pasting.lines(session, text)
+        assert not found.faulty
+        assert not found.new_places
+        assert pasting.keep(session, found, 20.0, now=NOW) == 4000
     with demo_store.reading() as session:
         listed = plants.listing(session, catalogue, today=NOW.date(), speech=SPEECH)
         today.build(Desk(session, catalogue, NOW, Preferences()))
         found = record.build(Desk(session, catalogue, NOW), text="Seedling 3999")
     assert len(listed) == 4013
     assert [e.plant for e in found.entries] == ["Seedling 3999"]
-
-
-@pytest.mark.parametrize(
-    ("line", "says"),
-    [
-        ("Fern;Attic;", "no place called"),
-        (";Box room;", "name is missing"),
-        ("Fern;Box room;cheese", "no kind"),
-    ],
-)
-def test_a_line_that_cannot_be_used_says_why(demo_store, line, says):
-    with demo_store.reading() as session:
-        assert says in pasting.lines(session, line)[0].fault
 
 
 def test_addresses_end_when_revoked_and_open_only_on_their_days(demo_store, catalogue):

@@ -79,22 +79,28 @@ class TryResult:
         return not any(m.objection for m in self.moved)
 
 
-def read_dates(text: str, count: int) -> list[date]:
-    """The dates of an address, one for each planned evening. Raises FieldErrors in a
-    sentence.
+def read_dates(text: str, count: int, first: date, last: date, speech: Speech) -> list[date]:
+    """The dates of an address, one for each planned evening, from `first` to `last`.
+
+    Raises FieldErrors for the field `day`, or for the nth of them (`day:2`).
     """
-    try:
-        read = [date.fromisoformat(part) for part in text.split(",") if part]
-    except ValueError:
-        raise FieldErrors(
-            {"dates": "One of the dates cannot be read. Nothing was changed."}
-        ) from None
-    if len(read) != count or len(read) > MOST_DATES:
-        raise FieldErrors(
-            {"dates": f"The plan has {count} evenings; give a date for each of them."}
-        )
-    if len(set(read)) != len(read):
-        raise FieldErrors({"dates": "Two evenings fall on the same day."})
+    parts = [part for part in text.split(",") if part]
+    if len(parts) != count or len(parts) > MOST_DATES:
+        raise FieldErrors({"day": f"The plan has {count} evenings; give a date for each of them."})
+    read: list[date] = []
+    for n, part in enumerate(parts):
+        fault = ""
+        try:
+            read.append(date.fromisoformat(part))
+        except ValueError:
+            fault = f"“{part[:20]}” is no day of the calendar."
+        else:
+            if not first <= read[-1] <= last:
+                fault = f"The dates must lie from today to {speech.day(last)}."
+            elif read[-1] in read[:-1]:
+                fault = "Two evenings fall on the same day."
+        if fault:
+            raise FieldErrors({f"day:{n}": fault})
     return sorted(read)
 
 
@@ -106,10 +112,11 @@ def tried(desk: Desk, row: PestCase, text: str, *, chart: bool = False) -> TryRe
     problem, plan, catalogue = held.problem, held.plan, desk.catalogue
     now, speech = desk.moment, desk.speech
     planned = uses_of(plan)
-    dates = read_dates(text, len(planned)) if text else [date.fromordinal(d) for d, _ in planned]
-    last = problem.last
-    if dates and not now.date() <= dates[0] <= dates[-1] <= last:
-        raise FieldErrors({"dates": f"The dates must lie from today to {speech.day(last)}."})
+    dates = (
+        read_dates(text, len(planned), now.date(), problem.last, speech)
+        if text
+        else [date.fromordinal(d) for d, _ in planned]
+    )
     uses = tuple((day.toordinal(), ids) for day, (_, ids) in zip(dates, planned, strict=True))
     new, old = outcomes(problem, [uses, planned])
     spans = windows(problem, uses, new.in_90, problem.case.target)

@@ -55,6 +55,8 @@ VAGUE = {
     "4": "about then, within four days",
     "7": "within a week or so",
 }
+AFTER_COUNT = {"": "left hanging", "fresh": "a fresh one hung", "gone": "taken away"}
+"""What becomes of a card once it is counted."""
 COLOURS = {"yellow": "yellow", "blue": "blue", "white": "white paper", "tape": "tape round a twig"}
 
 

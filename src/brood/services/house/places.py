@@ -31,6 +31,8 @@ class Warmth:
     night_from: time
 
 
+USUAL_C = 20.0
+"""A living room, °C: as good a guess as any to begin with."""
 SETTINGS = {
     "indoor": "indoors",
     "glasshouse": "in a glasshouse",

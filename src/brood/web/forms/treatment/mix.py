@@ -29,6 +29,8 @@ def read(
     taken, percent, rate = _bottle(reader, bottles, main)
     strength = reader.number("strength", "The strength", 0.01, 100)
     extra = reader.raw("extra")
+    if extra and extra not in catalogue.recipes.other:
+        reader.fault("extra", "Choose what is added from the list.")
     share = reader.number("extra_percent", "Its share", 0.001, 100)
     reader.done()
     return MixCommand(

@@ -56,7 +56,7 @@ def volume(reader: Reader, name: str, what: str, most_ml: float = 100_000.0) -> 
     """A volume with the unit beside it, in ml; None when nothing was typed."""
     unit = reader.raw(f"{name}_unit") or "ml"
     if unit not in VOLUME_UNITS:
-        reader.fault(name, "Choose a measure from the list.")
+        reader.fault(f"{name}_unit", "Choose a measure from the list.")
         return None
     amount = reader.number(name, what, 0.0, most_ml)
     if amount is None:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
 import tempfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from datetime import date
 from io import BytesIO
 from pathlib import Path
@@ -14,13 +13,12 @@ from flask import Blueprint, Response, request, send_file, url_for
 from brood.errors import FieldErrors, InputError
 from brood.services.archive import backup, costs, importing, record, report, transfer
 from brood.services.followup import experience
-from brood.services.house import events, pasting
+from brood.services.house import events
 from brood.store.queries import cases
 from brood.web import render
 from brood.web.context import catalogue, household, now, reading, speech, today
 from brood.web.forms.archive import record as form
 from brood.web.forms.reader import Reader, key_of
-from brood.web.routes.house import plants
 
 bp = Blueprint("record", __name__)
 
@@ -59,27 +57,18 @@ def learnt() -> Response:
 @bp.get("/record/costs")
 def spent() -> Response:
     """What pests have cost in a year: hours, money, plants lost."""
-    return _costs({}, {})
-
-
-def _costs(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     year = request.args.get("year", "")
     with household().store.reading() as session:
         found = costs.build(session, catalogue(), key_of(year), today())
-        return render.page(
-            "archive/record/costs.html", 422 if wrong else 200, c=found, values=values, wrong=wrong
-        )
+        return render.page("archive/record/costs.html", c=found)
 
 
 @bp.post("/record/costs")
 def spend() -> Response:
     """Keep what was spent."""
-    try:
-        what, amount, on, case_id = form.expense(Reader(request.form, speech(), today()))
-        with household().store.writing() as session:
-            costs.spend(session, what, amount, on, case_id, now=now())
-    except FieldErrors as error:
-        return _costs(request.form, error.by_field)
+    what, amount, on, case_id = form.expense(Reader(request.form, speech(), today()))
+    with household().store.writing() as session:
+        costs.spend(session, what, amount, on, case_id, now=now())
     return render.go(url_for("record.spent", year=on.year))
 
 
@@ -104,18 +93,11 @@ def one(case_id: int) -> Response:
 @bp.get("/record/data")
 def data() -> Response:
     """Export, import, backup."""
-    return _data({})
-
-
-def _data(wrong: dict[str, str], said: str = "") -> Response:
     with household().store.reading() as session:
         empty = transfer.is_empty(session)
     return render.page(
         "archive/record/data.html",
-        422 if wrong else 200,
-        wrong=wrong,
         empty=empty,
-        said=said,
         tables=[t.name for t in transfer.tables()],
     )
 
@@ -178,12 +160,12 @@ def take_in() -> Response:
     request.max_content_length = transfer.LARGEST
     given = request.files.get("file")
     if given is None or not given.filename:
-        return _data({"file": "Choose the file that was exported."})
+        raise FieldErrors({"file": "Choose the file that was exported."})
     try:
         with household().store.writing() as session:
             importing.load(session, given.stream)
     except InputError as error:
-        return _data({"file": error.message})
+        raise FieldErrors({"file": error.message}) from error
     return render.go(url_for("today.page"))
 
 
@@ -194,21 +176,18 @@ def befell(plant_id: int) -> Response:
     kind = reader.choice("kind", events.EVENTS, "what happened")
     on: date = reader.day("on", "The day", back=800) if reader.raw("on") else today()
     note = reader.text("note", "The note", longest=300, needed=False)
-    try:
-        reader.done()
-        with household().store.writing() as session:
-            events.befell(
-                session,
-                catalogue(),
-                plant_id,
-                kind,
-                on,
-                note,
-                told=bool(reader.raw("told")),
-                now=now(),
-            )
-    except FieldErrors as error:
-        return plants.show(plant_id, request.form, error.by_field)
+    reader.done()
+    with household().store.writing() as session:
+        events.befell(
+            session,
+            catalogue(),
+            plant_id,
+            kind,
+            on,
+            note,
+            told=bool(reader.raw("told")),
+            now=now(),
+        )
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 
@@ -218,41 +197,3 @@ def unsaid(event_id: int) -> Response:
     with household().store.writing() as session:
         plant_id = events.take_back(session, event_id, now=now())
     return render.go(url_for("plants.one", plant_id=plant_id))
-
-
-@bp.get("/plants/paste")
-def paste() -> Response:
-    """A list of plants to paste."""
-    return _paste("", (), {})
-
-
-def _paste(text: str, rows: tuple[pasting.PastedLine, ...], wrong: dict[str, str]) -> Response:
-    with household().store.reading() as session:
-        return render.page(
-            "archive/record/paste.html",
-            422 if wrong else 200,
-            text=text,
-            rows=rows,
-            wrong=wrong,
-            places=cases.places(session),
-        )
-
-
-@bp.post("/plants/paste")
-def pasted() -> Response:
-    """Read a pasted list: shown first, then kept."""
-    text = re.sub(r"\r\n?", "\n", request.form.get("list", ""))
-    with household().store.reading() as session:
-        rows = pasting.lines(session, text)
-    wrong = (
-        {"list": "Some lines cannot be used; they are marked below. What you pasted is still here."}
-        if any(r.fault for r in rows)
-        else {}
-    )
-    if not rows:
-        wrong = {"list": "Paste at least one line."}
-    if wrong or request.form.get("act") != "keep":
-        return _paste(text, rows, wrong)
-    with household().store.writing() as session:
-        pasting.keep(session, rows, now=now())
-    return render.go(url_for("plants.page"))

@@ -4,12 +4,11 @@ whoever has the address.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from datetime import timedelta
 
 from flask import Blueprint, Response, make_response, render_template, request, url_for
 
-from brood.errors import FieldErrors, NotFound
+from brood.errors import NotFound
 from brood.services.archive import calendar, sharing
 from brood.web import render
 from brood.web.context import catalogue, household, now, prefs, speech, today, writing
@@ -21,17 +20,14 @@ bp = Blueprint("sharing", __name__)
 @bp.get("/sharing")
 def page() -> Response:
     """Addresses given away, and forms for more."""
-    return _page({}, {}, None)
+    return _page(None)
 
 
-def _page(values: Mapping[str, str], wrong: dict[str, str], made: str | None) -> Response:
+def _page(made: str | None) -> Response:
     with household().store.reading() as session:
         return render.page(
             "archive/sharing/page.html",
-            422 if wrong else 200,
             rows=sharing.every(session),
-            values=values,
-            wrong=wrong,
             made=made,
             week=today() + timedelta(days=7),
         )
@@ -46,18 +42,15 @@ def make(kind: str) -> Response:
     label = reader.name("label", "A name for it")
     first = reader.day("from_on", "The first day", back=0, ahead=365) if kind == "sitter" else None
     last = reader.day("until_on", "The last day", back=0, ahead=430) if kind == "sitter" else None
-    try:
-        reader.done()
-        with household().store.writing() as session:
-            token = sharing.make(session, kind, label, now=now(), from_on=first, until_on=last)
-    except FieldErrors as error:
-        return _page(request.form, error.by_field, None)
+    reader.done()
+    with household().store.writing() as session:
+        token = sharing.make(session, kind, label, now=now(), from_on=first, until_on=last)
     address = (
         url_for("sharing.feed", token=token, _external=True)
         if kind == "feed"
         else url_for("sharing.sitter", token=token, _external=True)
     )
-    return _page({}, {}, address)
+    return _page(address)
 
 
 @bp.post("/sharing/<int:address_id>/revoke")

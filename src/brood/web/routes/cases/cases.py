@@ -7,7 +7,7 @@ from dataclasses import replace
 from flask import Blueprint, Response, make_response, request, url_for
 from sqlalchemy.orm import Session
 
-from brood.errors import ChangedMeanwhile, FieldErrors, InputError
+from brood.errors import FieldErrors, InputError
 from brood.services.archive import calendar
 from brood.services.cases import assumptions, case_page, commands, history, plans, trial
 from brood.services.cases.chart_data import stage_drawing
@@ -22,7 +22,7 @@ from brood.services.treatment.permitted import Offer, offers
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
 from brood.store.tables import Plant
-from brood.web import drawings, render, undo
+from brood.web import drawings, mending, render, undo
 from brood.web.context import (
     catalogue,
     household,
@@ -48,11 +48,7 @@ def new(plant_id: int) -> Response:
     if number is not None:
         with household().store.reading() as session:
             values = look_page.carried_over(look_queries.look(session, number), pest_id)
-    return _new(plant_id, pest_id, values, {})
-
-
-def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> Response:
-    held, again = catalogue(), request.method == "POST"
+    held = catalogue()
     with reading() as desk:
         session = desk.session
         plant = queries.plant(session, plant_id)
@@ -64,22 +60,19 @@ def _new(plant_id: int, pest_id: str, values: object, wrong: dict[str, str]) -> 
         record = held.records[pest_id]
         return render.page(
             "cases/cases/new.html",
-            422 if wrong else 200,
             plant=plant,
             place=place,
             record=record,
             stages=commands.stage_choices(record),
             rough=form.ROUGH,
             offers=_offers(session, plant, pest_id),
-            ticked=_ticked(session, plant, pest_id, again=again),
+            ticked=_ticked(session, plant, pest_id),
             own={},
             drawings={
                 stage: stage_drawing(record, stage) for stage, _ in commands.stage_choices(record)
             },
             values=values,
-            wrong=wrong,
             eaten=is_eaten(plant),
-            again=again,
             look_id=request.values.get("look", ""),
         )
 
@@ -92,12 +85,10 @@ def _offers(session: Session, plant: Plant, pest_id: str) -> list[Offer]:
     ]
 
 
-def _ticked(session: Session, plant: Plant, pest_id: str, *, again: bool) -> set[str]:
-    """What is ticked: as sent, or to begin with the mildest treatments that do enough
-    and are offered here without a warning.
+def _ticked(session: Session, plant: Plant, pest_id: str) -> set[str]:
+    """What is ticked to begin with: the mildest treatments that do enough and are
+    offered here without a warning.
     """
-    if again:
-        return {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
     good = {o.record.id for o in _offers(session, plant, pest_id) if o.allowed and not o.warnings}
     return set(commands.default_acts(catalogue(), pest_id, plant.kind, good))
 
@@ -107,26 +98,19 @@ def open_case(plant_id: int) -> Response:
     """Open a case and plan it."""
     held = catalogue()
     pest_id = request.form.get("pest", "")
-    try:
-        record = held.records[held.pest(pest_id).id]
-        command = form.open_case(
-            _reader(), plant_id, pest_id, commands.stage_choices(record), held.treatments
-        )
-        with reading() as desk:
-            here = choose.setting_of(
-                desk.session, queries.plant(desk.session, plant_id), today=today()
-            )
-            command = replace(command, acts=choose.check(held, here, command.acts))
-            commands.check_case(desk, command)
-        with writing() as desk:
-            case_id = commands.open_case(desk, command)
-            look_id = key_of(request.form.get("look", ""))
-            if look_id is not None:
-                look_log.close(desk.session, look_id, now=now(), case_id=case_id)
-    except FieldErrors as error:
-        return _new(plant_id, pest_id, request.form, error.by_field)
-    except InputError as error:
-        return _new(plant_id, pest_id, request.form, {"whole": error.message})
+    record = held.records[held.pest(pest_id).id]
+    command = form.open_case(
+        _reader(), plant_id, pest_id, commands.stage_choices(record), held.treatments
+    )
+    with reading() as desk:
+        here = choose.setting_of(desk.session, queries.plant(desk.session, plant_id), today=today())
+        command = replace(command, acts=choose.check(held, here, command.acts))
+        commands.check_case(desk, command)
+    with writing() as desk:
+        case_id = commands.open_case(desk, command)
+        look_id = key_of(request.form.get("look", ""))
+        if look_id is not None:
+            look_log.close(desk.session, look_id, now=now(), case_id=case_id)
     return render.go(url_for("cases.page", case_id=case_id))
 
 
@@ -148,17 +132,11 @@ def ready(case_id: int) -> Response:
     return render.go(url_for("cases.page", case_id=case_id))
 
 
-def _page(
-    case_id: int,
-    status: int = 200,
-    wrong: dict[str, str] | None = None,
-    *,
-    waits: bool = True,
-) -> Response:
+def _page(case_id: int, *, waits: bool = True) -> Response:
     with reading() as desk:
         result = case_page.build(desk, case_id)
         if waits and result.unready and household().planning.want(case_id):
-            return _page(case_id, status, wrong, waits=False)
+            return _page(case_id, waits=False)
         following = result.next if result.row.closed_at is None else None
         not_tonight = (
             evening_page.why_not_tonight(desk, result.row, following.slot) if following else ""
@@ -166,13 +144,10 @@ def _page(
         drawings.begin(result, now(), speech())
         answer = render.page(
             "cases/cases/page.html",
-            status,
             part="cases/cases/_case.html",
             r=result,
             not_tonight=not_tonight,
             steps=progress.of_case(desk, result.row),
-            wrong=wrong or {},
-            values=request.form,
             rough=form.ROUGH,
             stages=commands.stage_choices(result.pest),
             stage_names=_stage_names(case_id, result),
@@ -201,14 +176,9 @@ def mark(application_id: int) -> Response:
     """Record an evening as done today, done on another day, or skipped."""
     with household().store.reading() as session:
         row, _ = queries.case_of_application(session, application_id)
-    try:
-        said = form.mark(_reader(), catalogue().treatments)
-        with writing() as desk:
-            commands.mark(desk, application_id, said)
-    except FieldErrors as error:
-        return _page(
-            row.id, 422, {f"{name}-{application_id}": text for name, text in error.by_field.items()}
-        )
+    said = form.mark(_reader(), catalogue().treatments)
+    with writing() as desk:
+        commands.mark(desk, application_id, said)
     undo.offer(
         f"{row.plant.name}: {'evening skipped' if said.outcome == 'skipped' else 'evening done'}.",
         f"/evenings/{application_id}/withdraw",
@@ -229,12 +199,9 @@ def add_find(case_id: int) -> Response:
     """Add a find."""
     with household().store.reading() as session:
         record = catalogue().records[queries.case(session, case_id).pest_id]
-    try:
-        command = form.find(_reader(), commands.stage_choices(record))
-        with writing() as desk:
-            commands.add_find(desk, case_id, command)
-    except FieldErrors as error:
-        return _page(case_id, 422, {f"find-{name}": text for name, text in error.by_field.items()})
+    command = form.find(_reader(), commands.stage_choices(record))
+    with writing() as desk:
+        commands.add_find(desk, case_id, command)
     return _after(case_id)
 
 
@@ -245,18 +212,9 @@ def correct_find(finding_id: int) -> Response:
         row, finding = queries.case_of_finding(session, finding_id)
         record = catalogue().records[row.pest_id]
         stages = [*commands.stage_choices(record), (finding.stage, finding.stage)]
-    try:
-        command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
-        with writing() as desk:
-            commands.correct_find(desk, finding_id, command)
-    except ChangedMeanwhile as error:
-        typed = " ".join(filter(None, (request.form.get(n) for n in ("number", "rough", "where"))))
-        mine = f"{error.message}. You typed: {typed or 'to withdraw it'}."
-        return _page(row.id, 409, {f"find{finding_id}": mine})
-    except FieldErrors as error:
-        return _page(
-            row.id, 422, {f"{name}-find{finding_id}": text for name, text in error.by_field.items()}
-        )
+    command = None if request.form.get("act") == "withdraw" else form.find(_reader(), stages)
+    with writing() as desk:
+        commands.correct_find(desk, finding_id, command)
     return _after(row.id)
 
 
@@ -323,28 +281,26 @@ def rests_on(case_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/try")
 def try_dates(case_id: int) -> Response:
     """What other evenings would do: the whole page, the consequences alone, or the chart alone."""
-    text = request.args.get("dates") or ",".join(
-        sorted(day for day in request.args.getlist("day") if day)
-    )
+    text = request.args.get("dates") or ",".join(filter(None, request.args.getlist("day")))
     chart = request.args.get("part") == "chart"
     with reading() as desk:
-        row, wrong = queries.case(desk.session, case_id), {}
+        row = queries.case(desk.session, case_id)
         try:
-            found = trial.tried(desk, row, text, chart=chart or not render.wants_part())
+            return _trial(trial.tried(desk, row, text, chart=chart or not render.wants_part()))
         except FieldErrors as error:
-            found, wrong = trial.tried(desk, row, "", chart=True), error.by_field
-        part = "cases/cases/_chart.html" if chart else "cases/cases/_consequences.html"
-        title = "Brood chart of the tried evenings"
-        return render.page(
-            "cases/cases/try.html",
-            422 if wrong else 200,
-            part=part,
-            t=found,
-            chart=found.chart,
-            title=title,
-            wrong=wrong,
-            was=request.args.get("was", ""),
-        )
+            return mending.asked(_trial(trial.tried(desk, row, "", chart=True)), error)
+
+
+def _trial(found: trial.TryResult) -> Response:
+    chart = request.args.get("part") == "chart"
+    return render.page(
+        "cases/cases/try.html",
+        part="cases/cases/_chart.html" if chart else "cases/cases/_consequences.html",
+        t=found,
+        chart=found.chart,
+        title="Brood chart of the tried evenings",
+        was=request.args.get("was", ""),
+    )
 
 
 @bp.post("/cases/<int:case_id>/dates")

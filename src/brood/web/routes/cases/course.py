@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.cases import aim
 from brood.services.voice.speech import WEEK_STARTS
 from brood.store.queries import cases as queries
@@ -21,20 +18,13 @@ bp = Blueprint("course", __name__)
 @bp.get("/cases/<int:case_id>/course")
 def page(case_id: int) -> Response:
     """The aim, the days, the harvest and the reach of a course."""
-    with household().store.reading() as session:
-        return _page(case_id, aim.values_of(queries.bare_case(session, case_id)), {})
-
-
-def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     first = WEEK_STARTS[prefs().week]
     with household().store.reading() as session:
         row = queries.bare_case(session, case_id)
         return render.page(
             "cases/course/page.html",
-            422 if wrong else 200,
             row=row,
-            values=values,
-            wrong=wrong,
+            values=aim.values_of(row),
             absences=form.ABSENCES,
             weekdays=[(first + n) % 7 for n in range(7)],
         )
@@ -43,10 +33,7 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
 @bp.post("/cases/<int:case_id>/course")
 def put(case_id: int) -> Response:
     """Set the course and plan it."""
-    try:
-        said = form.read(Reader(request.form, speech(), today()))
-    except FieldErrors as error:
-        return _page(case_id, request.form, error.by_field)
+    said = form.read(Reader(request.form, speech(), today()))
     with writing() as desk:
         aim.put(desk, case_id, said)
     return render.go(url_for("cases.page", case_id=case_id))

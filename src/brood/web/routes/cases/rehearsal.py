@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, make_response, request
 
-from brood.errors import FieldErrors, InputError
+from brood.errors import InputError
 from brood.services.cases import rehearsal
 from brood.services.cases.rehearsal import RehearsalResult
 from brood.services.guide import guide
-from brood.web import render
+from brood.web import mending, render
 from brood.web.context import catalogue, reading, speech, today
 from brood.web.forms.cases import rehearsal as form
 from brood.web.forms.reader import Reader, key_of
@@ -39,11 +39,9 @@ def page() -> Response:
         said = form.read(Reader(values, speech(), today()), catalogue())
         if values.get("as") == "json":
             return _file(rehearsal.as_case_file(said, catalogue(), today()))
-        return _page(values, rehearsal.rehearse(said, catalogue(), today()), {})
-    except FieldErrors as error:
-        return _page(values, None, error.by_field)
+        return _page(values, rehearsal.rehearse(said, catalogue(), today()))
     except InputError as error:
-        return _page(values, None, {"whole": error.message})
+        return mending.asked(_page(values, None), error)
 
 
 def _begin() -> dict[str, str]:
@@ -63,9 +61,7 @@ def _begin() -> dict[str, str]:
     }
 
 
-def _page(
-    values: dict[str, str], result: RehearsalResult | None, wrong: dict[str, str]
-) -> Response:
+def _page(values: dict[str, str], result: RehearsalResult | None) -> Response:
     held = catalogue()
     pest_id = values.get("pest", "") if values.get("pest") in held.records else BEGIN["pest"]
     ticked = {key.removeprefix("act-") for key in values if key.startswith("act-")}
@@ -75,10 +71,8 @@ def _page(
     }
     return render.page(
         "cases/rehearsal/page.html",
-        422 if wrong else 200,
         values=values,
         r=result,
-        wrong=wrong,
         groups=guide.by_group(held),
         treatments=list(shown.values()),
         ticked=ticked,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, make_response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.cases.commands import stage_choices
 from brood.services.diagnosis import look_log, look_page, loupe, photos
 from brood.store.queries import looks as queries
@@ -52,9 +51,7 @@ def every(look_id: int) -> Response:
     return _show(look_id, "every")
 
 
-def _show(
-    look_id: int, view: str, status: int = 200, wrong: dict[str, str] | None = None
-) -> Response:
+def _show(look_id: int, view: str) -> Response:
     held = catalogue()
     themes = list(dict.fromkeys(o.theme for o in held.evidence.observations.values()))
     theme = request.values.get("theme", "")
@@ -70,11 +67,9 @@ def _show(
         )
         return render.page(
             f"diagnosis/looks/{view}.html",
-            status,
             part=f"diagnosis/looks/_{view}.html",
             r=result,
             tools=look_log.TOOLS,
-            wrong=wrong or {},
             view=view,
             theme=theme,
             themes=themes,
@@ -103,45 +98,39 @@ def answer(look_id: int) -> Response:
     """Keep one answer."""
     observation = request.form.get("observation", "")
     said, _, doubt = request.form.get("said", "").partition(" ")
-    try:
-        with household().store.writing() as session:
-            look_log.answer(
-                session,
-                catalogue(),
-                look_id,
-                {observation: said},
-                now=now(),
-                sure=doubt != "unsure",
-            )
-    except FieldErrors as error:
-        return _show(look_id, "page", 422, error.by_field)
+    with household().store.writing() as session:
+        look_log.answer(
+            session,
+            catalogue(),
+            look_id,
+            {observation: said},
+            now=now(),
+            sure=doubt != "unsure",
+        )
     return _after(look_id, f"q-{observation}")
 
 
 @bp.post("/looks/<int:look_id>/choice")
 def choose(look_id: int) -> Response:
     """Keep the choice among the outcomes of one check."""
-    try:
-        with household().store.writing() as session:
-            look_log.choose(
-                session,
-                catalogue(),
-                look_id,
-                request.form.getlist("option"),
-                request.form.get("chosen", ""),
-                now=now(),
-            )
-    except FieldErrors as error:
-        return _show(look_id, "suspects", 422, error.by_field)
+    with household().store.writing() as session:
+        look_log.choose(
+            session,
+            catalogue(),
+            look_id,
+            request.form.getlist("option"),
+            request.form.get("chosen", ""),
+            now=now(),
+        )
     return _after(look_id, "check")
 
 
 @bp.post("/looks/<int:look_id>/tools")
 def set_tools(look_id: int) -> Response:
     """What is at hand, and who looks."""
-    looker = Reader(request.form, speech(), today()).text(
-        "looker", "Who looks", longest=60, needed=False
-    )[:60]
+    reader = Reader(request.form, speech(), today())
+    looker = reader.text("looker", "Who looks", longest=60, needed=False)
+    reader.done()
     with household().store.writing() as session:
         look_log.set_tools(session, look_id, request.form.getlist("tool"), looker)
     return _after(look_id, "tools")
@@ -159,18 +148,11 @@ def close(look_id: int) -> Response:
 @bp.get("/looks/<int:look_id>/loupe/<pest_id>")
 def glass(look_id: int, pest_id: str) -> Response:
     """A suspect's stages, magnified and at life size."""
-    return _glass(look_id, pest_id, {})
-
-
-def _glass(look_id: int, pest_id: str, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         shown = loupe.build(session, catalogue(), look_id, pest_id, now=now())
         return render.page(
             "diagnosis/looks/loupe.html",
-            422 if wrong else 200,
             r=shown,
-            wrong=wrong,
-            values=request.form,
             rough=ROUGH,
             life=form.LIFE,
             clues=form.CLUES,
@@ -183,16 +165,11 @@ def _glass(look_id: int, pest_id: str, wrong: dict[str, str]) -> Response:
 def keep_stages(look_id: int, pest_id: str) -> Response:
     """Keep the stages as seen, and go on to the case, or back."""
     record = catalogue().records[catalogue().pest(pest_id).id]
-    try:
-        found, affected = form.stages(
-            Reader(request.form, speech(), today()), stage_choices(record)
-        )
-        with household().store.writing() as session:
-            look_log.keep_stages(session, look_id, pest_id, found, now=now(), affected=affected)
-            row = queries.look(session, look_id)
-            plant_id, case_id = row.plant_id, row.case_id
-    except FieldErrors as error:
-        return _glass(look_id, pest_id, error.by_field)
+    found, affected = form.stages(Reader(request.form, speech(), today()), stage_choices(record))
+    with household().store.writing() as session:
+        look_log.keep_stages(session, look_id, pest_id, found, now=now(), affected=affected)
+        row = queries.look(session, look_id)
+        plant_id, case_id = row.plant_id, row.case_id
     if request.form.get("then") == "case" and any(f.life != "dead" for f in found):
         return render.go(url_for("cases.new", plant_id=plant_id, pest=pest_id, look=look_id))
     return render.go(
@@ -206,37 +183,27 @@ def keep_stages(look_id: int, pest_id: str) -> Response:
 def add_photo(look_id: int) -> Response:
     """Keep a photo."""
     file = request.files.get("photo")
-    try:
-        with household().store.writing() as session:
-            photo_id = photos.add(
-                session,
-                look_id,
-                (file.filename or "") if file else "",
-                file.read() if file else b"",
-                now=now(),
-            )
-    except FieldErrors as error:
-        return _show(look_id, "suspects", 422, error.by_field)
+    with household().store.writing() as session:
+        photo_id = photos.add(
+            session,
+            look_id,
+            (file.filename or "") if file else "",
+            file.read() if file else b"",
+            now=now(),
+        )
     return render.go(url_for("looks.photo", photo_id=photo_id))
 
 
 @bp.get("/photos/<int:photo_id>")
 def photo(photo_id: int) -> Response:
     """A photo, to be given a scale and measured."""
-    return _photo(photo_id, {})
-
-
-def _photo(photo_id: int, wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         found = queries.photo(session, photo_id)
         look = queries.look(session, found.look_id or 0)
         return render.page(
             "diagnosis/looks/photo.html",
-            422 if wrong else 200,
             photo=found,
             look=look,
-            wrong=wrong,
-            values=request.form,
         )
 
 
@@ -254,15 +221,12 @@ def image(photo_id: int) -> Response:
 def mark(photo_id: int) -> Response:
     """A mark on a photo: its scale, or the length of a body."""
     reader = Reader(request.form, speech(), today())
-    try:
-        ends = form.ends(reader)
-        with household().store.writing() as session:
-            if request.form.get("what") == "scale":
-                photos.set_scale(session, photo_id, ends, form.known_mm(reader))
-            else:
-                photos.measure(session, catalogue(), photo_id, ends, now=now())
-    except FieldErrors as error:
-        return _photo(photo_id, error.by_field)
+    ends = form.ends(reader)
+    with household().store.writing() as session:
+        if request.form.get("what") == "scale":
+            photos.set_scale(session, photo_id, ends, form.known_mm(reader))
+        else:
+            photos.measure(session, catalogue(), photo_id, ends, now=now())
     return render.go(url_for("looks.photo", photo_id=photo_id))
 
 

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
 from datetime import date
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.cases import commands, history
 from brood.services.cases.beside import beside
 from brood.services.followup import ending, follow_page, inspections
@@ -17,7 +15,7 @@ from brood.store.tables import PestCase
 from brood.web import render, undo
 from brood.web.context import catalogue, household, now, reading, speech, today, writing
 from brood.web.forms.followup import follow as form
-from brood.web.forms.reader import Reader, key_of
+from brood.web.forms.reader import Reader
 
 bp = Blueprint("follow", __name__)
 
@@ -34,10 +32,6 @@ def _back(case_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/inspect")
 def inspect(case_id: int) -> Response:
     """The form for a look."""
-    return _form(case_id, {}, {})
-
-
-def _form(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         row = queries.case(session, case_id)
         record = catalogue().records[row.pest_id]
@@ -47,14 +41,11 @@ def _form(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
         )
         return render.page(
             "followup/follow/inspect.html",
-            422 if wrong else 200,
             row=row,
             pest=record,
             classes=inspections.class_names(record),
-            values=values,
-            wrong=wrong,
             choices=inspections,
-            sent_key=values.get("sent_key") or uuid.uuid4().hex,
+            sent_key=uuid.uuid4().hex,
             plants=ending.plants_of(row),
             before=before,
         )
@@ -63,22 +54,17 @@ def _form(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
 @bp.post("/cases/<int:case_id>/inspect")
 def record(case_id: int) -> Response:
     """Keep a look, with a photo when there is one."""
-    try:
-        with writing() as desk:
-            row = queries.case(desk.session, case_id)
-            said = form.read(_reader(), inspections.class_names(catalogue().records[row.pest_id]))
-            plant = next(
-                (p.id for p in ending.plants_of(row) if str(p.id) == request.form.get("plant")),
-                row.plant_id,
-            )
-            kept = inspections.record(desk, case_id, said, plant_id=plant)
-            photo = request.files.get("photo")
-            if photo is not None and photo.filename:
-                inspections.add_photo(desk.session, kept, photo.filename, photo.read(), now=now())
-    except FieldErrors as error:
-        if render.wants_receipt():
-            raise
-        return _form(case_id, request.form, error.by_field)
+    with writing() as desk:
+        row = queries.case(desk.session, case_id)
+        said = form.read(_reader(), inspections.class_names(catalogue().records[row.pest_id]))
+        plant = next(
+            (p.id for p in ending.plants_of(row) if str(p.id) == request.form.get("plant")),
+            row.plant_id,
+        )
+        kept = inspections.record(desk, case_id, said, plant_id=plant)
+        photo = request.files.get("photo")
+        if photo is not None and photo.filename:
+            inspections.add_photo(desk.session, kept, photo.filename, photo.read(), now=now())
     return render.kept(said.sent_key) if render.wants_receipt() else _back(case_id)
 
 
@@ -120,10 +106,6 @@ def withdraw(inspection_id: int) -> Response:
 @bp.get("/cases/<int:case_id>/follow")
 def page(case_id: int) -> Response:
     """Expected and seen, the verdict, where what lives came from, and what to check."""
-    return _page(case_id, {}, {})
-
-
-def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with reading() as desk:
         session = desk.session
         result = follow_page.build(desk, case_id)
@@ -135,10 +117,7 @@ def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
         ]
         return render.page(
             "followup/follow/page.html",
-            422 if wrong else 200,
             r=result,
-            values=values,
-            wrong=wrong,
             colours=inspections.COLOURS,
             seen=follow_page.seen_said,
             how=inspections,
@@ -158,12 +137,9 @@ def hang(case_id: int) -> Response:
         if reader.raw("placed_on")
         else today()
     )
-    try:
-        reader.done()
-        with writing() as desk:
-            inspections.hang(desk, case_id, colour, placed)
-    except FieldErrors as error:
-        return _page(case_id, request.form, error.by_field)
+    reader.done()
+    with writing() as desk:
+        inspections.hang(desk, case_id, colour, placed)
     return render.go(url_for("follow.page", case_id=case_id) + "#cards")
 
 
@@ -173,30 +149,29 @@ def count(card_id: int) -> Response:
     reader = _reader()
     number = reader.whole("number", "The catch", 0, 100_000)
     if number is None:
-        reader.fault(f"number-{card_id}", "Say how many are on it; 0 for none.")
+        reader.fault("number", "Say how many are on it; 0 for none.")
     on = (
         reader.day("counted_on", "The day it was counted", back=90)
         if reader.raw("counted_on")
         else today()
     )
+    after = reader.choice("after", inspections.AFTER_COUNT, "what became of the card")
     with reading() as desk:
         case_id = commands.case_of_card(desk, card_id)
-    try:
-        reader.done()
-        with writing() as desk:
-            after = reader.raw("after")
-            inspections.count(
-                desk, card_id, on, number or 0, replaced=after == "fresh", gone=after == "gone"
-            )
-    except FieldErrors as error:
-        return _page(case_id, request.form, error.by_field)
+    reader.done()
+    with writing() as desk:
+        inspections.count(
+            desk, card_id, on, number or 0, replaced=after == "fresh", gone=after == "gone"
+        )
     return render.go(url_for("follow.page", case_id=case_id) + "#cards")
 
 
 @bp.post("/cases/<int:case_id>/members")
 def members(case_id: int) -> Response:
     """Another plant joins a case, or leaves it."""
-    plant, leaves = key_of(request.form.get("plant", "")) or 0, request.form.get("act") == "leave"
+    reader, leaves = _reader(), request.form.get("act") == "leave"
+    plant = reader.key("plant", "a plant from the list")
+    reader.done()
     with writing() as desk:
         (commands.leave if leaves else commands.join)(desk, case_id, plant)
     said = "A plant left this case." if leaves else "A plant joined this case."
@@ -212,10 +187,7 @@ def origin(case_id: int) -> Response:
     reader = _reader()
     kind = reader.choice("origin", commands.ORIGINS, "where it came from")
     note = reader.text("origin_note", "The note", longest=200, needed=False)
-    try:
-        reader.done()
-    except FieldErrors as error:
-        return _page(case_id, request.form, error.by_field)
+    reader.done()
     with writing() as desk:
         commands.came_from(desk, case_id, kind, note)
     return render.go(url_for("follow.page", case_id=case_id) + "#group")

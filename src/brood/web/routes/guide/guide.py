@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request, url_for
 from brood.catalogue.own import figures as figures_of
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.guide import guide, own_figures
-from brood.web import render
+from brood.web import mending, render
 from brood.web.context import catalogue, household, now, reading, speech, today
 from brood.web.forms.guide import guide as form
 from brood.web.forms.reader import Reader
@@ -52,37 +52,32 @@ def _known(pest_id: str) -> None:
 def figures(pest_id: str) -> Response:
     """Every constant, with the keeper's own; a typed value shows its effect before it is kept."""
     _known(pest_id)
-    return _figures(pest_id, request.args.get("figure", ""), request.args, {})
+    key = request.args.get("figure", "")
+    if not request.args.get("value"):
+        return _figures(pest_id, key, None)
+    try:
+        reader = Reader(request.args, speech(), today())
+        return _figures(pest_id, key, form.read(reader, _unit(pest_id, key), note_needed=False))
+    except FieldErrors as error:
+        return mending.asked(_figures(pest_id, key, None), error)
+    except InputError as error:
+        wrong = FieldErrors({"value": error.message})
+        return mending.asked(_figures(pest_id, key, None), wrong)
 
 
-def _figures(pest_id: str, key: str, values: object, wrong: dict[str, str]) -> Response:
+def _figures(pest_id: str, key: str, draft: form.OwnFigureSaid | None) -> Response:
     shipped = household().catalogue
-    draft = None
-    if request.args.get("value") and not wrong:
-        try:
-            draft = form.read(
-                Reader(request.args, speech(), today()), _unit(pest_id, key), note_needed=False
-            )
-        except FieldErrors as error:
-            wrong = dict(error.by_field)
     with reading() as desk:
-        plain = replace(desk, catalogue=shipped)
-        try:
-            tried = {draft.figure: draft.value} if draft else None
-            result = own_figures.build(plain, pest_id, tried)
-        except InputError as error:
-            wrong = {"value": error.message}
-            result = own_figures.build(plain, pest_id)
+        tried = {draft.figure: draft.value} if draft else None
+        result = own_figures.build(replace(desk, catalogue=shipped), pest_id, tried)
         chosen = next((line for line in result.lines if line.figure.key == key), None)
         return render.page(
             "guide/guide/figures.html",
-            422 if wrong else 200,
             r=result,
             record=shipped.records[pest_id],
             sources=shipped.sources,
             chosen=chosen,
-            values=values,
-            wrong=wrong,
+            values=request.args,
             draft=draft,
         )
 
@@ -96,21 +91,18 @@ def keep(pest_id: str) -> Response:
     """Keep an own figure, or go back to the shipped one."""
     _known(pest_id)
     key = request.form.get("figure", "")
-    try:
-        with household().store.writing() as session:
-            if request.form.get("act") == "restore":
-                own_figures.restore(session, pest_id, key, now=now())
-            else:
-                said = form.read(Reader(request.form, speech(), today()), _unit(pest_id, key))
-                own_figures.keep(
-                    session,
-                    household().catalogue,
-                    pest_id,
-                    said.figure,
-                    said.value,
-                    said.note,
-                    now=now(),
-                )
-    except FieldErrors as error:
-        return _figures(pest_id, key, request.form, error.by_field)
+    with household().store.writing() as session:
+        if request.form.get("act") == "restore":
+            own_figures.restore(session, pest_id, key, now=now())
+        else:
+            said = form.read(Reader(request.form, speech(), today()), _unit(pest_id, key))
+            own_figures.keep(
+                session,
+                household().catalogue,
+                pest_id,
+                said.figure,
+                said.value,
+                said.note,
+                now=now(),
+            )
     return render.go(url_for("guide.figures", pest_id=pest_id, figure=key) + "#figure")

@@ -8,6 +8,7 @@ import segno
 from flask import Blueprint, Response, request, session, url_for
 from markupsafe import Markup
 
+from brood.errors import FieldErrors
 from brood.services.house import access
 from brood.web import render
 from brood.web.context import household
@@ -18,7 +19,7 @@ bp = Blueprint("door", __name__)
 @bp.get("/enter")
 def page() -> Response:
     """Ask for the passcode."""
-    return render.page("house/door/enter.html", next=_safe(request.args.get("next", "/")), wrong="")
+    return render.page("house/door/enter.html", next=_safe(request.args.get("next", "/")))
 
 
 @bp.post("/enter")
@@ -31,9 +32,7 @@ def enter() -> Response:
     onward = _safe(request.form.get("next", "/"))
     if not fits:
         doorkeeper.failed(address, time.monotonic())
-        return render.page(
-            "house/door/enter.html", 422, next=onward, wrong="That is not the household's passcode."
-        )
+        raise FieldErrors({"passcode": "That is not the household's passcode."})
     doorkeeper.passed(address)
     session.permanent = True
     session["entered"] = True

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.cases import beside
 from brood.services.house import neighbours
 from brood.store.place_tables import Place
@@ -63,20 +62,14 @@ def _standing(place_id: int) -> tuple[Place, list[neighbours.Standing]]:
 @bp.get("/places/<int:place_id>/plan")
 def plan(place_id: int) -> Response:
     """The plan of a place: shelves, what touches, trays, draught."""
-    return _plan(place_id, {})
-
-
-def _plan(place_id: int, wrong: dict[str, str]) -> Response:
     place, rows = _standing(place_id)
     return render.page(
         "house/house/plan.html",
-        422 if wrong else 200,
         place=place,
         rows=rows,
         stays=[(row.plant, beside.stay_of(row.plant)) for row in rows],
         draughts=neighbours.DRAUGHTS,
         shelves=MOST_SHELVES,
-        wrong=wrong,
     )
 
 
@@ -90,12 +83,9 @@ def arrange(place_id: int) -> Response:
     step = reader.raw("move")
     if ":" in step:
         spots = [_stepped(s, step) for s in spots]
-    try:
-        reader.done()
-        with household().store.writing() as session:
-            neighbours.arrange(session, place_id, reader.raw("draught"), spots)
-    except FieldErrors as error:
-        return _plan(place_id, error.by_field)
+    reader.done()
+    with household().store.writing() as session:
+        neighbours.arrange(session, place_id, reader.raw("draught"), spots)
     return render.go(url_for("house.plan", place_id=place_id))
 
 

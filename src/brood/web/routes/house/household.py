@@ -6,7 +6,6 @@ from collections.abc import Sequence
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.house import who_lives_here as living
 from brood.store.place_tables import Place
 from brood.store.queries import cases as queries
@@ -21,18 +20,11 @@ bp = Blueprint("household", __name__)
 @bp.get("/household")
 def page() -> Response:
     """Who lives there, and at which places."""
-    return _page({})
-
-
-def _page(wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         held, places = living.load(session), queries.places(session)
-        values = request.form if wrong else _values(held, places)
         return render.page(
             "house/household/page.html",
-            422 if wrong else 200,
-            values=values,
-            wrong=wrong,
+            values=_values(held, places),
             places=places,
             living=living.LIVING,
             visitors=living.VISITORS,
@@ -51,10 +43,7 @@ def put() -> Response:
     """Keep it."""
     with household().store.reading() as session:
         ids = [place.id for place in queries.places(session)]
-    try:
-        held, visitors = form.read(Reader(request.form, speech(), today()), ids)
-    except FieldErrors as error:
-        return _page(error.by_field)
+    held, visitors = form.read(Reader(request.form, speech(), today()), ids)
     with household().store.writing() as session:
         living.put(session, held, visitors)
     return render.go(url_for("shelf.page"))

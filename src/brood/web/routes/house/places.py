@@ -35,18 +35,16 @@ def page() -> Response:
 @bp.get("/new")
 def new() -> Response:
     """The form for a place."""
-    return _form(START, None)
+    usual = f"{speech().degrees(places.USUAL_C):.0f}"
+    return _form({**START, "source": "constant", "constant": usual}, None)
 
 
 @bp.post("/new")
 def add() -> Response:
     """Keep a new place."""
-    try:
-        with household().store.writing() as session:
-            place_id = places.add(session, form.read(_reader()), now=now())
-            weather.refresh(session, household().weather(now()), now())
-    except FieldErrors as error:
-        return _form(request.form, None, error.by_field)
+    with household().store.writing() as session:
+        place_id = places.add(session, form.read(_reader()), now=now())
+        weather.refresh(session, household().weather(now()), now())
     return render.go(url_for("places.one", place_id=place_id))
 
 
@@ -56,20 +54,14 @@ def one(place_id: int) -> Response:
     return _one(place_id)
 
 
-def _one(
-    place_id: int, status: int = 200, problem: str = "", wrong: dict[str, str] | None = None
-) -> Response:
+def _one(place_id: int) -> Response:
     with household().store.reading() as session:
         result = places.build(session, place_id, now=now())
         return render.page(
             "house/places/one.html",
-            status,
             part="house/places/_one.html",
             result=result,
             facts=warmth_facts.facts(result, speech()),
-            problem=problem,
-            wrong=wrong or {},
-            values=request.form,
         )
 
 
@@ -83,13 +75,11 @@ def edit(place_id: int) -> Response:
         return _form(values, place)
 
 
-def _form(values: object, place: Place | None, wrong: dict[str, str] | None = None) -> Response:
+def _form(values: object, place: Place | None) -> Response:
     return render.page(
         "house/places/form.html",
-        422 if wrong else 200,
         settings=places.SETTINGS,
         values=values,
-        wrong=wrong or {},
         place=place,
     )
 
@@ -130,13 +120,9 @@ def _values(place: Place, point: SetPoint | None, heated: SetPoint | None) -> di
 @bp.post("/<int:place_id>/edit")
 def change(place_id: int) -> Response:
     """Keep a changed place."""
-    try:
-        with household().store.writing() as session:
-            places.change(session, place_id, form.read(_reader()), now=now())
-            weather.refresh(session, household().weather(now()), now())
-    except FieldErrors as error:
-        with household().store.reading() as session:
-            return _form(request.form, cases.place(session, place_id), error.by_field)
+    with household().store.writing() as session:
+        places.change(session, place_id, form.read(_reader()), now=now())
+        weather.refresh(session, household().weather(now()), now())
     return render.go(url_for("places.one", place_id=place_id))
 
 
@@ -145,7 +131,7 @@ def upload(place_id: int) -> Response:
     """Read a logger file into a place."""
     files = [file for file in request.files.getlist("file") if file.filename]
     if not files:
-        return _one(place_id, 422, "Choose the logger's file first.")
+        raise FieldErrors({"file": "Choose the logger's file first."})
     problems = []
     for file in files:
         try:
@@ -158,7 +144,7 @@ def upload(place_id: int) -> Response:
                 error.message if len(files) == 1 else f"{file.filename}: {error.message}"
             )
     if problems:
-        return _one(place_id, 422, " ".join(problems))
+        raise FieldErrors({"file": " ".join(problems)})
     return (
         render.go(url_for("places.one", place_id=place_id))
         if not render.wants_part()
@@ -169,14 +155,9 @@ def upload(place_id: int) -> Response:
 @bp.post("/<int:place_id>/diary")
 def keep_diary(place_id: int) -> Response:
     """Keep the days of a diary."""
-    try:
-        entries = form.diary(
-            _reader(), [today() - timedelta(days=n) for n in range(places.DIARY_DAYS)]
-        )
-        with household().store.writing() as session:
-            places.keep_diary(session, place_id, entries, now=now())
-    except FieldErrors as error:
-        return _one(place_id, 422, wrong=error.by_field)
+    entries = form.diary(_reader(), [today() - timedelta(days=n) for n in range(places.DIARY_DAYS)])
+    with household().store.writing() as session:
+        places.keep_diary(session, place_id, entries, now=now())
     return (
         _one(place_id)
         if render.wants_part()
@@ -219,7 +200,14 @@ def withdraw(upload_id: int) -> Response:
 @bp.get("/<int:place_id>/day/<day>")
 def day(place_id: int, day: str) -> Response:
     """The single readings of a day."""
-    return _day(place_id, _day_of(day), {})
+    of = _day_of(day)
+    with household().store.reading() as session:
+        return render.page(
+            "house/places/day.html",
+            place=cases.place(session, place_id),
+            day=of,
+            rows=readings.of_day(session, place_id, of),
+        )
 
 
 def _day_of(text: str) -> date:
@@ -232,32 +220,13 @@ def _day_of(text: str) -> date:
     return found
 
 
-def _day(place_id: int, of: date, wrong: dict[str, str], status: int = 200) -> Response:
-    with household().store.reading() as session:
-        rows = readings.of_day(session, place_id, of)
-        return render.page(
-            "house/places/day.html",
-            status,
-            place=cases.place(session, place_id),
-            day=of,
-            rows=rows,
-            wrong=wrong,
-            values=request.form,
-        )
-
-
 @bp.post("/reading/<int:reading_id>")
 def correct(reading_id: int) -> Response:
     """Correct or withdraw one reading."""
-    try:
-        with household().store.writing() as session:
-            reading = logger_files.correct_reading(
-                session, reading_id, form.reading(_reader()), now=now()
-            )
-    except FieldErrors as error:
-        with household().store.reading() as session:
-            reading = logger_files.reading(session, reading_id)
-        return _day(reading.place_id, reading.at.date(), {f"celsius-{reading_id}": str(error)}, 422)
+    with household().store.writing() as session:
+        reading = logger_files.correct_reading(
+            session, reading_id, form.reading(_reader()), now=now()
+        )
     return render.go(
         url_for("places.day", place_id=reading.place_id, day=reading.at.date().isoformat())
     )

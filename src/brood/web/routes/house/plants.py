@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
-from brood.errors import FieldErrors
 from brood.services.cases import beside
 from brood.services.house import events, neighbours, plants, quarantine
 from brood.store.queries import cases, looks
@@ -52,24 +49,15 @@ def new() -> Response:
 @bp.post("/new")
 def add() -> Response:
     """Keep a new plant."""
-    try:
-        with household().store.writing() as session:
-            command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
-            plant_id = plants.add(session, command, now=now())
-    except FieldErrors as error:
-        with household().store.reading() as session:
-            return _form(session, request.form, error.by_field)
+    with household().store.writing() as session:
+        command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
+        plant_id = plants.add(session, command, now=now())
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 
 @bp.get("/<int:plant_id>")
 def one(plant_id: int) -> Response:
     """One plant."""
-    return show(plant_id, {}, {})
-
-
-def show(plant_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
-    """The page of a plant, with what was typed and what is wrong with it."""
     with household().store.reading() as session:
         plant = cases.plant(session, plant_id)
         lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
@@ -78,9 +66,6 @@ def show(plant_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Res
         )
         return render.page(
             "house/plants/one.html",
-            422 if wrong else 200,
-            values=values,
-            wrong=wrong,
             plant=plant,
             lines=lines,
             kinds=plants.KINDS,
@@ -131,13 +116,9 @@ def edit(plant_id: int) -> Response:
 @bp.post("/<int:plant_id>/edit")
 def change(plant_id: int) -> Response:
     """Keep a changed plant."""
-    try:
-        with household().store.writing() as session:
-            command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
-            plants.change(session, plant_id, command, now=now())
-    except FieldErrors as error:
-        with household().store.reading() as session:
-            return _form(session, request.form, error.by_field, plant_id=plant_id)
+    with household().store.writing() as session:
+        command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
+        plants.change(session, plant_id, command, now=now())
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 
@@ -152,15 +133,12 @@ def _reader() -> Reader:
 def _form(
     session: Session,
     values: object,
-    wrong: dict[str, str] | None = None,
     plant_id: int | None = None,
 ) -> Response:
     places = cases.places(session)
     return render.page(
         "house/plants/form.html",
-        422 if wrong else 200,
         values=values,
-        wrong=wrong or {},
         places=places,
         kinds=plants.KINDS,
         plant_id=plant_id,

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.followup import inspections
 from brood.services.house import quarantine
 from brood.store.queries import cases
@@ -22,19 +19,12 @@ CLASSES = {"young": "young", "adult": "adults"}
 @bp.get("/quarantine")
 def page() -> Response:
     """Every plant that is kept apart, and a form for another."""
-    return _page({}, {})
-
-
-def _page(values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         rows = quarantine.open_quarantines(session)
         return render.page(
             "house/quarantine/page.html",
-            422 if wrong else 200,
             rows=rows,
             plants=cases.names(session, here=True),
-            values=values,
-            wrong=wrong,
             reasons=quarantine.REASONS,
             rooms=quarantine.rooms(session),
         )
@@ -49,14 +39,11 @@ def keep_apart() -> Response:
     since = reader.day("since_on", "The day", back=200) if reader.raw("since_on") else today()
     note = reader.text("note", "The note", longest=200, needed=False)
     place = reader.key("place", "where from the list") if reader.raw("place") else None
-    try:
-        reader.done()
-        with household().store.writing() as session:
-            found = quarantine.keep_apart(
-                session, plant_id, reason, since, note, now=now(), place_id=place
-            )
-    except FieldErrors as error:
-        return _page(request.form, error.by_field)
+    reader.done()
+    with household().store.writing() as session:
+        found = quarantine.keep_apart(
+            session, plant_id, reason, since, note, now=now(), place_id=place
+        )
     undo.offer("The plant is kept away from the others.", f"/quarantine/{found}/undo", to="never")
     return render.go(url_for("quarantine.one", quarantine_id=found))
 
@@ -72,23 +59,16 @@ def undone(quarantine_id: int) -> Response:
 @bp.get("/quarantine/<int:quarantine_id>")
 def one(quarantine_id: int) -> Response:
     """A plant kept apart: when it may go back, its looks, the steps of its return."""
-    return _one(quarantine_id, {}, {})
-
-
-def _one(quarantine_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with household().store.reading() as session:
         row = quarantine.quarantine(session, quarantine_id)
         found = quarantine.of_quarantine(session, catalogue(), row, today(), speech())
         lacking = "" if row.released_on else quarantine.missing(session, row, today())
         return render.page(
             "house/quarantine/one.html",
-            422 if wrong else 200,
             q=row,
             o=found,
             lacking=lacking,
             looks=quarantine.looks_apart(session, row),
-            values=values,
-            wrong=wrong,
             steps=quarantine.STEPS,
             reasons=quarantine.REASONS,
             how=inspections,
@@ -100,12 +80,9 @@ def _one(quarantine_id: int, values: Mapping[str, str], wrong: dict[str, str]) -
 @bp.post("/quarantine/<int:quarantine_id>/look")
 def look(quarantine_id: int) -> Response:
     """A look at a plant that is kept apart."""
-    try:
-        said = form.read(Reader(request.form, speech(), today()), CLASSES)
-        with household().store.writing() as session:
-            quarantine.look_apart(session, quarantine_id, said, now=now())
-    except FieldErrors as error:
-        return _one(quarantine_id, request.form, error.by_field)
+    said = form.read(Reader(request.form, speech(), today()), CLASSES)
+    with household().store.writing() as session:
+        quarantine.look_apart(session, quarantine_id, said, now=now())
     return render.go(url_for("quarantine.one", quarantine_id=quarantine_id))
 
 
@@ -127,14 +104,11 @@ def release(quarantine_id: int) -> Response:
     """Let a plant back; what is missing is asked for first."""
     reader = Reader(request.form, speech(), today())
     place = reader.key("place", "where it goes back from the list") if reader.raw("place") else None
-    try:
-        reader.done()
-        with household().store.writing() as session:
-            plant_id = quarantine.release(
-                session, quarantine_id, place, sure=bool(reader.raw("sure")), now=now()
-            )
-    except FieldErrors as error:
-        return _one(quarantine_id, request.form, error.by_field)
+    reader.done()
+    with household().store.writing() as session:
+        plant_id = quarantine.release(
+            session, quarantine_id, place, sure=bool(reader.raw("sure")), now=now()
+        )
     undo.offer("The plant is back.", f"/quarantine/{quarantine_id}/undo", to="apart")
     return render.go(url_for("plants.one", plant_id=plant_id))
 

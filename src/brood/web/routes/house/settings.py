@@ -29,22 +29,19 @@ ALARMS = {
 @bp.get("/settings")
 def page() -> Response:
     """All settings."""
-    return _page({}, {})
+    return _page("")
 
 
-def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Response:
-    values = request.form if wrong else asdict(prefs())
+def _page(said: str) -> Response:
     with household().store.reading() as session:
         has = access.has_passcode(session)
     return render.page(
         "house/settings/page.html",
-        status,
         locales=LOCALES,
         themes=preferences.THEMES,
         alarms=ALARMS,
-        values=values,
+        values=asdict(prefs()),
         zones=preferences.zones(),
-        wrong=wrong,
         said=said,
         has_passcode=has,
         may_set=from_this_machine(),
@@ -54,10 +51,7 @@ def _page(wrong: dict[str, str], said: dict[str, str], status: int = 200) -> Res
 @bp.post("/settings")
 def save() -> Response:
     """Keep the settings."""
-    try:
-        chosen = form.read(Reader(request.form, speech(), today()), prefs())
-    except FieldErrors as error:
-        return _page(error.by_field, {}, 422)
+    chosen = form.read(Reader(request.form, speech(), today()), prefs())
     with household().store.writing() as session:
         preferences.save(session, chosen)
     return render.go(url_for("settings.page"))
@@ -67,23 +61,15 @@ def save() -> Response:
 def passcode() -> Response:
     """Set the household passcode; only on this machine."""
     if not from_this_machine():
-        return _page(
-            {"passcode": "The passcode can only be changed on the machine that Brood runs on."},
-            {},
-            422,
+        raise FieldErrors(
+            {"passcode": "The passcode can only be changed on the machine that Brood runs on."}
         )
-    try:
-        with household().store.writing() as session:
-            access.set_passcode(session, request.form.get("passcode", "")[:200])
-        access.new_secret(household().settings.data)
-    except FieldErrors as error:
-        return _page(error.by_field, {}, 422)
+    with household().store.writing() as session:
+        access.set_passcode(session, request.form.get("passcode", "")[:200])
+    access.new_secret(household().settings.data)
     return _page(
-        {},
-        {
-            "passcode": "The new passcode is kept. It is asked for when Brood is started with "
-            "--lan; start it again to end open sessions."
-        },
+        "The new passcode is kept. It is asked for when Brood is started with --lan; start it "
+        "again to end open sessions."
     )
 
 

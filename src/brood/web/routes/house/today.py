@@ -7,17 +7,17 @@ from datetime import date
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import InputError
+from brood.errors import FieldErrors, InputError
 from brood.services.cases import trial
 from brood.services.desk import Desk
 from brood.services.house import quarantine, today
 from brood.store.queries import cases
 from brood.store.records import Quarantine
 from brood.store.tables import PestCase
-from brood.web import render
-from brood.web.context import household, reading, writing
+from brood.web import mending, render
+from brood.web.context import household, reading, speech, writing
 from brood.web.context import today as this_day
-from brood.web.forms.reader import key_of
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("today", __name__)
 
@@ -26,18 +26,27 @@ bp = Blueprint("today", __name__)
 def page() -> Response:
     """What to do now, this week, and the evenings that serve several plants."""
     with reading() as desk:
-        found = today.build(desk, _tried())
-        if not found.plants:
-            return render.page("house/today/begin.html", places=cases.places(desk.session))
-        return render.page("house/today/page.html", r=found, tried=_tried(), kept=found.apart)
+        try:
+            return _page(desk, _tried())
+        except FieldErrors as error:
+            return mending.asked(_page(desk, None), error)
+
+
+def _page(desk: Desk, tried: date | None) -> Response:
+    found = today.build(desk, tried)
+    if not found.plants:
+        return render.page("house/today/begin.html", places=cases.places(desk.session))
+    return render.page("house/today/page.html", r=found, tried=tried, kept=found.apart)
 
 
 def _tried() -> date | None:
-    try:
-        found = date.fromisoformat(request.args.get("evening", ""))
-    except ValueError:
+    """The evening that is tried out. Raises FieldErrors for one that cannot be."""
+    reader = Reader(request.args, speech(), this_day())
+    if not reader.raw("evening"):
         return None
-    return found if found >= this_day() else None
+    day = reader.day("evening", "That evening", back=0, ahead=400)
+    reader.done()
+    return day
 
 
 @bp.post("/today/keep")

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.cases import aftercare, commands, test_leaves
 from brood.services.treatment import evening_page
 from brood.store.queries import cases as queries
@@ -24,20 +22,12 @@ bp = Blueprint("evening", __name__)
 @bp.get("/cases/<int:case_id>/evening")
 def page(case_id: int) -> Response:
     """What to do tonight, part by part."""
-    return _page(case_id, {}, {})
-
-
-def _page(case_id: int, values: Mapping[str, str], wrong: dict[str, str]) -> Response:
     with reading() as desk:
         result = evening_page.build(desk, case_id)
-        key = values.get("sent_key") or uuid.uuid4().hex
         return render.page(
             "treatment/evening/page.html",
-            422 if wrong else 200,
             e=result,
-            values=values,
-            wrong=wrong,
-            sent_key=key,
+            sent_key=uuid.uuid4().hex,
             units=VOLUME_UNITS,
             unit="ml" if prefs().measure == "metric" else "fl oz",
         )
@@ -50,14 +40,9 @@ def finish(case_id: int) -> Response:
         stages = commands.stage_choices(
             catalogue().records[queries.bare_case(session, case_id).pest_id]
         )
-    try:
-        said = form.read(Reader(request.form, speech(), today()), catalogue(), stages)
-        with writing() as desk:
-            evening_page.finish(desk, case_id, said)
-    except FieldErrors as error:
-        if render.wants_receipt():
-            raise
-        return _page(case_id, request.form, error.by_field)
+    said = form.read(Reader(request.form, speech(), today()), catalogue(), stages)
+    with writing() as desk:
+        evening_page.finish(desk, case_id, said)
     return (
         render.kept(said.sent_key)
         if render.wants_receipt()
@@ -70,6 +55,7 @@ def start_patch(case_id: int) -> Response:
     """Test leaves were sprayed just now."""
     reader = Reader(request.form, speech(), today())
     leaf = reader.text("leaf", "Which leaves", longest=120, needed=False)
+    reader.done()
     with writing() as desk:
         test_leaves.start(desk, case_id, reader.raw("treatment"), leaf)
     return render.go(url_for("cases.page", case_id=case_id))
@@ -80,6 +66,7 @@ def judge(patch_id: int) -> Response:
     """How the test leaves look."""
     reader = Reader(request.form, speech(), today())
     note = reader.text("note", "The note", longest=300, needed=False)
+    reader.done()
     with writing() as desk:
         case_id = test_leaves.judge(desk, patch_id, reader.raw("outcome"), note)
     if reader.raw("outcome") in list(LeafOutcome):

@@ -6,9 +6,9 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors, InputError
+from brood.errors import InputError
 from brood.services.treatment import advice, choose
-from brood.web import render
+from brood.web import mending, render
 from brood.web.context import catalogue, reading, speech, today, writing
 from brood.web.forms.reader import Reader
 from brood.web.forms.treatment import means as form
@@ -19,26 +19,12 @@ bp = Blueprint("means", __name__)
 @bp.get("/cases/<int:case_id>/means")
 def page(case_id: int) -> Response:
     """What may be done to this plant, here."""
-    return _page(case_id, {})
-
-
-def _page(case_id: int, wrong: dict[str, str]) -> Response:
     with reading() as desk:
         result = choose.build(desk, case_id)
-        again = request.method == "POST"
-        ticked = (
-            {key.removeprefix("act-") for key in request.form if key.startswith("act-")}
-            if again
-            else set(result.chosen)
-        )
         return render.page(
             "treatment/means/page.html",
-            422 if wrong else 200,
             m=result,
-            wrong=wrong,
-            values=request.form,
-            again=again,
-            ticked=ticked,
+            ticked=set(result.chosen),
             rungs=choose.RUNGS,
             own=_own(result),
         )
@@ -59,13 +45,10 @@ def _own(result: choose.MeansResult) -> dict[str, str]:
 def put(case_id: int) -> Response:
     """Set the treatments and plan again."""
     reader = Reader(request.form, speech(), today())
-    try:
-        acts = form.acts(reader, catalogue().treatments)
-        reader.done()
-        with writing() as desk:
-            choose.put(desk, case_id, acts, test_patch=bool(reader.raw("test_patch")))
-    except FieldErrors as error:
-        return _page(case_id, error.by_field)
+    acts = form.acts(reader, catalogue().treatments)
+    reader.done()
+    with writing() as desk:
+        choose.put(desk, case_id, acts, test_patch=bool(reader.raw("test_patch")))
     return render.go(url_for("cases.page", case_id=case_id))
 
 
@@ -103,20 +86,19 @@ def cut(case_id: int) -> Response:
         reader.whole("worst", "How many to cut", 1, 500),
         reader.whole("leaves", "How many have it", 1, 5000),
     )
-    said, wrong = None, dict(reader.wrong)
-    with reading() as desk:
-        try:
-            if worst and leaves:
-                said = advice.cut(desk, case_id, worst, leaves)
-        except InputError as error:
-            wrong["worst"] = error.message
-        status = 422 if wrong else 200
-        return render.page(
-            "treatment/means/cut.html",
-            status,
-            part="treatment/means/_cut.html",
-            case_id=case_id,
-            cut=said,
-            wrong=wrong,
-            values=request.args,
-        )
+    try:
+        reader.done()
+        with reading() as desk:
+            said = advice.cut(desk, case_id, worst, leaves) if worst and leaves else None
+    except InputError as error:
+        return mending.asked(_cut(case_id, None), error)
+    return _cut(case_id, said)
+
+
+def _cut(case_id: int, said: advice.CutAdvice | None) -> Response:
+    return render.page(
+        "treatment/means/cut.html",
+        part="treatment/means/_cut.html",
+        case_id=case_id,
+        cut=said,
+    )

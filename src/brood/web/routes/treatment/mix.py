@@ -42,13 +42,13 @@ def _bench(values: Mapping[str, str]) -> Response:
     with household().store.reading() as session:
         row = _case(session, values)
         filled = {**_first(row, values, shelf.items(session)), **values}
-        made, wrong = None, {}
+        made, trouble = None, ""
         try:
             made = bench.mix(held, _command(session, row, filled))
-        except FieldErrors as error:
-            wrong = error.by_field
         except InputError as error:
-            wrong = {"whole": error.message}
+            if request.method == "POST":
+                raise
+            trouble = error.message
         bottles = [
             (
                 f"shelf:{b.item.id}",
@@ -64,13 +64,11 @@ def _bench(values: Mapping[str, str]) -> Response:
             if row
             else None
         )
-        status = 422 if wrong and request.method == "POST" else 200
         return render.page(
             "treatment/mix/page.html",
-            status,
             values=filled,
             made=made,
-            wrong=wrong,
+            trouble=trouble,
             row=row,
             recipes=_choices(),
             bottles=bottles,

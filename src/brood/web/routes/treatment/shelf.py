@@ -6,7 +6,6 @@ from collections.abc import Mapping
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.errors import FieldErrors
 from brood.services.house import who_lives_here as living
 from brood.services.treatment import shelf
 from brood.store.tables import StockItem
@@ -31,14 +30,14 @@ def page() -> Response:
 @bp.get("/shelf/new")
 def new() -> Response:
     """A new bottle."""
-    return _form({"holds": request.args.get("holds", ""), "name": ""}, {})
+    return _form({"holds": request.args.get("holds", ""), "name": ""})
 
 
 @bp.get("/shelf/<int:item_id>")
 def edit(item_id: int) -> Response:
     """Correct a bottle."""
     with household().store.reading() as session:
-        return _form(_values(shelf.item(session, item_id)), {}, item_id)
+        return _form(_values(shelf.item(session, item_id)), item_id)
 
 
 def _values(one: StockItem) -> dict[str, str]:
@@ -61,7 +60,7 @@ def _values(one: StockItem) -> dict[str, str]:
     return out | {f"allowed-{place}": "1" for place in one.allowed}
 
 
-def _form(values: Mapping[str, str], wrong: dict[str, str], item_id: int | None = None) -> Response:
+def _form(values: Mapping[str, str], item_id: int | None = None) -> Response:
     held = catalogue()
     products = [
         (f"product:{t.id}", t.name)
@@ -72,9 +71,7 @@ def _form(values: Mapping[str, str], wrong: dict[str, str], item_id: int | None 
     stuff += [(f"stuff:{key}", one.name) for key, one in held.recipes.other.items()]
     return render.page(
         "treatment/shelf/form.html",
-        422 if wrong else 200,
         values=values,
-        wrong=wrong,
         item_id=item_id,
         products=products,
         stuff=stuff,
@@ -100,10 +97,7 @@ def change(item_id: int) -> Response:
 
 
 def _put(item_id: int | None) -> Response:
-    try:
-        said = form.read(Reader(request.form, speech(), today()), catalogue())
-    except FieldErrors as error:
-        return _form(request.form, error.by_field, item_id)
+    said = form.read(Reader(request.form, speech(), today()), catalogue())
     with household().store.writing() as session:
         shelf.put(session, said, now=now(), instead_of=item_id)
     return render.go(url_for("shelf.page"))

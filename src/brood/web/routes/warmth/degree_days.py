@@ -9,7 +9,7 @@ from brood.errors import FieldErrors, InputError
 from brood.services.warmth import degree_days
 from brood.services.warmth.degree_days import BenchResult
 from brood.store.queries import cases
-from brood.web import render
+from brood.web import mending, render
 from brood.web.context import household, prefs, speech, today
 from brood.web.forms.reader import Reader, key_of
 from brood.web.forms.warmth import degree_days as form
@@ -23,34 +23,34 @@ def page() -> Response:
     try:
         said = form.read(Reader(request.args, speech(), today()))
     except FieldErrors as error:
-        return _page(None, error.by_field, "")
-    key = key_of(request.args.get("place", ""))
-    if key is None:
-        return _page(None, {}, "")
+        return mending.asked(_page(None, ""), error)
+    if not request.args.get("place"):
+        return _page(None, "")
     try:
+        key = key_of(request.args["place"])
+        if key is None:
+            raise FieldErrors({"place": "Choose a place from the list."})
         with household().store.reading() as session:
             result = degree_days.of_place(session, key, said.bench, said.first, said.last)
     except InputError as error:
-        return _page(None, {error.field or "whole": error.message}, "")
-    return _table(result) if request.args.get("as") == "csv" else _page(result, {}, "")
+        return mending.asked(_page(None, ""), error)
+    return _table(result) if request.args.get("as") == "csv" else _page(result, "")
 
 
 @bp.post("")
 def of_file() -> Response:
     """Degree-days of a file that is read and not kept."""
     file = request.files.get("file")
+    said = form.read(Reader(request.form, speech(), today()))
+    data = file.read() if file is not None and file.filename else b""
     try:
-        said = form.read(Reader(request.form, speech(), today()))
-        data = file.read() if file is not None and file.filename else b""
         result = degree_days.of_file(data, said.bench, day_first=prefs().locale != "en-US")
-    except FieldErrors as error:
-        return _page(None, error.by_field, "")
     except InputError as error:
-        return _page(None, {error.field or "file": error.message}, "")
+        raise FieldErrors({error.field or "file": error.message}) from error
     return (
         _table(result)
         if request.form.get("as") == "csv"
-        else _page(result, {}, file.filename or "" if file else "")
+        else _page(result, file.filename or "" if file else "")
     )
 
 
@@ -61,14 +61,12 @@ def _table(result: BenchResult) -> Response:
     return answer
 
 
-def _page(result: BenchResult | None, wrong: dict[str, str], filename: str) -> Response:
+def _page(result: BenchResult | None, filename: str) -> Response:
     with household().store.reading() as session:
         places = cases.places(session)
     return render.page(
         "warmth/degree_days/page.html",
-        422 if wrong else 200,
         result=result,
-        wrong=wrong,
         values=request.values,
         filename=filename,
         places=places,

@@ -1,0 +1,47 @@
+"""The form of a pasted list."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from werkzeug.datastructures import FileStorage
+
+from brood.services.house.pasting import Usual
+from brood.services.house.places import USUAL_C
+from brood.services.house.plants import KINDS
+from brood.web.forms.reader import Reader
+
+LARGEST = 1_000_000
+
+
+@dataclass(frozen=True)
+class PasteSaid:
+    """A list, what counts for lines that do not say it, and how warm new places are, °C."""
+
+    text: str = ""
+    usual: Usual = field(default_factory=Usual)
+    celsius: float = USUAL_C
+
+
+def read(reader: Reader, file: FileStorage | None) -> PasteSaid:
+    """A list as pasted, or as it stands in a file; raises FieldErrors."""
+    text = reader.form.get("list", "").replace("\r\n", "\n").strip("\n")
+    if file is not None and file.filename:
+        data = file.read(LARGEST + 1)
+        if len(data) > LARGEST:
+            reader.fault("file", "A list of plants is smaller than that: 1 MB is the most.")
+        text = _decoded(data[:LARGEST])
+    place = reader.text("place", "The place", needed=False)
+    if set(place) & set("<>\n"):
+        reader.fault("place", "A place's name cannot hold < or >. Leave those signs out.")
+    kind = reader.choice("kind", KINDS, "a kind")
+    celsius = reader.celsius("warmth", "How warm new places are") if reader.raw("warmth") else None
+    reader.done()
+    return PasteSaid(text, Usual(place, kind), USUAL_C if celsius is None else celsius)
+
+
+def _decoded(data: bytes) -> str:
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", errors="replace")
