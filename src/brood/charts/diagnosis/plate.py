@@ -49,7 +49,7 @@ def _pin(zone: ZoneLine, spot: tuple[Point, Point], here: bool, base: str) -> st
         f'<a class="pin {state}" href="{escape(base)}?zone={zone.id}#zone" '
         f'aria-label="{zone.n}, {escape(zone.zone.name)}: {escape(zone.found)}"'
         f"{current}>{line(start, at, 'pin-line')}{circle(at, 4, 'pin-spot')}"
-        f"{circle((x, y), 24, 'pin-hit')}{ring}{circle((x, y), PIN, 'pin-disc')}"
+        f"{circle((x, y), 26, 'pin-hit')}{ring}{circle((x, y), PIN, 'pin-disc')}"
         f"{text((x, y + 6), str(zone.n), 'pin-n', 'middle')}</a>"
     )
 
