@@ -9,8 +9,8 @@ from planned import Desk, settle
 
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import calendar
-from brood.services.cases import assemble, case_page, commands
-from brood.services.house import places, plants
+from brood.services.cases import aim, assemble, case_page, commands
+from brood.services.house import places, plants, today
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
@@ -86,6 +86,12 @@ class Keeper:
         settle(self.store, self.catalogue, self.now, self.case)
         with self.store.reading() as session:
             return case_page.build(Desk(session, self.catalogue, self.now), self.case)
+
+    def asked(self):
+        settle(self.store, self.catalogue, self.now, self.case)
+        with self.store.reading() as session:
+            found = today.build(Desk(session, self.catalogue, self.now))
+        return [t.kind for _, tasks in found.now for t in tasks if t.kind == "treat"]
 
     def facts(self):
         with self.store.reading() as session:
@@ -188,6 +194,21 @@ def test_an_evening_that_goes_by_unmarked_is_asked_about_and_moved_to_today(keep
     assert "is not marked" in page.why
     keeper.marks(2, on=missed)
     assert keeper.sees().next.slot.missed_on is None
+
+
+def test_who_is_away_is_asked_for_no_late_evening(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    missed = keeper.slots()[1][3]
+    keeper.now = datetime.combine(missed + timedelta(days=1), time(9))
+    assert keeper.asked() == ["treat"]
+    away = ((keeper.now.date(), keeper.now.date() + timedelta(days=6)),)
+    with keeper.store.writing() as session:
+        course = aim.CourseCommand(None, None, away, None, 0.9)
+        aim.put(Desk(session, keeper.catalogue, keeper.now), keeper.case, course)
+    assert keeper.asked() == []
+    keeper.waits(7)
+    assert keeper.asked() == ["treat"]
 
 
 def test_withdrawing_a_record_brings_the_plan_back_and_keeps_the_record(keeper):

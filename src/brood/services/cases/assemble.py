@@ -259,6 +259,11 @@ def limits_of(row: PestCase) -> Limits:
     )
 
 
+def is_away(row: PestCase, today: date) -> bool:
+    """Whether nobody is there to treat a case today, as was said of its course."""
+    return any(first <= today <= last for first, last in limits_of(row).away)
+
+
 def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening, ...]:
     """The evenings with those of their acts that are still at hand. Evenings without
     any are left out.

@@ -9,6 +9,7 @@ from datetime import date, datetime, timedelta
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases import beside, effort, history, test_leaves
 from brood.services.cases.aftercare import open_tasks
+from brood.services.cases.assemble import is_away
 from brood.services.cases.beside import House
 from brood.services.cases.effort import MINUTES
 from brood.services.desk import Desk
@@ -149,7 +150,7 @@ def _spring(desk: Desk, house: House) -> list[Task]:
 
 def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> list[Task]:
     slot = next_evening(row)
-    if slot is None:
+    if slot is None or is_away(row, today):
         return []
     verb = words.evening_verb(slot.treatments, catalogue.treatments)
     gone = history.went_by(row)
