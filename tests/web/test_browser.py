@@ -1,5 +1,5 @@
 """A real browser: from an empty household to a downloaded calendar, with and without
-script, and no serious axe violation.
+script.
 """
 
 import re
@@ -15,19 +15,6 @@ from serving import SIZES, Site, visit
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 
 pytestmark = pytest.mark.browser
-AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text("utf-8")
-PAGES = f"""
-    /plants /plants/new /plants/1 /plants/2/case /plants/2/case?pest={MITE} /places /places/1
-    /places/1/edit /places/1/day/2026-06-01 /cases/1 /cases/3 /cases/3/chance /cases/1/try
-    /cases/1/assumptions /rehearsal /settings /keys /sources /phone /enter /nope /guide
-    /guide/{MITE} /guide/{MITE}/figures?figure=stage.egg.k_dd&value=70 /places/4 /places/5
-    /places/6 /degree-days?place=6&lower=7.4 /looks/1?zone=upper /looks/1/suspects
-    /looks/3/suspects /looks/1/every?theme=creature /looks/1/loupe/coccus-hesperidum /photos/1
-    /ruler /cases/1/evening /cases/6/means /mix?case=6 /shelf /shelf/new /household /safety
-    /cases/9/course /cases/6 / /cases/4/follow /cases/1/inspect /cases/1/clearing /quarantine/1
-    /house /places/1/plan /record /record/lessons /record/costs /record/data /cases/4/report
-    /sharing /plants/paste /quarantine
-""".split()
 
 
 @pytest.fixture
@@ -193,61 +180,6 @@ def test_keys_move_between_pages_and_tab_reaches_the_action(browser, demo_site):
     expect(page.get_by_role("button", name="Done tonight")).to_be_focused()
     page.keyboard.type(",w")
     expect(page).to_have_url(f"{demo_site.address}/places")
-    page.context.close()
-
-
-BOTH_WAYS = ("/cases/1", "/plants", "/looks/1?zone=upper", "/rehearsal")
-"""Pages that are looked through on a laptop by day and on a phone in the evening theme;
-the others take turns.
-"""
-
-
-WAYS = (("laptop", "light"), ("phone", "dark"))
-RULES = (
-    "{preload: false, resultTypes: ['violations'], runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', "
-    "'wcag21aa', 'best-practice']}"
-)
-
-
-def serious(page):
-    found = page.evaluate(f"axe.run(document, {RULES})")["violations"]
-    return [
-        (v["id"], v["nodes"][0]["html"][:160])
-        for v in found
-        if v["impact"] in ("serious", "critical")
-    ]
-
-
-@pytest.mark.parametrize(
-    "part",
-    [
-        range(0, len(PAGES), 8),
-        range(4, len(PAGES), 8),
-        *(
-            pytest.param(range(n, len(PAGES), 8), marks=pytest.mark.long)
-            for n in (1, 2, 3, 5, 6, 7)
-        ),
-    ],
-    ids=str,
-)
-def test_no_page_has_a_serious_axe_violation_or_scrolls_sideways(browser, demo_site, part):
-    """A quarter of the pages in every run; `make check-all` walks all of them."""
-    page = visit(browser, demo_site, viewport=SIZES["laptop"])
-    faults = {}
-    for n, path in enumerate(PAGES[k] for k in part):
-        page.goto(path)
-        page.evaluate("document.querySelectorAll('details').forEach(d => { d.open = true })")
-        page.evaluate(AXE)
-        for way, (size, theme) in enumerate(WAYS):
-            page.set_viewport_size(SIZES[size])
-            page.emulate_media(color_scheme=theme)
-            wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
-            wrong = serious(page) if path in BOTH_WAYS or n % 2 == way else []
-            if wide > 0 or wrong:
-                faults[path, size] = wide, wrong
-        page.set_viewport_size(SIZES["laptop"])
-    assert faults == {}
-    assert page.faults == []
     page.context.close()
 
 

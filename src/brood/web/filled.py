@@ -152,7 +152,7 @@ def _say(
         line.string = sentence
         if spot is not None:
             spot.append(line)
-            there = there or _inside(spot, form)
+            there = there or _after(spot, visible)
         else:
             _beside(there[0], line)
         for control in there[:1]:
@@ -166,11 +166,10 @@ def _say(
     form.insert(0, _summary(page, faults, loose, sent, focus=not first))
 
 
-def _inside(spot: Tag, form: Tag) -> list[Tag]:
-    """The fields that stand where a fault of several is said."""
-    near = spot.find_parent(["fieldset", "section", "div"]) or form
-    found = near.find_all(CONTROLS, attrs={"name": True}) if isinstance(near, Tag) else []
-    return [c for c in found if isinstance(c, Tag) and c.get("type") != "hidden"][:1]
+def _after(spot: Tag, visible: list[Tag]) -> list[Tag]:
+    """The first field after the place where a fault of several is said."""
+    found = spot.find_all_next(CONTROLS, attrs={"name": True})
+    return [c for c in found if any(c is one for one in visible)][:1]
 
 
 def _beside(control: Tag, line: Tag) -> None:

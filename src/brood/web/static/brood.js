@@ -29,7 +29,11 @@ document.addEventListener("htmx:afterSwap", (event) => {
 });
 
 // A form with faults: begin at the first of them.
-document.querySelector("[aria-invalid=true]")?.focus();
+(() => {
+  const first = document.querySelector("[aria-invalid=true]");
+  first?.focus({ preventScroll: true });
+  first?.scrollIntoView({ block: "center" });
+})();
 
 // Life size: how many screen dots are a millimetre on this device, set once with a card.
 (() => {

@@ -65,7 +65,7 @@ def _wrong(found: pasting.Pasted) -> dict[str, str]:
         return {"list": "Paste at least one line, or choose a file."}
     wrong = {}
     if found.faulty:
-        wrong["list"] = f"{_lines(found)} cannot be used; the reason stands beside each below."
+        wrong["list"] = f"{_lines(found)} cannot be used. Below it says why."
     if found.placeless:
         wrong["place"] = f"{found.placeless} of the lines name no place: say here where they stand."
     return wrong
