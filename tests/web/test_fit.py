@@ -4,6 +4,7 @@ passes every axe rule by day and in the evening, on a laptop and on a phone.
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
@@ -85,3 +86,27 @@ def test_every_page_passes_every_axe_rule(browser, demo_site, part, ways):
     assert page.faults == []
     page.context.close()
     assert not faults, "\n".join(faults)
+
+
+@pytest.mark.parametrize(
+    "address",
+    [
+        "/cases/1",
+        "/cases/2",
+        "/cases/4",
+        "/cases/9",
+        "/cases/1/evening",
+        "/cases/6/evening",
+        "/plants/1",
+    ],
+)
+def test_a_page_is_printed_on_two_sheets_without_its_buttons(browser, demo_site, address):
+    page = visit(browser, demo_site, viewport=SIZES["laptop"], color_scheme="dark")
+    page.goto(address)
+    sheets = page.pdf(prefer_css_page_size=True, format="A4")
+    assert 1 <= len(re.findall(rb"/Type\s*/Page\b(?!s)", sheets)) <= 2
+    page.emulate_media(media="print")
+    pressed = "button, .btn, nav, summary, [type=file], .tabbar"
+    assert [b.inner_text() for b in page.locator(pressed).all() if b.is_visible()] == []
+    assert page.evaluate("getComputedStyle(document.body).color") == "rgb(35, 29, 22)"
+    page.context.close()
