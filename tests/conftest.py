@@ -122,20 +122,22 @@ def clock() -> Clock:
     return Clock()
 
 
-FORM_KEY = re.compile(r'<input type="hidden" name="form_(key|version)" value="[^"]*">')
+FORM_KEY = re.compile(r'<input type="hidden" name="form_(key|version|page)" value="[^"]*">')
+TERM = re.compile(r'<button type="button" class="term"[^>]*>(.*?)</button><span popover.*?</span>')
 
 
 class Tidy(TestResponse):
     """An answer whose markup has single spaces, and none inside the edges of an element:
     as a browser shows it, however the templates are laid out. The keys of its forms,
-    which never are the same, are left out.
+    which never are the same, and the meanings of words are left out.
     """
 
     def get_data(self, as_text: bool = False) -> str | bytes:  # type: ignore[override]
         found = super().get_data(as_text)
         if not as_text or "html" not in self.content_type:
             return found
-        single = re.sub(r"\s+", " ", FORM_KEY.sub("", str(found)))
+        plain = TERM.sub(r"\1", FORM_KEY.sub("", str(found)))
+        single = re.sub(r"\s+", " ", plain)
         return re.sub(r"(<\w[^<>]*>) | (?=</)", r"\1", single)
 
 

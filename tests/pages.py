@@ -25,7 +25,7 @@ PAGES = f"""
     /record /record?q=soap&kind=evening /record/lessons /record/costs /record/data
     /degree-days /degree-days?place=6&lower=7.4&upper=33
     /rehearsal /rehearsal?case=1
-    /sharing /settings /keys /safety /sources /phone /enter
+    /sharing /settings /keys /words /safety /sources /phone /enter
 """.split()
 
 

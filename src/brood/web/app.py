@@ -14,8 +14,9 @@ from brood.services.guide.own_figures import adjusted, standing
 from brood.services.house import access
 from brood.settings import Settings
 from brood.store.session import open_store
-from brood.web import compress, errors, filters, guard, mending, sending, undo
+from brood.web import compress, errors, filters, guard, mending, render, sending, undo
 from brood.web.context import Running
+from brood.web.explained import explained
 from brood.web.forms.reader import KEY_DIGITS
 from brood.web.inner import is_inner
 from brood.web.routes.archive import record, sharing
@@ -110,6 +111,7 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
     undo.register(app)
     compress.register(app)
     sending.register(app)
+    render.before_sending(explained, sending.prepared)
     app.url_map.converters["int"] = Number
     for pages in PAGES:
         app.register_blueprint(pages.bp)

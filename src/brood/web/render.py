@@ -13,9 +13,9 @@ LONGEST_PATH = 400
 _prepare: list[Callable[[str], str]] = []
 
 
-def before_sending(change: Callable[[str], str]) -> None:
-    """Have something done to every page before it is sent."""
-    _prepare[:] = [change]
+def before_sending(*changes: Callable[[str], str]) -> None:
+    """Have something done to every page before it is sent, in this order."""
+    _prepare[:] = changes
 
 
 def wants_part() -> bool:

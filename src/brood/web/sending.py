@@ -53,7 +53,6 @@ def register(app: Flask) -> None:
     """Look at every form before it is written, and note where it led."""
     app.extensions["household"].store.before_writing.append(_before_writing)
     app.after_request(_note_answer)
-    render.before_sending(prepared)
     app.register_error_handler(SentBefore, _again)
     app.register_error_handler(Changed, _changed)
 

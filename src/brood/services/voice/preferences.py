@@ -26,6 +26,7 @@ CHOICES: dict[str, tuple[str, ...]] = {
     "theme": tuple(THEMES),
     "alarm_hours": ("0", "2", "10", "34"),
     "shortcuts": ("on", "off"),
+    "words": ("on", "off"),
     "minutes": ("20", "40", "60", "120"),
 }
 HEATING = {"north": (10, 4), "south": (4, 10)}
@@ -41,7 +42,8 @@ class Preferences:
     `heating_from` and `heating_to` are the first and last month of heating; empty means
     what is usual in the hemisphere. `zone` is the household's time zone by its tz name;
     empty means that clocks are taken as they are. `evenings` are the weekdays (Monday
-    0) on which somebody can treat. `minutes` is how long a day's checks may take,
+    0) on which somebody can treat. With `words` on, words of the trade are explained
+    where they stand. `minutes` is how long a day's checks may take,
     without treatments.
     """
 
@@ -56,6 +58,7 @@ class Preferences:
     theme: str = ""
     alarm_hours: str = "10"
     shortcuts: str = "on"
+    words: str = "on"
     evenings: str = "0123456"
     minutes: str = "40"
 

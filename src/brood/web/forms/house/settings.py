@@ -5,6 +5,8 @@ from __future__ import annotations
 from brood.services.voice.preferences import CHOICES, Preferences, zones
 from brood.web.forms.reader import Reader
 
+SWITCHES = ("shortcuts", "words")
+
 
 def read(reader: Reader, now: Preferences) -> Preferences:
     """Settings as chosen. What the form leaves out stays as it is now. Raises FieldErrors."""
@@ -13,7 +15,7 @@ def read(reader: Reader, now: Preferences) -> Preferences:
         if name in reader.form
         else getattr(now, name)
         for name, allowed in CHOICES.items()
-        if name != "shortcuts"
+        if name not in SWITCHES
     }
     chosen["zone"] = reader.raw("zone") if "zone" in reader.form else now.zone
     if chosen["zone"] and chosen["zone"] not in zones():
@@ -30,6 +32,5 @@ def read(reader: Reader, now: Preferences) -> Preferences:
     if not evenings:
         reader.fault("evenings", "Leave at least one evening free, or nothing can be planned.")
     reader.done()
-    return Preferences(
-        **chosen, evenings=evenings, shortcuts="on" if reader.raw("shortcuts") else "off"
-    )
+    switches = {name: "on" if reader.raw(name) else "off" for name in SWITCHES}
+    return Preferences(**chosen, **switches, evenings=evenings)

@@ -1,10 +1,11 @@
-"""Keys, safety and sources."""
+"""Keys, words, safety and sources."""
 
 from __future__ import annotations
 
 from flask import Blueprint, Response
 
 from brood.services.house import who_lives_here as living
+from brood.services.voice.terms import TERMS
 from brood.web import render
 from brood.web.context import catalogue, household
 
@@ -15,6 +16,12 @@ bp = Blueprint("help", __name__)
 def keys() -> Response:
     """The keyboard shortcuts."""
     return render.page("guide/help/keys.html")
+
+
+@bp.get("/words")
+def words() -> Response:
+    """The words of the trade, and what they mean."""
+    return render.page("guide/help/words.html", terms=TERMS)
 
 
 @bp.get("/safety")

@@ -1,0 +1,77 @@
+"""Words of the trade are explained where they stand: the first of each on a page can be
+pressed, and says what it means. That needs no script.
+"""
+
+from __future__ import annotations
+
+import re
+import uuid
+from html import escape
+
+from brood.services.voice.terms import TERMS
+from brood.web import render
+from brood.web.context import prefs
+
+WRITTEN = {form: term for term in TERMS for form in term.written}
+FORMS = re.compile(
+    r"\b(" + "|".join(sorted(map(re.escape, WRITTEN), key=len, reverse=True)) + r")\b",
+    re.IGNORECASE,
+)
+TAG = re.compile(r"(<[^>]+>)")
+LEFT_ALONE = (
+    *("a", "button", "caption", "cite", "dfn", "figcaption", "footer", "h1", "h2", "h3", "head"),
+    *("header", "label", "legend", "nav", "noscript", "option", "script", "select", "style"),
+    *("summary", "svg", "textarea", "th", "title"),
+)
+"""Elements in which a word is no part of a sentence, or cannot be pressed."""
+NAME = re.compile(r"</?(\w+)")
+
+
+def explained(page: str) -> str:
+    """A page, or a part of one, with the first of each word of the trade explained: in
+    the open, and once more in what is folded.
+    """
+    if prefs().words == "off" or not FORMS.search(page):
+        return page
+    mark = uuid.uuid4().hex[:6] if render.wants_part() else ""
+    open_, folded = _Reader(mark), _Reader(f"{mark}f")
+    left_alone = folds = 0
+    out = []
+    for piece in TAG.split(page):
+        if piece.startswith("<"):
+            left_alone += _step(piece, LEFT_ALONE)
+            folds += _step(piece, ("details",))
+        elif left_alone == 0 and len(piece) > 1:
+            piece = FORMS.sub((folded if folds else open_).meets, piece)
+        out.append(piece)
+    return "".join(out)
+
+
+def _step(tag: str, names: tuple[str, ...]) -> int:
+    """By how much a tag goes into, or out of, elements of these names."""
+    found = NAME.match(tag)
+    if found is None or found[1] not in names or tag.endswith("/>"):
+        return 0
+    return -1 if tag.startswith("</") else 1
+
+
+class _Reader:
+    """Somebody who has each word explained once; `mark` keeps the names of the meanings
+    apart.
+    """
+
+    def __init__(self, mark: str) -> None:
+        self._mark, self._met = mark and f"-{mark}", set[str]()
+
+    def meets(self, found: re.Match[str]) -> str:
+        """A word as it stands, or as a button with its meaning where it is the first."""
+        word, term = found[0], WRITTEN[found[0].lower()]
+        if term.key in self._met:
+            return word
+        self._met.add(term.key)
+        name = f"word-{term.key.replace(' ', '-')}{self._mark}"
+        return (
+            f'<button type="button" class="term" popovertarget="{name}">{word}</button>'
+            f'<span popover id="{name}" class="meaning"><strong>'
+            f"{escape(term.key.capitalize())}.</strong> {escape(term.meaning)}</span>"
+        )
