@@ -123,7 +123,9 @@ def clock() -> Clock:
 
 
 FORM_KEY = re.compile(r'<input type="hidden" name="form_(key|version|page)" value="[^"]*">')
-TERM = re.compile(r'<button type="button" class="term"[^>]*>(.*?)</button><span popover.*?</span>')
+TERM = re.compile(
+    r'<button type="button" class="term"[^>]*>(.*?)</button>|<div popover .*?</div>', re.DOTALL
+)
 
 
 class Tidy(TestResponse):
@@ -136,7 +138,7 @@ class Tidy(TestResponse):
         found = super().get_data(as_text)
         if not as_text or "html" not in self.content_type:
             return found
-        plain = TERM.sub(r"\1", FORM_KEY.sub("", str(found)))
+        plain = TERM.sub(lambda found: found[1] or "", FORM_KEY.sub("", str(found)))
         single = re.sub(r"\s+", " ", plain)
         return re.sub(r"(<\w[^<>]*>) | (?=</)", r"\1", single)
 

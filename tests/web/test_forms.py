@@ -136,7 +136,7 @@ def _wrong(kind: str) -> str | None:
 
 
 def _post(client: FlaskClient, form: Form, sent: list[tuple[str, str]]) -> tuple[int, Tag]:
-    body: dict[str, list[str]] = {}
+    body: dict[str, list[str]] = {"form_page": [form.page]}
     for name, value in sent:
         body.setdefault(name, []).append(value)
     send = client.post if form.method == "post" else client.get

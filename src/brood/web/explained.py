@@ -44,7 +44,14 @@ def explained(page: str) -> str:
         elif left_alone == 0 and len(piece) > 1:
             piece = FORMS.sub((folded if folds else open_).meets, piece)
         out.append(piece)
-    return "".join(out)
+    return _with(open_.meanings + folded.meanings, "".join(out))
+
+
+def _with(meanings: str, page: str) -> str:
+    """A page with the meanings at the end of its content, or of its last element."""
+    at = page.rfind("</main>")
+    at = at if at >= 0 else page.rfind("</")
+    return page[:at] + meanings + page[at:]
 
 
 def _step(tag: str, names: tuple[str, ...]) -> int:
@@ -61,7 +68,7 @@ class _Reader:
     """
 
     def __init__(self, mark: str) -> None:
-        self._mark, self._met = mark and f"-{mark}", set[str]()
+        self._mark, self._met, self.meanings = mark and f"-{mark}", set[str](), ""
 
     def meets(self, found: re.Match[str]) -> str:
         """A word as it stands, or as a button with its meaning where it is the first."""
@@ -70,8 +77,8 @@ class _Reader:
             return word
         self._met.add(term.key)
         name = f"word-{term.key.replace(' ', '-')}{self._mark}"
-        return (
-            f'<button type="button" class="term" popovertarget="{name}">{word}</button>'
-            f'<span popover id="{name}" class="meaning"><strong>'
-            f"{escape(term.key.capitalize())}.</strong> {escape(term.meaning)}</span>"
+        self.meanings += (
+            f'<div popover id="{name}" class="meaning"><strong>{escape(term.key.capitalize())}.'
+            f"</strong> {escape(term.meaning)}</div>"
         )
+        return f'<button type="button" class="term" popovertarget="{name}">{word}</button>'
