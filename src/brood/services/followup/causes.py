@@ -65,7 +65,7 @@ def _coverage(row: PestCase, done: list[ApplicationRecord], held: Counted) -> Ex
         else "Every part on the list was ticked, or there was no list."
     )
     if spots:
-        known += f" What lives sits mostly in: {listed(sorted(spots))}."
+        known += f" The living ones sit mostly in: {listed(sorted(spots))}."
     known += (
         f" By your counts an evening kills about {held.effective * 100:.0f} in 100 of the young in "
         f"the open. {held.expected * 100:.0f} was expected."

@@ -117,14 +117,14 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
             best,
         )
     since = (
-        f"Last seen alive {speech.day(found.last_live)}; the slowest of that day is grown by "
-        f"{speech.day(found.matured)} at the cool end"
+        f"Last seen alive {speech.day(found.last_live)}; the slowest of that day is grown up by "
+        f"{speech.day(found.matured)}, even if it stays cool"
     )
     if found.last_treatment and (found.hatched - found.last_treatment).days == 1:
         since += f"; the course runs to {speech.day(found.last_treatment)}"
     elif found.last_treatment and found.hatched > found.matured:
         since += (
-            f", and the last egg that {speech.day(found.last_treatment)} passed has hatched by "
+            f". The last egg that outlived {speech.day(found.last_treatment)} has hatched by "
             f"{speech.day(found.hatched)}"
         )
     if found.settled and found.all_clear:

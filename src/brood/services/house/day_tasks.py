@@ -87,7 +87,7 @@ def _neighbour(risk: Risk, today: date) -> Task:
         "neighbour",
         plant,
         place_of(plant),
-        f"Look for {risk.pest}: it {risk.near.said}, {risk.row.plant.name.lower()}",
+        f"Look for {risk.pest} from the {risk.row.plant.name.lower()}: this plant {risk.near.said}",
         MINUTES["neighbour"],
         weekly(risk.due_on, today),
         f"/plants/{plant.id}#check",

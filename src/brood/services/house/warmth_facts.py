@@ -40,7 +40,8 @@ def facts(result: PlaceResult, speech: Speech) -> list[str]:
         out.append(
             f"The warmest spot is {speech.difference(place.warm_spot_c)} warmer, the "
             f"coolest {speech.difference(place.cool_spot_c)} cooler: "
-            "intervals are worked out for the one, the length of a course for the other."
+            "the days between treatments are worked out for the warmest, the length of a course "
+            "for the coolest."
         )
     return out
 
