@@ -19,7 +19,20 @@ FORMS = re.compile(
 )
 TAG = re.compile(r"(<[^>]+>)")
 LEFT_ALONE = (
-    *("a", "button", "caption", "cite", "dfn", "figcaption", "footer", "h1", "h2", "h3", "head"),
+    *(
+        "a",
+        "button",
+        "caption",
+        "cite",
+        "dfn",
+        "dt",
+        "figcaption",
+        "footer",
+        "h1",
+        "h2",
+        "h3",
+        "head",
+    ),
     *("header", "label", "legend", "nav", "noscript", "option", "script", "select", "style"),
     *("summary", "svg", "textarea", "th", "title"),
 )
