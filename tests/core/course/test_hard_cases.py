@@ -3,10 +3,11 @@ numbers are possible.
 """
 
 from dataclasses import replace
-from datetime import date, datetime, time, timedelta
+from datetime import datetime, time, timedelta
 
 import numpy as np
 import pytest
+from conftest import DAY, MITE
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -22,7 +23,6 @@ from brood.core.population.projection import project
 from brood.core.population.spread import spread_of
 from brood.errors import InputError
 
-DAY = date(2026, 6, 1)
 CATALOGUE = shipped()
 FULL_PLAN_DAYS = 40
 """In the property a plan looks so far ahead, to stay quick; the listed cases look as
@@ -213,3 +213,20 @@ def test_a_series_is_continued_by_one_rule_on_both_sides(begin, hours):
         constant(start, 24, 20.0).mean(start + timedelta(days=9), start + timedelta(days=12))
         == 20.0
     )
+
+
+@pytest.mark.parametrize("later", [40, 100])
+@pytest.mark.parametrize("pest", ["myzus-persicae", MITE])
+def test_after_a_long_silence_that_no_evening_can_mend_the_dates_lie_within_a_generation(
+    make_case, pest, later
+):
+    """Either it died out by itself, or there are far too many: no date changes the chance."""
+    found = (Found(DAY, "adult", 0.5),)
+    case = make_case(pest, 24.0, found=found, start=DAY + timedelta(days=later))
+    problem = planner.problem_of(case)
+    dates = [day - problem.start for day, _ in planner.chosen(problem)]
+    idle, met = problem.in_90(problem.chances([(), planner.chosen(problem)]))
+    assert met - idle < 0.02
+    assert dates[0] == 0
+    assert 2 <= len(dates) <= 8
+    assert dates[-1] <= max(problem.generation_days, 14)

@@ -30,7 +30,9 @@ and slow pests are climbed from one.
 """
 VERIFIED = 40
 NO_CURE = 0.02
-"""Under this chance a longer course is no better than one over a generation."""
+"""Where evenings add less than this share to the chance that is there without any, a
+longer course is no better than one over a generation.
+"""
 FEW = 1500
 """Where there are no more choices of days than this, all are tried."""
 STRIDE = 4
@@ -245,7 +247,9 @@ class Search:
             for start in starts[: self._starts(longest)]
         ]
         top = self._surest([*climbed, *starts, *self._all(longest)]) or climbed[0]
-        if self._sure([top])[0] < NO_CURE:
+        # The plant may be clear already. What counts is what the evenings add to that.
+        idle = float(self.problem.in_90(self.problem.chances([()]))[0])
+        if self._sure([top])[0] - idle < NO_CURE * (1 - idle):
             return self._hold_down()
         # Take dates away again that add nothing.
         while len(top.dates) > 1 and self._sure([top])[0] < self.target:
