@@ -53,6 +53,13 @@ def _once(folder: Path, name: str, make: Callable[[Path], None]) -> Path:
     return done
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Tests of the demo household first: one worker lays it out while the other begins
+    with those that do not need it.
+    """
+    items.sort(key=lambda item: "demo_household" not in getattr(item, "fixturenames", ()))
+
+
 @pytest.fixture(scope="session")
 def shared(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The folder of what is made once for all workers."""
