@@ -17,6 +17,7 @@ FORMS = re.compile(
     r"\b(" + "|".join(sorted(map(re.escape, WRITTEN), key=len, reverse=True)) + r")\b",
     re.IGNORECASE,
 )
+SHORTEST = min(map(len, WRITTEN)) - 1
 TAG = re.compile(r"(<[^>]+>)")
 LEFT_ALONE = (
     *(
@@ -44,7 +45,7 @@ def explained(page: str) -> str:
     """A page, or a part of one, with the first of each word of the trade explained: in
     the open, and once more in what is folded.
     """
-    if prefs().words == "off" or not FORMS.search(page):
+    if prefs().words == "off":
         return page
     mark = uuid.uuid4().hex[:6] if render.wants_part() else ""
     open_, folded = _Reader(mark), _Reader(f"{mark}f")
@@ -54,7 +55,7 @@ def explained(page: str) -> str:
         if piece.startswith("<"):
             left_alone += _step(piece, LEFT_ALONE)
             folds += _step(piece, ("details",))
-        elif left_alone == 0 and len(piece) > 1:
+        elif left_alone == 0 and len(piece) > SHORTEST and not piece.isspace():
             piece = FORMS.sub((folded if folds else open_).meets, piece)
         out.append(piece)
     return _with(open_.meanings + folded.meanings, "".join(out))
