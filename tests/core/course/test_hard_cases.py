@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
-from brood.core.biology.case import Case, Found, Inspection
+from brood.core.biology.case import Case, Evening, Found, Inspection
 from brood.core.biology.pest import ADULT
 from brood.core.biology.unseen import infer_hidden
 from brood.core.climate.series import constant, covering, day_night
@@ -215,14 +215,18 @@ def test_a_series_is_continued_by_one_rule_on_both_sides(begin, hours):
     )
 
 
-@pytest.mark.parametrize("later", [40, 100])
+@pytest.mark.parametrize(("later", "promised"), [(40, False), (100, False), (100, True)])
 @pytest.mark.parametrize("pest", ["myzus-persicae", MITE])
 def test_after_a_long_silence_that_no_evening_can_mend_the_dates_lie_within_a_generation(
-    make_case, pest, later
+    make_case, pest, later, promised
 ):
     """Either it died out by itself, or there are far too many: no date changes the chance."""
     found = (Found(DAY, "adult", 0.5),)
     case = make_case(pest, 24.0, found=found, start=DAY + timedelta(days=later))
+    if promised:
+        # Whatever was promised for much later is as good, and no course.
+        far = Evening(case.start + timedelta(days=48), ("wiping",))
+        case = replace(case, promised=(far,))
     problem = planner.problem_of(case)
     dates = [day - problem.start for day, _ in planner.chosen(problem)]
     idle, met = problem.in_90(problem.chances([(), planner.chosen(problem)]))

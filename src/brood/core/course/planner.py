@@ -296,10 +296,13 @@ class _Planned:
 
     def _kept(self, draft: Draft) -> Uses | None:
         """The dates promised before, where they are as few as the best ones and as good
-        as wanted, or as good as the best there is.
+        as wanted, or as good as the best there is. Where nothing changes the chance, any
+        date would be as good: one that lies a generation away is no course.
         """
         uses = self._promised()
         if not uses or len(uses) > len(draft.dates) or not self.problem.keeps_limits(uses):
+            return None
+        if uses[0][0] - draft.dates[0] > self.problem.generation_days:
             return None
         own, best = map(float, self.problem.in_90(self.problem.chances([uses, draft.uses])))
         return uses if own >= min(self.case.target, best - AS_GOOD) else None
