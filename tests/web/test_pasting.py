@@ -2,6 +2,7 @@
 
 import io
 
+import pytest
 from bs4 import BeautifulSoup
 
 LIST = "Sage; Kitchen sill; herb\nMint\tAttic\n3 x cactus"
@@ -60,6 +61,20 @@ def test_lines_with_faults_are_told_and_everything_stays(demo_client):
     assert page.select_one("#list-wrong").get_text().startswith("Lines 1 and 3 cannot be used")
     assert page.select_one("textarea").get_text().split() == text.split()
     assert "no kind of plant" in page.get_text()
+
+
+@pytest.mark.parametrize(
+    ("data", "says"), [(b"%PDF-1.7", "This is a PDF"), (b"\x00\x01", "not a text file")]
+)
+def test_a_file_that_is_no_list_is_refused_at_its_field(demo_client, data, says):
+    page = _soup(_send(demo_client, file=(io.BytesIO(data), "plants.csv"), act="look"))
+    assert says in page.select_one("#file-wrong").get_text()
+
+
+def test_more_plants_than_can_be_made_at_once_are_not_cut_off(demo_client):
+    text = "\n".join(["1000 x fern"] * 11)
+    page = _soup(_send(demo_client, list=text, place="Box room", act="keep"))
+    assert "too many at once" in page.select_one("#list-wrong").get_text()
 
 
 def test_a_file_with_headings_is_read_into_the_list(demo_client):

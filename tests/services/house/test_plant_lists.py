@@ -76,8 +76,11 @@ def test_a_mixed_list_of_bare_names_is_made_with_its_places(demo_store):
     [
         (";Box room;", "name is missing"),
         ("Fern;Box room;cheese", "no kind"),
-        ("<b>;Box room", "holds < or >"),
-        ("Fern;Box room;;lots", "whole number"),
+        ("<b>;Box room", "such as <"),
+        ("Fe\x07rn;Box room", "such as <"),
+        ("x" * 140_000 + ";Box room", "longer than 80"),
+        ("1001 x fern;Box room", "1 to 1000"),
+        ("Fern;Box room;;lots", "a whole number"),
         ("F" * 81 + ";Box room", "longer than 80"),
     ],
 )
@@ -93,6 +96,20 @@ def test_a_place_much_like_one_that_is_there_is_remarked_on(demo_store):
         (row,) = pasting.lines(session, "Fern;Kitchen sil").rows
     assert row.place_id is None
     assert "much like “Kitchen sill”" in row.remark
+
+
+def test_a_list_that_is_too_long_says_so_instead_of_losing_its_end(demo_store):
+    with demo_store.reading() as session:
+        found = pasting.lines(session, "\n".join(["1000 x fern; Box room"] * 11))
+    assert found.too_many
+
+
+def test_what_cannot_be_used_is_not_made(demo_store):
+    with demo_store.writing() as session:
+        found = pasting.lines(session, "Fern\n;Box room\nIvy;Box room")
+        assert [r.names for r in found.usable] == [("Ivy",)]
+        assert pasting.keep(session, found, 20.0, now=NOW) == 1
+        assert pasting.keep(session, pasting.lines(session, "Fern"), 20.0, now=NOW) == 0
 
 
 def test_numbers_go_on_from_the_plants_that_are_there(demo_store):

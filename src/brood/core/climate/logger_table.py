@@ -101,16 +101,16 @@ def text_of(data: bytes) -> str:
     or what is no text.
     """
     if not data.strip():
-        raise InputError("The file is empty.", field="file", allowed="a logger's CSV file")
+        raise InputError("The file is empty.", field="file", allowed="a CSV file")
     if data.startswith(b"%PDF"):
         raise InputError(
-            "This is a PDF, not a logger's table. Export the readings as CSV and choose that file.",
+            "This is a PDF, not a table. Export it as CSV and choose that file.",
             field="file",
             allowed="a CSV file",
         )
     if b"\x00" in data[:4096] and data[:2] not in (b"\xff\xfe", b"\xfe\xff"):
         raise InputError(
-            "This is not a text file. Export the readings as CSV and choose that file.",
+            "This is not a text file. Export it as CSV and choose that file.",
             field="file",
             allowed="a CSV file",
         )

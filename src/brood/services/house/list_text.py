@@ -44,13 +44,21 @@ def lines_of(text: str) -> Iterator[ListedLine]:
         if not line.strip():
             continue
         mark = usual if usual and usual in line else _mark(line)
-        cells = [cell.strip() for cell in next(csv.reader([line], delimiter=mark))]
+        cells = [cell.strip() for cell in _cells(line, mark)]
         heading = _heading(cells) if first else None
         first = False
         if heading:
             columns, usual = heading, mark
         elif any(cells):
             yield _line(n, cells, columns)
+
+
+def _cells(line: str, mark: str) -> list[str]:
+    """The cells of a line. One that no table can hold is taken as a single cell."""
+    try:
+        return next(csv.reader([line], delimiter=mark))
+    except csv.Error:
+        return [line]
 
 
 def _mark(line: str) -> str:

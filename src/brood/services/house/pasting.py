@@ -16,7 +16,7 @@ from brood.services.house.plants import KINDS
 from brood.store.queries import cases
 from brood.store.tables import Plant, Stay
 
-MOST_PLANTS, LONGEST_NAME = 10_000, 80
+MOST_PLANTS, MOST_ON_A_LINE, LONGEST_NAME = 10_000, 1000, 80
 PLAIN_KINDS = {
     "cactus-succulent": "cactus cacti succulent succulents",
     "orchid": "orchid orchids",
@@ -59,9 +59,17 @@ class PastedLine:
 
 @dataclass(frozen=True)
 class Pasted:
-    """What a list would make."""
+    """What a list would make. `too_many` says that it goes beyond what is made at once:
+    what follows was not read.
+    """
 
     rows: tuple[PastedLine, ...] = ()
+    too_many: bool = False
+
+    @property
+    def usable(self) -> tuple[PastedLine, ...]:
+        """The lines of which plants can be made."""
+        return tuple(r for r in self.rows if not r.fault and not r.placeless)
 
     @property
     def faulty(self) -> tuple[PastedLine, ...]:
@@ -76,12 +84,12 @@ class Pasted:
     @property
     def plants(self) -> int:
         """How many plants it would make."""
-        return sum(len(r.names) for r in self.rows if not r.fault)
+        return sum(len(r.names) for r in self.rows)
 
     @property
     def new_places(self) -> tuple[str, ...]:
         """The places that are not there yet, as first written."""
-        new = [r.place for r in self.rows if r.place and r.place_id is None and not r.fault]
+        new = [r.place for r in self.usable if r.place_id is None]
         return tuple({name.casefold(): name for name in reversed(new)}.values())[::-1]
 
 
@@ -100,7 +108,7 @@ def lines(session: Session, text: str, usual: Usual | None = None) -> Pasted:
         taken |= {name.casefold() for name in row.names}
         rows.append(row)
         if made > MOST_PLANTS:
-            break
+            return Pasted(tuple(rows), too_many=True)
     return Pasted(tuple(rows))
 
 
@@ -159,12 +167,15 @@ def _plain(word: str) -> str | None:
 
 def _fault(line: ListedLine, place: str, kind: str | None) -> str:
     for what, said in (("name", line.name), ("place's name", place)):
-        if len(said) > LONGEST_NAME or set(said) & set("<>"):
-            return f"The {what} is longer than 80 characters, or holds < or >."
+        if len(said) > LONGEST_NAME or set(said) & set("<>") or not said.isprintable():
+            return (
+                f"The {what} is longer than 80 characters, or holds a sign that no name can, "
+                "such as <."
+            )
     if not line.name:
         return "The name is missing."
-    if line.many is None or not 1 <= line.many <= MOST_PLANTS:
-        return "How many of them cannot be read: write a whole number, such as 12."
+    if line.many is None or not 1 <= line.many <= MOST_ON_A_LINE:
+        return "How many there are must be a whole number from 1 to 1000."
     if kind is None:
         return f"“{line.kind[:40]}” is no kind of plant that is known here."
     return ""
@@ -188,28 +199,28 @@ def _names(line: ListedLine, taken: set[str]) -> Iterator[str]:
 
 def keep(session: Session, found: Pasted, celsius: float, *, now: datetime) -> int:
     """Make the plants of a list, and its new places with one temperature; how many plants.
-    Lines with a fault are passed over.
+    Lines that cannot be used are passed over.
     """
     new = {
         name.casefold(): places.add(session, _place(name, celsius), now=now)
         for name in found.new_places
     }
-    rows = [r for r in found.rows if not r.fault]
+    if not found.usable:
+        return 0
     added = session.scalars(
         insert(Plant).returning(Plant.id, sort_by_parameter_order=True),
         [
             {"name": name, "kind": r.kind, "created_at": now, "marks": []}
-            for r in rows
+            for r in found.usable
             for name in r.names
         ],
     ).all()
-    stood = [r.place_id or new[r.place.casefold()] for r in rows for _ in r.names]
+    stood = [r.place_id or new[r.place.casefold()] for r in found.usable for _ in r.names]
     stays = [
         {"plant_id": plant, "place_id": place, "since_on": now.date(), "recorded_at": now}
         for plant, place in zip(added, stood, strict=True)
     ]
-    if stays:
-        session.execute(insert(Stay), stays)
+    session.execute(insert(Stay), stays)
     return len(stays)
 
 

@@ -6,6 +6,8 @@ from dataclasses import dataclass, field
 
 from werkzeug.datastructures import FileStorage
 
+from brood.core.climate.logger_table import text_of
+from brood.errors import InputError
 from brood.services.house.pasting import Usual
 from brood.services.house.places import USUAL_C
 from brood.services.house.plants import KINDS
@@ -27,10 +29,7 @@ def read(reader: Reader, file: FileStorage | None) -> PasteSaid:
     """A list as pasted, or as it stands in a file; raises FieldErrors."""
     text = reader.form.get("list", "").replace("\r\n", "\n").strip("\n")
     if file is not None and file.filename:
-        data = file.read(LARGEST + 1)
-        if len(data) > LARGEST:
-            reader.fault("file", "A list of plants is smaller than that: 1 MB is the most.")
-        text = _decoded(data[:LARGEST])
+        text = _read(reader, file.read(LARGEST + 1))
     place = reader.text("place", "The place", needed=False)
     if set(place) & set("<>\n"):
         reader.fault("place", "A place's name cannot hold < or >. Leave those signs out.")
@@ -40,8 +39,12 @@ def read(reader: Reader, file: FileStorage | None) -> PasteSaid:
     return PasteSaid(text, Usual(place, kind), USUAL_C if celsius is None else celsius)
 
 
-def _decoded(data: bytes) -> str:
+def _read(reader: Reader, data: bytes) -> str:
+    if len(data) > LARGEST:
+        reader.fault("file", "A list of plants is smaller than that: 1 MB is the most.")
+        return ""
     try:
-        return data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        return data.decode("cp1252", errors="replace")
+        return text_of(data)
+    except InputError as error:
+        reader.fault("file", error.message)
+        return ""

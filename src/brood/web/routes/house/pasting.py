@@ -63,6 +63,9 @@ def _wrong(found: pasting.Pasted) -> dict[str, str]:
     """What has to be changed before anything can be made."""
     if not found.rows:
         return {"list": "Paste at least one line, or choose a file."}
+    if found.too_many:
+        most = pasting.MOST_PLANTS
+        return {"list": f"More than {most:,} plants are too many at once. Paste it in parts."}
     wrong = {}
     if found.faulty:
         wrong["list"] = f"{_lines(found)} cannot be used. Below it says why."
