@@ -149,6 +149,13 @@ def test_without_a_script_dates_are_tried_by_a_form_kept_and_put_back(demo_clien
     assert f'data-dates="{",".join(later)}"' not in back
 
 
+def test_dates_that_cannot_be_say_so_in_the_part_as_on_the_page(demo_client):
+    for headers in ({}, {"HX-Request": "true"}):
+        answer = demo_client.get("/cases/1/try?dates=2026-06-09", headers=headers)
+        assert answer.status_code == 422
+        assert "give a date for each of them" in answer.get_data(as_text=True)
+
+
 def test_an_evening_sooner_than_the_label_allows_says_so(demo_client):
     page = demo_client.get("/cases/1/try").get_data(as_text=True)
     days = re.findall(r'name="day" value="([0-9-]+)"', page)

@@ -30,12 +30,14 @@ def by_field(error: InputError) -> dict[str, str]:
 
 def asked(answer: Response, error: InputError) -> Response:
     """A page that was made with something that cannot be used, with the faults in its
-    form.
+    form; the sentence alone where only a part without the form was asked for.
     """
     typed = MultiDict(request.form if request.method == "POST" else request.args)
     sent = Sent(request.full_path, request.path, typed)
     page = mended(answer.get_data(as_text=True), sent, by_field(error))
-    answer.set_data(str(page) if page else answer.get_data())
+    if page is None:
+        return errors.show(str(error), 422)
+    answer.set_data(str(page))
     answer.status_code = 422
     return answer
 
