@@ -19,25 +19,13 @@ FORMS = re.compile(
 )
 SHORTEST = min(map(len, WRITTEN)) - 1
 TAG = re.compile(r"(<[^>]+>)")
-LEFT_ALONE = (
-    *(
-        "a",
-        "button",
-        "caption",
-        "cite",
-        "dfn",
-        "dt",
-        "figcaption",
-        "footer",
-        "h1",
-        "h2",
-        "h3",
-        "head",
-    ),
-    *("header", "label", "legend", "nav", "noscript", "option", "script", "select", "style"),
-    *("summary", "svg", "textarea", "th", "title"),
-)
+HEADINGS = frozenset(["caption", "dt", "figcaption", "h1", "h2", "h3", "th", "title"])
+PRESSED = frozenset(["a", "button", "label", "legend", "option", "select", "summary", "textarea"])
+AROUND = frozenset(["footer", "head", "header", "nav", "noscript", "script", "style", "svg"])
+QUOTED = frozenset(["cite", "dfn"])
+LEFT_ALONE = HEADINGS | PRESSED | AROUND | QUOTED
 """Elements in which a word is no part of a sentence, or cannot be pressed."""
+FOLDS = frozenset(["details"])
 NAME = re.compile(r"</?(\w+)")
 
 
@@ -54,7 +42,7 @@ def explained(page: str) -> str:
     for piece in TAG.split(page):
         if piece.startswith("<"):
             left_alone += _step(piece, LEFT_ALONE)
-            folds += _step(piece, ("details",))
+            folds += _step(piece, FOLDS)
         elif left_alone == 0 and len(piece) > SHORTEST and not piece.isspace():
             piece = FORMS.sub((folded if folds else open_).meets, piece)
         out.append(piece)
@@ -68,7 +56,7 @@ def _with(meanings: str, page: str) -> str:
     return page[:at] + meanings + page[at:]
 
 
-def _step(tag: str, names: tuple[str, ...]) -> int:
+def _step(tag: str, names: frozenset[str]) -> int:
     """By how much a tag goes into, or out of, elements of these names."""
     found = NAME.match(tag)
     if found is None or found[1] not in names or tag.endswith("/>"):
