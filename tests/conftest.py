@@ -131,7 +131,9 @@ def clock() -> Clock:
 
 FORM_KEY = re.compile(r'<input type="hidden" name="form_(key|version|page)" value="[^"]*">')
 TERM = re.compile(
-    r'<button type="button" class="term"[^>]*>(.*?)</button>|<div popover .*?</div>', re.DOTALL
+    r'(?:<span class="whitespace-nowrap">)?<button type="button" class="term"[^>]*>(.*?)</button>'
+    r"(?:([,.;:)!?]+)</span>)?|<div popover .*?</div>",
+    re.DOTALL,
 )
 
 
@@ -145,7 +147,9 @@ class Tidy(TestResponse):
         found = super().get_data(as_text)
         if not as_text or "html" not in self.content_type:
             return found
-        plain = TERM.sub(lambda found: found[1] or "", FORM_KEY.sub("", str(found)))
+        plain = TERM.sub(
+            lambda found: "".join(filter(None, found.groups())), FORM_KEY.sub("", str(found))
+        )
         single = re.sub(r"\s+", " ", plain)
         return re.sub(r"(<\w[^<>]*>) | (?=</)", r"\1", single)
 

@@ -38,6 +38,13 @@ def test_the_first_of_each_word_is_explained_and_no_word_in_a_heading_or_a_link(
     assert "<h1>Larvae</h1>" in html
 
 
+def test_a_word_that_means_something_else_too_is_explained_only_where_it_means_this(said):
+    assert not WORD.search(said("<p>No flame, open the window. Windows in outer leaves.</p>"))
+    html = said("<p>It was inside its window, as planned.</p>")
+    assert WORD.findall(html) == [("word-window", "inside its window")]
+    assert "</button>,</span>" in html
+
+
 def test_a_part_of_a_page_brings_its_own_meanings(demo_client):
     names = set()
     for _ in range(2):

@@ -14,7 +14,7 @@ from brood.web.context import prefs
 
 WRITTEN = {form: term for term in TERMS for form in term.written}
 FORMS = re.compile(
-    r"\b(" + "|".join(sorted(map(re.escape, WRITTEN), key=len, reverse=True)) + r")\b",
+    r"\b(" + "|".join(sorted(map(re.escape, WRITTEN), key=len, reverse=True)) + r")\b([,.;:)!?]*)",
     re.IGNORECASE,
 )
 SHORTEST = min(map(len, WRITTEN)) - 1
@@ -74,13 +74,15 @@ class _Reader:
 
     def meets(self, found: re.Match[str]) -> str:
         """A word as it stands, or as a button with its meaning where it is the first."""
-        word, term = found[0], WRITTEN[found[0].lower()]
+        word, point, term = found[1], found[2], WRITTEN[found[1].lower()]
         if term.key in self._met:
-            return word
+            return found[0]
         self._met.add(term.key)
         name = f"word-{term.key.replace(' ', '-')}{self._mark}"
         self.meanings += (
             f'<div popover id="{name}" class="meaning"><strong>{escape(term.key.capitalize())}.'
             f"</strong> {escape(term.meaning)}</div>"
         )
-        return f'<button type="button" class="term" popovertarget="{name}">{word}</button>'
+        button = f'<button type="button" class="term" popovertarget="{name}">{word}</button>'
+        # A browser may break a line behind a button, also before a comma.
+        return f'<span class="whitespace-nowrap">{button}{point}</span>' if point else button

@@ -9,7 +9,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Term:
-    """A word with its meaning; `forms` are the ways in which it is written."""
+    """A word with its meaning; `forms` are the ways in which it is written. A word that
+    means other things too is taken only in phrases in which it means this one.
+    """
 
     key: str
     meaning: str
@@ -138,5 +140,14 @@ TERMS = (
         "window",
         "The days among which an evening can be moved while the chance of clearing the plant falls "
         "by no more than 2 in 100.",
+        (
+            "a window ends",
+            "each window",
+            "end of a window",
+            "inside its window",
+            "inside the window",
+            "its window closes",
+            "windows close",
+        ),
     ),
 )
