@@ -10,6 +10,7 @@ from difflib import get_close_matches
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
+from brood.core.climate.logger_table import text_of
 from brood.services.house import places
 from brood.services.house.list_text import ListedLine, lines_of
 from brood.services.house.plants import KINDS
@@ -91,6 +92,11 @@ class Pasted:
         """The places that are not there yet, as first written."""
         new = [r.place for r in self.usable if r.place_id is None]
         return tuple({name.casefold(): name for name in reversed(new)}.values())[::-1]
+
+
+def of_file(data: bytes) -> str:
+    """The list in a file, whatever its encoding. Raises InputError for what is no text."""
+    return text_of(data)
 
 
 def lines(session: Session, text: str, usual: Usual | None = None) -> Pasted:

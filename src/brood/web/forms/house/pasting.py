@@ -6,9 +6,8 @@ from dataclasses import dataclass, field
 
 from werkzeug.datastructures import FileStorage
 
-from brood.core.climate.logger_table import text_of
 from brood.errors import InputError
-from brood.services.house.pasting import Usual
+from brood.services.house.pasting import Usual, of_file
 from brood.services.house.places import USUAL_C
 from brood.services.house.plants import KINDS
 from brood.web.forms.reader import Reader
@@ -44,7 +43,7 @@ def _read(reader: Reader, data: bytes) -> str:
         reader.fault("file", "A list of plants is smaller than that: 1 MB is the most.")
         return ""
     try:
-        return text_of(data)
+        return of_file(data)
     except InputError as error:
         reader.fault("file", error.message)
         return ""
