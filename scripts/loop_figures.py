@@ -21,7 +21,7 @@ from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Evening, Found
 from brood.core.climate.series import constant
 from brood.core.course import planner
-from brood.core.followup.alive_odds import AliveQuestion, fates
+from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.posterior import even_speed, stacked
 from brood.core.population.half_days import steps_of
 
@@ -128,10 +128,10 @@ def true_chance(case: Case, plant: Plant, story: Story) -> float:
         steps,
         survive,
         fresh,
-        [AliveQuestion(day, True, clean), AliveQuestion(day, False, clean)],
+        [Question(day, Ask.ALIVE, clean), Question(day, Ask.SEEN, clean)],
         DAY,
     )
-    there = sum(f.count * steps.chain.spread(case.pest.index(f.stage)) for f in case.found)
+    there = sum(f.count * steps.chain.met(case.pest.index(f.stage)) for f in case.found)
     hiding = np.array([1 - case.refuge, case.refuge])
     either, seen = (np.exp(-np.einsum("t,tsk,k->s", hiding, p[:, q, 0], there)) for q in (0, 1))
     return float((seen - either) @ steps.weights / (seen @ steps.weights))

@@ -22,11 +22,12 @@ MOST, CROWD = 6000, 1000
 
 
 class Plant:
-    """Gamma stage times at a constant temperature, hiding drawn at every moult,
-    exponential lives of adults. Days count from the case's start.
+    """Gamma stage times at a constant temperature, deaths untreated, hiding drawn at
+    every moult and change of place, exponential lives of adults. Days count from the
+    case's start. With `for_life` an animal stays in its place while a stage lasts.
     """
 
-    def __init__(self, case, celsius, reach, seed, *, offset_sd=0.7, speed_cv=0.05):
+    def __init__(self, case, celsius, reach, seed, *, offset_sd=0.7, speed_cv=0.05, for_life=False):
         self.case, self.rng, self.reach = case, np.random.default_rng(seed), reach
         self.celsius = celsius = celsius + self.rng.normal(0, offset_sd)
         pace = 1 + self.rng.normal(0, speed_cv)
@@ -36,10 +37,14 @@ class Plant:
             float(np.interp(celsius, *np.array(t).T))
             for t in (case.pest.fecundity, case.pest.longevity)
         )
+        self.lives = np.array([s.survival for s in case.pest.stages])
+        self.switching = np.array(case.pest.switchings) * (0 if for_life else 1)
+        self.born *= 1 + case.pest.laid_out * self.died
         self.now = datetime.combine(min(f.on for f in case.found), time(9))
         self.stage, self.left, self.hidden, self.female = (
             np.zeros(0, dtype=d) for d in (int, float, bool, bool)
         )
+        # A female that has laid out counts as one that bears nothing, like a male.
         for group in case.found:
             self._add(case.pest.index(group.stage), self.rng.poisson(group.count), begun=True)
 
@@ -50,7 +55,10 @@ class Plant:
         self.stage = np.append(self.stage, np.full(number, stage))
         self.left = np.append(self.left, left)
         self.hidden = np.append(self.hidden, self.rng.random(number) < self.case.refuge)
-        self.female = np.append(self.female, self.rng.random(number) < self.case.pest.female_share)
+        fertile = self.case.pest.female_share
+        if grown and begun:
+            fertile *= self.case.pest.still_laying
+        self.female = np.append(self.female, self.rng.random(number) < fertile)
 
     def _lengths(self, stages):
         return self.rng.gamma(self.shapes[stages], self.means[stages] / self.shapes[stages])
@@ -79,7 +87,13 @@ class Plant:
             if self.alive < MOST
             else 0
         )
-        self._keep(~laying | (self.rng.random(self.alive) < np.exp(-step / self.died)))
+        if self.case.pest.laid_out:
+            out = self.rng.random(self.alive) < -np.expm1(-step * self.case.pest.laid_out)
+            self.female &= ~(laying & out)
+        stays = np.append(self.lives ** (step / self.means), np.exp(-step / self.died))
+        self._keep(self.rng.random(self.alive) < stays[self.stage])
+        moves = self.rng.random(self.alive) < -np.expm1(-step * self.switching)[self.stage]
+        self.hidden[moves] = self.rng.random(moves.sum()) < self.case.refuge
         self.left = self.left - step
         moult = self.left <= 0
         while moult.any():

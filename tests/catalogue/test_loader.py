@@ -125,10 +125,21 @@ def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalog
         catalogue.sensitivity,
         catalogue.recipes,
         catalogue.evenings,
+        catalogue.hiding,
+        *catalogue.groups.values(),
     )
     used = {s for r in every for _, s in cited(r)}
     assert used == set(catalogue.sources), "a source that nothing cites"
-    plain = ("Representative", "Spread", "Shares", "Usual", "Lengths", "Diagnostic")
+    plain = (
+        "Representative",
+        "Share",
+        "How soon",
+        "Spread",
+        "Shares",
+        "Usual",
+        "Lengths",
+        "Diagnostic",
+    )
     assert all(
         (s.kind == "representative") == s.text.startswith(plain)
         for s in catalogue.sources.values()

@@ -42,10 +42,12 @@ class CareRecord(Record):
 
     `rung` is its step on the ladder from hand work (1) to nerve poisons (4). `minutes`
     are for a table plant. `enemies_days` is how long natural enemies must wait after
-    it. `close` is the number of uses within so many days beyond which it is too much.
+    it. `marks_leaves` is no for a spray that leaves nothing on a leaf that could injure it.
+    `close` is the number of uses within so many days beyond which it is too much.
     """
 
     technique: Technique
+    marks_leaves: bool = True
     supply: Literal["hand", "home", "product", "living"]
     rung: Annotated[int, Field(ge=1, le=4)]
     light: Literal["any", "shade", "evening"]
@@ -60,6 +62,11 @@ class CareRecord(Record):
     source: str
     grade: Grade
     hazards: dict[Creature, Hazard] = Field(default_factory=dict)
+
+    @property
+    def wears(self) -> bool:
+        """Whether it is a spray that wears the leaves, and can mark them."""
+        return self.technique == "spray" and self.marks_leaves
 
 
 class Marked(Record):

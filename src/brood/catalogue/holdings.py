@@ -11,6 +11,7 @@ from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
 from brood.catalogue.recipes import RecipeBook
 from brood.catalogue.schema import (
     GroupRecord,
+    HidingBook,
     KillRow,
     KillTable,
     PestRecord,
@@ -45,6 +46,7 @@ class Catalogue:
     sensitivity: Sensitivity
     recipes: RecipeBook
     evenings: EveningBook
+    hiding: HidingBook
 
     def pest(self, pest_id: str) -> Pest:
         """The pest with that id. Raises InputError with the ids there are."""
@@ -85,6 +87,10 @@ class Catalogue:
             name=record.name,
             verb=record.verb,
             by_hand=record.by_hand,
+            usual_days=record.usual_repeat_days,
+            wears=self.care[treatment_id].wears,
+            hottest_c=record.limits_c[1] if record.limits_c and not record.by_hand else None,
+            eaten=row is not None and row.eaten,
             kill=dict(kill) if kill is not None else self.kill(treatment_id, pest_id),
             min_gap_days=record.min_gap_days if min_gap_days is None else min_gap_days,
             max_applications=record.max_applications

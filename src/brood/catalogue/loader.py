@@ -4,8 +4,9 @@ of each stage.
 
 from __future__ import annotations
 
+import math
 import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from importlib.resources import files
 from importlib.resources.abc import Traversable
@@ -19,6 +20,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.recipes import RecipeBook
 from brood.catalogue.schema import (
     GroupRecord,
+    HidingBook,
     KillTable,
     PestRecord,
     Source,
@@ -29,6 +31,7 @@ from brood.catalogue.schema import (
 from brood.core.biology.fitting import LINE_TOLERANCE, Point, fit_line
 from brood.core.biology.pest import Pest, Stage
 from brood.core.biology.rates import RateModel, model_of
+from brood.core.biology.substages import SHARE_CELSIUS
 from brood.errors import CatalogueError, ModelError
 
 WEIGHT = {"A": 4.0, "B": 1.0, "C": 0.25}
@@ -87,8 +90,11 @@ def rate_of(record: PestRecord, stage: StageRecord) -> RateModel:
     return fit_line(points(record, stage), record.upper_c.value, tolerance)
 
 
-def pest_of(record: PestRecord) -> Pest:
+def pest_of(record: PestRecord, hiding: HidingBook, usual_gap_days: float) -> Pest:
     """A record as the computation takes it. Raises ModelError."""
+    rates = [rate_of(record, stage) for stage in record.stage]
+    lives = survivals(record, rates)
+    switching = {mobility: figure.value for mobility, figure in hiding.switching.items()}
     return Pest(
         id=record.id,
         name=record.name,
@@ -102,16 +108,53 @@ def pest_of(record: PestRecord) -> Pest:
                 s.display,
                 s.ends_with,
                 s.habitat,
-                rate_of(record, s),
+                rate,
                 s.rest_share,
+                share,
+                switching[s.mobility],
             )
-            for s in record.stage
+            for s, rate, share in zip(record.stage, rates, lives, strict=True)
         ),
         cv=record.cv.value,
         female_share=record.female_share.value,
         fecundity=tuple((row.celsius, row.per_day) for row in record.fecundity),
         longevity=tuple((row.celsius, row.days) for row in record.longevity),
+        laid_out=laid_out(record),
+        usual_gap_days=usual_gap_days,
+        switching=switching[record.adult_mobility or record.stage[-1].mobility],
     )
+
+
+def survivals(record: PestRecord, rates: Sequence[RateModel]) -> tuple[float, ...]:
+    """The share that lives through each stage untreated.
+
+    Their product is the record's survival to the adult. The loss falls as the record
+    says, and what is left of it over the other stages by their length.
+    """
+    days = [rate.days(SHARE_CELSIUS) for rate in rates[:-1]]
+    rest = {
+        s.id: d
+        for s, d in zip(record.stage, days, strict=False)
+        if s.id not in record.survival_lost_in
+    }
+    left, total = 1 - sum(record.survival_lost_in.values()), sum(rest.values())
+    parts = [
+        record.survival_lost_in.get(s.id, left * rest.get(s.id, 0.0) / total)
+        for s in record.stage[:-1]
+    ]
+    return (*(record.survival.value**part for part in parts), 1.0)
+
+
+def laid_out(record: PestRecord) -> float:
+    """The rate a day at which living females stop laying: what is laid early tells the
+    rate at which laying ends by that and by death, at the mean of the table of lives.
+    """
+    early = record.laying_early
+    if early is None:
+        return 0.0
+    ends = -math.log(1 - early.share) / early.days
+    dies = len(record.longevity) / sum(row.days for row in record.longevity)
+    return max(0.0, ends - dies)
 
 
 def load(root: Traversable) -> Catalogue:
@@ -130,17 +173,23 @@ def load(root: Traversable) -> Catalogue:
             treatments[treatment.id] = treatment
     _check_sources(sources, records, treatments, kills, faults)
     _check_links(records, groups, treatments, kills, faults)
+    hiding = _record(HidingBook, _toml(root / "hiding.toml", faults), "hiding.toml", faults)
     pests = {}
     for record in records.values():
+        if hiding is None:
+            break
         try:
-            pests[record.id] = pest_of(record)
+            gap = groups[record.group].usual_gap_days.value if record.group in groups else 7.0
+            pests[record.id] = pest_of(record, hiding, gap)
         except ModelError as error:
             faults.append(f"{record.id}.toml: {error.field}: {error.message}")
     evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
     handling = _handling(root, treatments, kills, sources, faults)
-    if faults or evidence is None or handling is None:
+    if faults or evidence is None or handling is None or hiding is None:
         raise CatalogueError(faults)
-    return Catalogue(pests, records, groups, treatments, kills, sources, evidence, *handling)
+    return Catalogue(
+        pests, records, groups, treatments, kills, sources, evidence, *handling, hiding
+    )
 
 
 def _handling(

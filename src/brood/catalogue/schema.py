@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 Share = Annotated[float, Field(ge=0, le=1)]
@@ -101,6 +102,48 @@ class Published(Record):
     note: str = ""
 
 
+Mobility = Literal["still", "slow", "walks", "flies"]
+
+
+class Early(Record):
+    """The share of all her eggs that a living female lays in her first days of laying."""
+
+    share: Annotated[float, Field(gt=0, lt=1)]
+    days: Positive
+    source: str
+    grade: Grade
+
+
+FOLDED = ("rosette", "orchid", "head")
+"""Builds and kinds of plants with axils, sheaths or leaves that lie over each other."""
+OPEN = ("tray",)
+"""Builds of plants whose leaves all lie open."""
+
+
+class HidingBook(Record):
+    """How often a day animals change their place, by mobility, and the share that sits
+    out of reach, by how a plant is built.
+    """
+
+    switching: dict[Mobility, Figure]
+    refuge: dict[Literal["open", "usual", "folded"], Figure]
+
+    def of_plant(self, build: str, kind: str) -> float:
+        """The share that sits out of reach on a plant of a build, or where that is not
+        said of a kind.
+        """
+        built = build or kind
+        if built in FOLDED:
+            return self.refuge["folded"].value
+        return self.refuge["open" if built in OPEN else "usual"].value
+
+    @model_validator(mode="after")
+    def _whole(self) -> HidingBook:
+        if len(self.switching) != 4 or len(self.refuge) != 3:
+            raise ValueError("every mobility and every build must have a figure")
+        return self
+
+
 class StageRecord(Record):
     """A stage.
 
@@ -118,7 +161,7 @@ class StageRecord(Record):
     ends_with: Literal["hatch", "moult", "enters-soil", "emergence", "first-egg", "first-birth"]
     habitat: Literal["exposed", "in-tissue", "in-soil", "under-cover", "in-wax", "in-furled-leaf"]
     where: Text
-    mobility: Literal["still", "slow", "walks", "flies"]
+    mobility: Mobility
     feeds: bool
     rest_share: Share
     length_mm: tuple[Positive, Positive]
@@ -141,6 +184,9 @@ class StageRecord(Record):
 class PestRecord(Record):
     """A pest file. `variant_of` names the pest beside which this one stands on the
     pages. `lethal_c` is deadly heat, `cold_c` the cold in or below which it dies out.
+    `survival` is the share that lives from egg (or birth) to adult where nothing is
+    done; `survival_lost_in` gives the share of that loss that falls in some stages.
+    `adult_mobility` is that of laying adults where they move less than before.
     """
 
     id: Id
@@ -171,6 +217,10 @@ class PestRecord(Record):
     soil_share: Figure | None = None
     host_factor: Range
     total_young: Range
+    survival: Figure
+    survival_lost_in: dict[Id, Share] = {}
+    laying_early: Early | None = None
+    adult_mobility: Mobility | None = None
     fecundity: Annotated[list[Fecundity], Field(min_length=2)]
     longevity: Annotated[list[Days], Field(min_length=2)]
     published: list[Published]
@@ -189,6 +239,25 @@ class PestRecord(Record):
             degrees = [row.celsius for row in rows]
             if degrees != sorted(set(degrees)):
                 raise ValueError("temperatures of a table must rise")
+        odd = set(self.survival_lost_in) - set(ids[:-1])
+        if odd or sum(self.survival_lost_in.values()) > 1 or not 0 < self.survival.value <= 1:
+            raise ValueError("survival_lost_in must name stages, with shares of at most 1")
+        return self
+
+    @model_validator(mode="after")
+    def _lays_no_more_than_it_can(self) -> PestRecord:
+        """The laying rate times the laying life is at most the total on record, at every
+        temperature.
+        """
+        per_day = [(row.celsius, row.per_day) for row in self.fecundity]
+        lasts = [(row.celsius, row.days) for row in self.longevity]
+        degrees = np.arange(0, 45, 0.25)
+        laid = np.interp(degrees, *np.array(per_day).T) * np.interp(degrees, *np.array(lasts).T)
+        if laid.max() > self.total_young.high:
+            raise ValueError(
+                f"{laid.max():.0f} young in a life at {degrees[laid.argmax()]:g} °C are more than "
+                f"the total of {self.total_young.high:g}"
+            )
         return self
 
 
@@ -200,9 +269,12 @@ class LookAlike(Record):
 
 
 class GroupRecord(Record):
-    """What the pests of a group have in common for the eye."""
+    """What the pests of a group have in common for the eye, and the usual days between
+    treatments at 20 °C.
+    """
 
     name: Text
+    usual_gap_days: Figure
     look: Text
     alive: Text
     dead: Text
@@ -217,7 +289,8 @@ class KillRow(Record):
 
     `span` gives the range behind a figure. `per_day` marks a trap's catch a day,
     `per_week` what a natural enemy takes in a week of what was there at its start.
-    `of_part` is the share of the part cut out.
+    `of_part` is the share of the part cut out. `eaten` marks a poison whose residue meets
+    everything that feeds, and not only what has just come.
     """
 
     treatment: Id
@@ -227,6 +300,7 @@ class KillRow(Record):
     per_day: bool = False
     per_week: bool = False
     of_part: bool = False
+    eaten: bool = False
     note: str = ""
     span: dict[Id, tuple[Share, Share]] = {}
     kill: dict[Id, Share]

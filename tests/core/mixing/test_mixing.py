@@ -92,7 +92,7 @@ def test_spoons_are_right_within_a_sixteenth_of_a_teaspoon(ml):
             float(n.split("/")[0]) / float(n.split("/")[1]) if "/" in n else float(n)
             for n in numbers
         )
-    assert abs(total * NIST_ML["tsp"] - ml) <= NIST_ML["tsp"] / 16 + 1e-3
+    assert abs(total * NIST_ML["tsp"] - ml) <= NIST_ML["tsp"] / 16 + 1e-6 * ml
 
 
 def test_too_little_for_a_spoon_is_not_given_in_spoons_and_a_label_rate_is_per_litre():

@@ -19,7 +19,7 @@ from brood.core.diagnosis.evidence import reported
 from brood.core.followup.detection import numbers, seen_share, shown
 from brood.core.followup.posterior import REACHES, SCALES, at_reach, learn
 from brood.core.population.day_table import day_table
-from brood.core.population.extinction import Exposure, Run, rank, untreated
+from brood.core.population.extinction import Exposure, Happens, LivesOn, rank, untreated
 from brood.core.population.first_escape import first_escapes
 from brood.core.population.half_days import evenings, residues, steps_of, walk
 
@@ -120,7 +120,7 @@ def test_the_last_week_tells_what_comes_after_the_table(cool_days, settled):
     case = Case(pest, DAY, (Found(DAY, "adult", 1.0),), series, ())
     late = day_table(case, DAY + timedelta(days=days - 1)).late
     born, lives = (np.interp(18.0, *np.array(t).T) for t in (pest.fecundity, pest.longevity))
-    by_hand = 1 - 1 / (pest.female_share * born * lives)
+    by_hand = 1 - 1 / (pest.female_share * pest.lives_from(0) * born * lives)
     assert bool(np.allclose(late, by_hand, rtol=0, atol=1e-6)) is settled
 
 
@@ -131,14 +131,14 @@ def test_the_first_escape_is_the_day_on_which_half_the_risk_has_come_about():
     survive = np.ones((2, table.intervals, len(table.leave) + 1))
     survive[1, table.evenings[5]] = 0.2
     exposure = Exposure(survive)
-    full = Run(table, exposure, after=after)
+    full = LivesOn(table, exposure, after)
     ahead = np.repeat(after.values[0][:, :, : table.intervals], 2, axis=0)
     ahead[:, :, : full.days] = full.values[0][:, :, : full.days]
     goal = -np.expm1(full.nothing()[:, 0]) / 2
     by_day = []
     for until in range(table.intervals):
         born = ahead * table.births * (np.arange(table.intervals) <= until)
-        by_day.append(-np.expm1(Run(table, exposure, born=born).nothing()[:, 0]))
+        by_day.append(-np.expm1(Happens(table, exposure, born).nothing()[:, 0]))
     reached = (np.array(by_day) >= goal).argmax(axis=0)
     days = np.searchsorted(table.evenings, reached)
     expected = [table.first + timedelta(days=int(d)) for d in days]

@@ -20,7 +20,11 @@ class Act:
     `residual_days`. A trap or a predator, once placed, takes its `kill` every day for
     `lasts_days`. `when` is "always" (on every date), "first", "every-N", or "planner"
     (as the planner finds best). It is not used in the last `harvest_days` before a
-    harvest, nor before the day `not_before`.
+    harvest, nor before the day `not_before`, nor on an evening above `hottest_c` (°C).
+
+    `min_gap_days` is the least that the label allows; in use, `usual_days` (least and
+    most) lie between two. An act that `wears` the leaves is a spray. What was `eaten`
+    meets everything that feeds while it lasts, and not only what has just come.
     """
 
     id: str
@@ -35,6 +39,17 @@ class Act:
     when: str = "planner"
     harvest_days: int = 0
     not_before: date | None = None
+    usual_days: tuple[int, int] = (1, 28)
+    wears: bool = False
+    hottest_c: float | None = None
+    eaten: bool = False
+
+    @property
+    def usual_gap_days(self) -> int:
+        """The least days between two uses in practice: the usual ones, or the label's
+        where they are more.
+        """
+        return max(self.min_gap_days, self.usual_days[0])
 
 
 @dataclass(frozen=True)
@@ -118,7 +133,8 @@ class Case:
     list of dates. `promised` are the evenings of an earlier plan: they are kept unless
     better ones are needed. `fixed` are those that the keeper has set; they are taken as
     they are. With `keep_below` the aim is not to clear the plant but to hold what feeds
-    and flies under that number.
+    and flies under that number. `seen_on` is the last day on which something alive was
+    seen, where that is known.
     """
 
     pest: Pest
@@ -137,6 +153,7 @@ class Case:
     keep_below: float | None = None
     promised: tuple[Evening, ...] = ()
     fixed: tuple[Evening, ...] = ()
+    seen_on: date | None = None
 
     def digest(self) -> str:
         """The digest of every field, of the temperatures and of the further pests too."""

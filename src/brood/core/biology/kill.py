@@ -46,11 +46,35 @@ def newly_exposed(pest: Pest) -> tuple[bool, ...]:
     return (*out, False)
 
 
+def eaten_again(act: Act, days: int) -> float:
+    """How much of one more application a poison that lies in wait amounts to on a later
+    evening, for everything that feeds: 0 for most acts.
+
+    Its strength halves every `residual_days`. All later evenings together come to one
+    more application (our judgement, C).
+    """
+    if not act.eaten or act.residual_days < HALVING_FROM or days <= 0:
+        return 0.0
+    half: float = 2.0 ** (-1 / act.residual_days)
+    share = half ** (days - 1) * (1 - half)
+    return share if share >= FADED else 0.0
+
+
+def later(act: Act) -> list[tuple[int, float]]:
+    """The later evenings on which what was eaten still kills: (days after, share of an
+    application).
+    """
+    out: list[tuple[int, float]] = []
+    while share := eaten_again(act, len(out) + 1):
+        out.append((len(out) + 1, share))
+    return out
+
+
 def residue(act: Act, days: float) -> float:
     """How much of its strength an act's residue still has after so many days, 0 to 1.
     It halves every `residual_days`.
     """
-    if act.residual_days < HALVING_FROM or days <= 0:
+    if act.eaten or act.residual_days < HALVING_FROM or days <= 0:
         return 0.0
     strength: float = 2.0 ** (-days / act.residual_days)
     return strength if strength >= FADED else 0.0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -18,7 +19,10 @@ class Stage:
     `display` is one of egg, larva, nymph, pupa, adult. `ends_with` is one of hatch,
     moult, enters-soil, emergence, first-egg, first-birth. `habitat` is one of exposed,
     in-tissue, in-soil, under-cover, in-wax, in-furled-leaf. `rest_share` is the share
-    of the stage that is spent resting at its end (0 to 1).
+    of the stage that is spent resting at its end (0 to 1). `survival` is the share that
+    lives through the stage untreated; deaths fall evenly over its development.
+    `switching` is how often a day an animal changes its place on the plant, and may come
+    out of hiding or go into it.
     """
 
     id: str
@@ -29,6 +33,8 @@ class Stage:
     habitat: str
     rate: RateModel
     rest_share: float = 0.0
+    survival: float = 1.0
+    switching: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -37,10 +43,14 @@ class Pest:
     what its laying adults do.
 
     `cv` is the coefficient of variation of the egg-to-adult time between individuals.
-    `fecundity` is a table of (°C, eggs or young a day per laying female). `longevity`
-    is a table of (°C, days that a laying adult lives). `female_share` is 0 to 1. With
-    `live_birth` there is no egg: development runs from birth, and `preoviposition` is
-    the time to the first birth.
+    `fecundity` is a table of (°C, eggs or young a day of a laying female's life).
+    `longevity` is a table of (°C, days that a laying adult lives). `female_share` is 0
+    to 1. With `live_birth` there is no egg: development runs from birth, and
+    `preoviposition` is the time to the first birth. `laid_out` is the rate a day at
+    which living females have laid all they will; where it is above 0, a female lays
+    faster while she lays, so that her total stays the same. `switching` is that of
+    `Stage`, of laying adults. `usual_gap_days` is the usual time between treatments at
+    20 °C.
     """
 
     id: str
@@ -52,6 +62,9 @@ class Pest:
     fecundity: tuple[tuple[float, float], ...]
     longevity: tuple[tuple[float, float], ...]
     live_birth: bool = False
+    laid_out: float = 0.0
+    switching: float = 0.0
+    usual_gap_days: float = 7.0
 
     def index(self, stage: str) -> int:
         """Position of a stage id; `len(stages)` for laying adults. Raises KeyError for
@@ -63,6 +76,25 @@ class Pest:
             if candidate.id == stage:
                 return position
         raise KeyError(stage)
+
+    @property
+    def switchings(self) -> tuple[float, ...]:
+        """How often a day an animal changes its place, in every stage and, last, as a
+        laying adult.
+        """
+        return (*(stage.switching for stage in self.stages), self.switching)
+
+    def lives_from(self, stage: int) -> float:
+        """The share that lives untreated from entering a stage index to laying."""
+        return math.prod(one.survival for one in self.stages[stage:])
+
+    @property
+    def still_laying(self) -> float:
+        """Of laying adults met at any age, the share that has not laid out yet: deaths
+        against laying out, at the mean of the table of lives.
+        """
+        lasts = sum(days for _, days in self.longevity) / len(self.longevity)
+        return 1 / (1 + self.laid_out * lasts)
 
     @property
     def development(self) -> tuple[Stage, ...]:

@@ -68,6 +68,44 @@ class Chain:
         """Index of the first sub-stage of a stage index; `size` for laying adults."""
         return int(sum(self.counts[:stage]))
 
+    @cached_property
+    def lives(self) -> Array:
+        """The share that lives through each sub-stage untreated: (size,). Deaths fall
+        evenly over the development of a stage.
+        """
+        each = [
+            stage.survival ** (1 / count)
+            for stage, count in zip(self.pest.stages, self.counts, strict=True)
+        ]
+        return np.array(each)[self.stage_of]
+
+    @cached_property
+    def lives_on(self) -> Array:
+        """The share that lives untreated from each sub-stage to laying: (size,)."""
+        return np.asarray(np.cumprod(self.lives[::-1], dtype=np.float64)[::-1])
+
+    @cached_property
+    def switching(self) -> Array:
+        """How often a day an animal changes its place, by state: (size + 2,)."""
+        each = np.array(self.pest.switchings)
+        return np.append(each[self.stage_of], [each[-1]] * 2)
+
+    def of_states(self, by_stage: Array) -> Array:
+        """Values by stage and, last, adults [..., stages + 1], for every state: the
+        sub-stages, laying adults, and adults that have laid out [..., size + 2].
+        """
+        return np.asarray(by_stage)[..., np.append(self.stage_of, [len(self.counts)] * 2)]
+
+    def met(self, stage: int) -> Array:
+        """A distribution, shape (size + 2,), of individuals met in a stage at any time
+        of it. Of adults a part has laid out.
+        """
+        if stage < len(self.counts):
+            return np.append(self.spread(stage), 0.0)
+        x = np.zeros(self.size + 2)
+        x[-2:] = self.pest.still_laying, 1 - self.pest.still_laying
+        return x
+
     def spread(self, stage: int) -> Array:
         """A distribution, shape (size + 1,), of individuals spread evenly over a
         stage's duration.

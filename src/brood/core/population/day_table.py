@@ -45,8 +45,10 @@ class DayTable:
     """Everything about a case that no schedule changes.
 
     `moves` [scenarios, boundaries, stages]: moves between sub-stages, summed up to each
-    boundary. `births` and `deaths` [scenarios, intervals]: per laying female. `late`
+    boundary. [scenarios, intervals]: `births` per female that lays, `stops` the rate at
+    which she stops laying, by death or laid out; and `deaths` of adults. `late`
     [scenarios]: the chance that a female's line lives on after the last interval.
+    `moved` [intervals, stages + 1]: the share that changes its place on the plant.
     `weights` [scenarios]. `hours` [boundaries]: hours since the first boundary. The
     evening of day `first` + d ends interval `evenings[d]`.
     """
@@ -58,8 +60,10 @@ class DayTable:
     moves: Array
     leave: tuple[Leaving, ...]
     births: Array
+    stops: Array
     deaths: Array
     late: Array
+    moved: Array
     weights: Array
     founders: tuple[Founders, ...]
     females: float
@@ -140,6 +144,7 @@ class DayTable:
             moves=self.moves[pick],
             leave=leave,
             births=self.births[pick],
+            stops=self.stops[pick],
             deaths=self.deaths[pick],
             late=self.late[pick],
             weights=np.ones(1),
@@ -155,15 +160,18 @@ def day_table(case: Case, last: date) -> DayTable:
     cuts, evenings = _cuts(case, last)
     start = datetime.combine(min(f.on for f in case.found), MORNING)
     marks = [int((cut - start) / timedelta(hours=1)) for cut in cuts]
-    moves, births, deaths, weights = scenario_rates(case, chain, start, marks)
-    ends = np.concatenate((np.zeros_like(moves[:, :1]), np.cumsum(moves, axis=1)), axis=1)
+    rates = scenario_rates(case, chain, start, marks)
+    stops = rates.deaths + rates.laid_out
+    ends = np.concatenate(
+        (np.zeros_like(rates.moves[:, :1]), np.cumsum(rates.moves, axis=1)), axis=1
+    )
     founders = tuple(
         _founders(chain, f.stage, f.count, cuts.index(datetime.combine(f.on, MORNING)), ends)
         for f in case.found
         if f.count > 0
     )
     leave = tuple(leaving(n, ends[..., stage]) for stage, n in enumerate(chain.counts))
-    late = _late(case, births, deaths, round(LATE_DAYS * len(cuts) / len(evenings)))
+    late = _late(case, rates.births, stops, round(LATE_DAYS * len(cuts) / len(evenings)))
     return DayTable(
         chain,
         start.date(),
@@ -171,10 +179,12 @@ def day_table(case: Case, last: date) -> DayTable:
         np.array(marks, dtype=float),
         ends,
         leave,
-        births,
-        deaths,
+        rates.births,
+        stops,
+        rates.deaths,
         late,
-        weights,
+        1 - np.exp(-np.array(case.pest.switchings) * np.diff(marks)[:, None] / 24),
+        rates.weights,
         founders,
         case.pest.female_share,
         case.refuge,
@@ -202,10 +212,11 @@ def _cuts(case: Case, last: date) -> tuple[list[datetime], NDArray[np.int64]]:
     return cuts, np.array(evenings)
 
 
-def _late(case: Case, births: Array, deaths: Array, intervals: int) -> Array:
-    """1 − 1/R0 with R0 = φ·births/deaths, at the mean rates of the last days."""
-    born, died = births[:, -intervals:].sum(axis=1), deaths[:, -intervals:].sum(axis=1)
-    out: Array = np.maximum(0.0, 1 - died / np.maximum(case.pest.female_share * born, 1e-12))
+def _late(case: Case, births: Array, stops: Array, intervals: int) -> Array:
+    """1 − 1/R0 with R0 = φ·survival·births/stops, at the mean rates of the last days."""
+    born, died = births[:, -intervals:].sum(axis=1), stops[:, -intervals:].sum(axis=1)
+    daughters = case.pest.female_share * case.pest.lives_from(0) * born
+    out: Array = np.maximum(0.0, 1 - died / np.maximum(daughters, 1e-12))
     return out
 
 

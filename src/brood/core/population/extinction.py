@@ -1,17 +1,18 @@
 """What schedules do to a case, worked out from its day table: the chance that every
-line dies out, and the expected number left.
+line dies out, the expected number left, and the chance that a birth of some kind
+happens.
 
-The computation runs backward over the evenings, for many schedules at once. p is the
-chance that the line of an animal lives for ever. For one that enters a stage, p is a
-sum over the intervals in which it may leave, each times its chance to survive the
-evenings before. For a laying female it is a birth-and-death recursion. When births
-count linearly instead of saturating, the same sums give expected numbers.
+The computation runs backward over the evenings, for many schedules at once. An animal
+that enters a stage has a value: a sum over the intervals in which it may leave, each
+times its chance to live until then. A laying female has one that steps from interval
+to interval, in the open and in a refuge. The three questions share this kernel and
+differ in what a laying female is worth.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,11 +22,7 @@ from brood.core.population.day_table import DayTable, Founders
 
 NEVER = 1e-6
 CHUNK = 40
-"""Laying adults are solved over so many intervals at once. The product of their
-survivals, each at least NEVER, then stays a normal floating-point number.
-"""
-LEAST = 1e-250
-"""Products of survivals are kept above this, so that one can be divided by another."""
+"""Laying adults are stepped over so many intervals at a time."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,70 +39,46 @@ class Exposure:
     fresh: Array | None = None
 
 
-@dataclass(eq=False)
-class Run:
-    """One backward pass over a day table.
+class Backward:
+    """One backward pass over a day table. Subclasses say what it asks.
 
-    With `last` [schedules] it counts the numbers after those evenings instead of
-    chances. `after` is the pass without any treatment; everything after the last
-    evening is taken from it. With `born` [schedules, scenarios, intervals], the rate of
-    births whose line lives on, the result is the chance that at least one of them
-    happens.
+    `after` is the pass without any treatment; everything after the last evening is
+    taken from it.
     """
 
-    table: DayTable
-    exposure: Exposure
-    last: Array | None = None
-    after: Run | None = None
-    born: Array | None = None
-    values: list[Array] = field(init=False)
-    paths: list[Array] = field(init=False)
+    share = 1.0
+    """The part of the animals that grow up whose value counts."""
 
-    def __post_init__(self) -> None:
-        t, survive = self.table, self.exposure.survive
-        b, s = survive.shape[0], len(t.weights)
-        d = self.days = self._until()
-        survive = survive[:, :d]
-        self.end = (
-            np.zeros(s) if self.born is not None else t.late if self.last is None else np.ones(s)
-        )
-        self.share = t.females if self.last is None else 1.0
-        # Products of survivals from the start on: what happens between two intervals is one
-        # division.
-        self.through = np.ones((b, d + 1, len(t.leave) + 1))
-        np.cumprod(np.maximum(survive, _floor(survive)), axis=1, out=self.through[:, 1:])
-        self.paths = [self._paths(stage) for stage in range(len(t.leave))]
-        waits = [1, *(one.share.shape[2] for one in t.leave)]
-        self.values = [np.empty((b, s, d + w)) for w in waits]
+    def __init__(self, table: DayTable, exposure: Exposure, after: Backward | None = None) -> None:
+        self.table, self.exposure, self.after = table, exposure, after
+        self.schedules, scenarios = exposure.survive.shape[0], len(table.weights)
+        self.end = self._end()
+        # What comes after the last interval that matters is known. The last find lies within.
+        last_find = max(f.interval for f in table.founders)
+        self.days = min(table.intervals, max(self._acted(), last_find + 1))
+        waits = [1, *(one.share.shape[2] for one in table.leave)]
+        self._pad = max(waits)
+        self.values = [np.empty((self.schedules, scenarios, self.days + w)) for w in waits]
         for value, known in zip(self.values, self._known(), strict=True):
             value[...] = known[..., : value.shape[2]]
         # Views, not copies: each stage sees the values of the next one as they are filled in.
-        self.ahead = [
+        self._ahead = [
             _windows(value, w) for value, w in zip(self.values[1:], waits[1:], strict=True)
         ]
-        # [track, schedules, scenarios, intervals + 1]: the value of a laying female, open and
-        # hidden.
-        self.laying = np.empty((2, b, s, d + 1))
-        self.laying[...] = (
-            self.end[:, None] if self.after is None else self.after.laying[..., : d + 1]
-        )
-        self.tracks = np.ones((2, b, 1, d))
-        self.tracks[0, :, 0] = survive[..., -1]
+        self._paths = [self._path(stage) for stage in range(len(table.leave))]
+        # [intervals + 1, track, schedules, scenarios]: the value of a laying female.
+        self.laying = np.empty((self.days + 1, 2, self.schedules, scenarios))
+        self.laying[...] = self.end if after is None else after.laying[: self.days + 1]
         self._sweep()
 
-    def _until(self) -> int:
-        """How many intervals have to be computed: what comes after them is known. The
-        last find lies within them.
-        """
-        last_find = max(f.interval for f in self.table.founders)
-        return min(self.table.intervals, max(self._acted(), last_find + 1))
+    # -- what a subclass says --
+
+    def _end(self) -> Array:
+        """The value of a laying female after the last interval: [scenarios]."""
+        return self.table.late
 
     def _acted(self) -> int:
         """How many intervals there are up to the last one that matters for this pass."""
-        if self.last is not None:
-            return int(self.last.max()) + 1
-        if self.born is not None:
-            return int(np.flatnonzero(self.born.any(axis=(0, 1)))[-1:].sum()) + 1
         if self.after is None:
             return self.table.intervals
         done = (self.exposure.survive < 1).any(axis=(0, 2))
@@ -113,42 +86,90 @@ class Run:
             done |= (self.exposure.fresh < 1).any(axis=(0, 2))
         return int(np.flatnonzero(done)[-1]) + 1 if done.any() else 1
 
+    def _worth(self, cut: slice) -> tuple[Array, Array]:
+        """The rate at which the race of a laying female is decided in each of some
+        intervals [schedules, scenarios, intervals], and her value once it is, with a
+        track for each of in the open and hidden, or one for both, in front.
+        """
+        raise NotImplementedError
+
+    def _stop(self, value: Array, low: int, high: int) -> None:
+        """Set, in place, values of intervals that need no working out."""
+
+    def _open(self, cut: slice) -> Array:
+        """The share of laying adults in the open that lives on after each evening:
+        [intervals, schedules, 1].
+        """
+        return self.exposure.survive[:, cut, -1].T[..., None]
+
+    def _lived(self, stage: int) -> Array | float:
+        """The share that has not died untreated between entering a stage and leaving
+        it, or being counted: a number, or [schedules, scenarios, intervals, waits].
+        """
+        return self.table.chain.pest.stages[stage].survival
+
+    def _founder_lived(self, founders: Founders) -> Array:
+        """The same of a group found, by sub-stage: [schedules, scenarios, sub-stages,
+        waits].
+        """
+        size = self.table.chain.counts[founders.stage]
+        each = self.table.chain.lives[self.table.chain.first(founders.stage)]
+        out: Array = each ** np.arange(size, 0, -1.0)[None, None, :, None]
+        return out
+
+    # -- the kernel --
+
     def _known(self) -> list[Array]:
         """The values after the intervals of this pass."""
         if self.after is not None:
             return self.after.values
-        return [(self.share * self.end)[:, None]] * (len(self.table.leave) + 1)
+        pest = self.table.chain.pest
+        return [
+            (self.share * self._reaches(pest.lives_from(stage)) * self.end)[:, None]
+            for stage in range(len(pest.stages) + 1)
+        ]
 
-    def spared(self, stage: int, first: int, waits: int) -> Array:
-        """Of those in a stage from interval `first` on, the share that survives the
-        evenings before each of the following intervals: [schedules, waits].
+    def _reaches(self, lives: float) -> float:
+        """What the share that lives to be an adult is worth after the last interval."""
+        return lives
+
+    def spared(
+        self, stage: int, first: int, starts: int, waits: int, fresh: Array | None = None
+    ) -> Array:
+        """Of those in a stage from each of some intervals on, the share that survives
+        the evenings before each of the following ones: [schedules, starts, waits].
+
+        Animals in the open and in the refuge are followed side by side, and change
+        places as often as the stage does.
         """
-        through = self.through[..., stage]
-        passed = (
-            np.take(
-                through, np.minimum(np.arange(first, first + waits), through.shape[1] - 1), axis=1
-            )
-            / through[:, first : first + 1]
-        )
-        out: Array = self.table.refuge + (1 - self.table.refuge) * passed
-        return out
+        refuge, survive = self.table.refuge, self.exposure.survive[..., stage]
+        out = np.empty((waits, self.schedules, starts))
+        hidden = np.full((self.schedules, starts), refuge)
+        exposed = (1 - refuge) * (np.ones_like(hidden) if fresh is None else fresh)
+        moved, moves = self.table.moved[:, stage], bool(self.table.moved[:, stage].any())
+        for wait in range(waits):
+            total = np.add(exposed, hidden, out=out[wait])
+            low, high = first + wait, min(first + wait + starts, self.table.intervals)
+            held = max(high - low, 0)
+            if not held:
+                out[wait + 1 :] = total
+                break
+            if moves:
+                hidden[:, :held] += moved[low:high] * (refuge * total - hidden)[:, :held]
+                np.subtract(total, hidden, out=exposed)
+            exposed[:, :held] *= survive[:, low:high]
+        return np.moveaxis(out, 0, -1)
 
-    def _paths(self, stage: int) -> Array:
+    def _path(self, stage: int) -> Array:
         """The chance to leave a stage alive in an interval: [schedules or 1, scenarios,
         intervals, waits].
         """
-        share, through = self.table.leave[stage].share[:, : self.days], self.through[..., stage]
+        share, lived = self.table.leave[stage].share[:, : self.days], self._lived(stage)
         fresh = None if self.exposure.fresh is None else self.exposure.fresh[:, : self.days, stage]
-        if (through[:, -1] == 1).all() and (fresh is None or (fresh == 1).all()):
-            return share[None]
-        days, waits = share.shape[1:]
-        padded = np.concatenate((through, np.repeat(through[:, -1:], waits, axis=1)), axis=1)
-        begun = (1 - self.table.refuge) / through[:, :days]
-        if fresh is not None:
-            begun *= fresh
-        spared = _windows(padded, waits)[:, :days] * begun[..., None]
-        spared += self.table.refuge
-        return spared[:, None] * share[None]
+        if (self.exposure.survive[..., stage] == 1).all() and (fresh is None or (fresh == 1).all()):
+            return np.asarray(lived * share[None])
+        spared = self.spared(stage, 0, self.days, share.shape[2], fresh)
+        return np.asarray(spared[:, None] * (lived * share))
 
     def _sweep(self) -> None:
         """Fill the values from the last interval to the first. Each stage goes as far
@@ -173,65 +194,48 @@ class Run:
         into = self.values[stage][:, :, low:high]
         np.einsum(
             "bsdw,bsdw->bsd",
-            self.paths[stage][:, :, low:high],
-            self.ahead[stage][:, :, low:high],
+            self._paths[stage][:, :, low:high],
+            self._ahead[stage][:, :, low:high],
             out=into,
         )
         self._stop(into, low, high)
 
-    def _stop(self, value: Array, low: int, high: int) -> None:
-        """When counting, an animal that enters after the last evening counts as 1."""
-        if self.last is not None:
-            np.copyto(value, 1.0, where=(np.arange(low, high) > self.last[:, None])[:, None, :])
-
     def _adults(self, low: int, high: int) -> None:
-        """Solve the affine recursion of laying females over some intervals at once, in
-        the open and in refuge.
-        """
-        t, cut = self.table, slice(low, high)
-        born = (
-            self.values[0][:, :, cut] * t.births[:, cut]
-            if self.born is None
-            else self.born[..., cut]
-        )
-        died = t.deaths[:, cut]
-        tracks = self.tracks[..., cut]
-        if self.last is None:
-            # Until she has a successful birth or dies, at steady rates, a female is a race
-            # between the two.
-            rate = born + died
-            settled = born / rate
-        else:
-            over = (np.arange(low, high) > self.last[:, None])[:, None]
-            rate = np.where(over, NEVER, died)
-            settled = np.where(over, 0.0, born / died * t.females)
-            tracks = np.where(over, 1.0, tracks)
-        stay = np.exp(-rate)
-        # The recursion is affine, so a stretch of it is a product and a cumulative sum.
-        ahead = np.maximum(stay * tracks, NEVER)
-        ahead = np.cumprod(ahead[..., ::-1], axis=-1)[..., ::-1]
-        gained = np.cumsum((settled * (1 - stay) / ahead)[..., ::-1], axis=-1)[..., ::-1]
-        into = self.laying[..., cut]
-        into[...] = ahead * (self.laying[..., high : high + 1] + gained)
+        """Step laying females back over some intervals, in the open and in refuge."""
+        cut, refuge = slice(low, high), self.table.refuge
+        # Both with the intervals first: [intervals, (tracks,) schedules, scenarios].
+        rate, settled = (np.moveaxis(a, -1, 0) for a in self._worth(cut))
+        stay, spared = np.exp(-rate), self._open(cut)
+        gained, moved = settled * (1 - stay)[:, None], self.table.moved[cut, -1]
+        for n in range(high - low - 1, -1, -1):
+            later = self.laying[low + n + 1]
+            exposed, hidden = later[0] * spared[n], later[1]
+            if moved[n]:
+                towards = moved[n] * (hidden - exposed)
+                exposed, hidden = exposed + refuge * towards, hidden - (1 - refuge) * towards
+            into = self.laying[low + n]
+            np.add(stay[n] * exposed, gained[n, 0], out=into[0])
+            np.add(stay[n] * hidden, gained[n, -1], out=into[1])
         # An animal that grows up within the interval is an adult for part of it.
         held = (1 - stay) / rate
-        ends = tracks * self.laying[..., low + 1 : high + 1]
-        exposed = settled + (ends[0] - settled) * held
+        later = self.laying[low + 1 : high + 1]
+        exposed = settled[:, 0] + (spared * later[:, 0] - settled[:, 0]) * held
         if self.exposure.fresh is not None:
-            exposed *= self.exposure.fresh[:, None, cut, -1]
-        hidden = settled + (ends[1] - settled) * held
+            exposed *= self.exposure.fresh[:, cut, -1].T[..., None]
+        hidden = settled[:, -1] + (later[:, 1] - settled[:, -1]) * held
         entering = self.values[-1][:, :, cut]
-        entering[...] = ((1 - t.refuge) * exposed + t.refuge * hidden) * self.share
+        entering[...] = np.moveaxis(((1 - refuge) * exposed + refuge * hidden) * self.share, 0, -1)
         self._stop(entering, low, high)
 
     def laying_at(self, interval: int) -> Array:
         """The value of an adult found at the start of an interval: [schedules, scenarios]."""
         run = self if interval <= self.days or self.after is None else self.after
-        tracks = run.laying[..., interval]
-        out: Array = (
-            (1 - self.table.refuge) * tracks[0] + self.table.refuge * tracks[1]
-        ) * self.share
-        return out
+        refuge, tracks = self.table.refuge, run.laying[interval]
+        return self._met((1 - refuge) * tracks[0] + refuge * tracks[1], interval)
+
+    def _met(self, laying: Array, interval: int) -> Array:
+        """The value of an adult met at any age, from that of a female that lays."""
+        raise NotImplementedError
 
     def founder(self, founders: Founders) -> Array:
         """The value of an animal found, by the sub-stage that it may be in: [schedules,
@@ -257,10 +261,11 @@ class Run:
                 )
             )
             after = np.concatenate((after, rest), axis=2)
+        spared = self.spared(founders.stage, first, 1, waits)
         out: Array = np.einsum(
-            "snw,bsw->bsn",
-            founders.share,
-            self.spared(founders.stage, first, waits)[:, None] * after,
+            "bsnw,bsw->bsn",
+            founders.share * self._founder_lived(founders),
+            spared * after,
         )
         return out
 
@@ -268,7 +273,7 @@ class Run:
         """The logarithm of the chance that nothing comes of any animal found:
         [schedules, scenarios].
         """
-        out = np.zeros((self.exposure.survive.shape[0], len(self.table.weights)))
+        out = np.zeros((self.schedules, len(self.table.weights)))
         for founders in self.table.founders:
             out += founders.count * np.log1p(-np.minimum(self.founder(founders), 1 - 1e-15)).mean(
                 axis=-1
@@ -276,13 +281,148 @@ class Run:
         return out
 
 
-def _floor(survive: Array) -> float:
-    """The smallest survival that is told apart from 0: NEVER, or more where so many are
-    small that their product would vanish.
+class LivesOn(Backward):
+    """The chance that the line of an animal lives for ever."""
+
+    def __init__(self, table: DayTable, exposure: Exposure, after: Backward | None = None) -> None:
+        self.share = table.females
+        super().__init__(table, exposure, after)
+
+    def _met(self, laying: Array, interval: int) -> Array:
+        return laying * (self.share * self.table.chain.pest.still_laying)
+
+    def _worth(self, cut: slice) -> tuple[Array, Array]:
+        """Until she has a successful birth or stops laying, at steady rates, a female
+        is a race between the two.
+        """
+        born = self._born(cut)
+        rate = born + self.table.stops[:, cut]
+        return rate, (born / rate)[None]
+
+    def _born(self, cut: slice) -> Array:
+        """Births whose line lives on: [schedules, scenarios, intervals]."""
+        return np.asarray(self.values[0][:, :, cut] * self.table.births[:, cut])
+
+
+class Happens(LivesOn):
+    """The chance that at least one birth of a kind happens. `born` [schedules,
+    scenarios, intervals] is their rate while a female lays.
     """
-    if float(np.log(np.maximum(survive, NEVER)).sum(axis=1).min(initial=0.0)) > np.log(LEAST):
-        return NEVER
-    return float(LEAST ** (1 / survive.shape[1]))
+
+    def __init__(self, table: DayTable, exposure: Exposure, born: Array) -> None:
+        self.born = born
+        super().__init__(table, exposure)
+
+    def _end(self) -> Array:
+        return np.zeros(len(self.table.weights))
+
+    def _acted(self) -> int:
+        return int(np.flatnonzero(self.born.any(axis=(0, 1)))[-1:].sum()) + 1
+
+    def _born(self, cut: slice) -> Array:
+        return self.born[..., cut]
+
+
+class Left(Backward):
+    """The expected number alive right after the evening of interval `last` [schedules]."""
+
+    def __init__(self, table: DayTable, exposure: Exposure, last: Array) -> None:
+        self.last, self.table = last, table
+        over = np.arange(table.intervals) > last[:, None]
+        survive = np.where(over[..., None], 1.0, exposure.survive)
+        self.exposure = Exposure(survive, exposure.fresh)
+        self.spent = self._laid_out()
+        super().__init__(table, self.exposure)
+
+    def _laid_out(self) -> Array:
+        """The chance of an adult that has laid out to live until the count:
+        [intervals + 1, track, schedules, scenarios].
+        """
+        t, until = self.table, int(self.last.max()) + 1
+        out = np.ones((t.intervals + 1, 2, len(self.last), len(t.weights)))
+        spared, over = self._open(slice(0, until)), np.arange(until)[:, None] > self.last
+        for n in range(until - 1, -1, -1):
+            exposed, hidden = out[n + 1, 0] * spared[n], out[n + 1, 1]
+            towards = t.moved[n, -1] * (hidden - exposed)
+            stay = np.where(over[n][:, None], 1.0, np.exp(-t.deaths[:, n]))
+            out[n, 0] = stay * (exposed + t.refuge * towards)
+            out[n, 1] = stay * (hidden - (1 - t.refuge) * towards)
+        return out
+
+    def _end(self) -> Array:
+        return np.ones(len(self.table.weights))
+
+    def _acted(self) -> int:
+        return int(self.last.max()) + 1
+
+    def _reaches(self, lives: float) -> float:
+        return 1.0
+
+    def _over(self, low: int, high: int) -> Array:
+        """Which intervals come after the evening that ends the count: [schedules, 1,
+        intervals].
+        """
+        return np.asarray((np.arange(low, high) > self.last[:, None])[:, None])
+
+    def _worth(self, cut: slice) -> tuple[Array, Array]:
+        t, over = self.table, self._over(cut.start, cut.stop)
+        stops = t.stops[:, cut]
+        young = self.values[0][:, :, cut] * t.births[:, cut] * t.females
+        after = (self.spent[cut] + self.spent[cut.start + 1 : cut.stop + 1]) / 2
+        won = young + (stops - t.deaths[:, cut]) * np.moveaxis(after, 0, -1)
+        return np.where(over, NEVER, stops), np.where(over, 0.0, won / stops)
+
+    def _met(self, laying: Array, interval: int) -> Array:
+        share, refuge = self.table.chain.pest.still_laying, self.table.refuge
+        tracks = self.spent[interval]
+        spent = (1 - refuge) * tracks[0] + refuge * tracks[1]
+        return np.asarray(share * laying + (1 - share) * spent)
+
+    def _stop(self, value: Array, low: int, high: int) -> None:
+        """An animal that enters after the last evening counts as 1."""
+        np.copyto(value, 1.0, where=self._over(low, high))
+
+    def _lived(self, stage: int) -> Array | float:
+        if self.table.chain.pest.stages[stage].survival == 1:
+            return 1.0
+        waits = self.table.leave[stage].share.shape[2]
+        middle = (self.table.moves[:, 1:, stage] + self.table.moves[:, :-1, stage]) / 2
+        ends = np.concatenate((middle, np.repeat(middle[:, -1:], waits, axis=1)), axis=1)
+        done = (
+            _windows(np.ascontiguousarray(ends), waits)[:, : self.days]
+            - middle[:, : self.days, None]
+        )
+        until = self._until(stage)[..., None] - middle[:, : self.days]
+        return self._progressed(stage, self.table.chain.counts[stage], until, done)
+
+    def _founder_lived(self, founders: Founders) -> Array:
+        assert founders.share is not None
+        moves = self.table.moves[..., founders.stage]
+        size, waits = founders.share.shape[1:]
+        start = moves[:, founders.interval]
+        at = np.minimum(founders.interval + 1 + np.arange(waits), moves.shape[1] - 1)
+        until = np.repeat((self._until(founders.stage) - start)[..., None], size, axis=-1)
+        done = np.repeat((moves[:, at] - start[:, None])[:, None], size, axis=1)
+        return self._progressed(founders.stage, np.arange(size, 0, -1)[:, None], until, done)
+
+    def _until(self, stage: int) -> Array:
+        """The moves of a stage up to the count: [schedules, scenarios]."""
+        return self.table.moves[:, self.last + 1, stage].T
+
+    def _progressed(
+        self, stage: int, left: NDArray[np.int64] | int, until: Array, done: Array
+    ) -> Array:
+        """The share not dead untreated by the count.
+
+        Of `left` moves that end a stage at `done`, those before `until` are spread
+        evenly: each is met with the chance until / done, and lived through.
+        """
+        dies = 1 - self.table.chain.lives[self.table.chain.first(stage)]
+        passed = np.clip(until[..., None] / np.maximum(done, 1e-9), 0.0, 1.0)
+        out: Array = np.where(
+            passed < 1, (1 - passed * dies) ** (np.asarray(left) - 1.0), (1 - dies) ** left
+        )
+        return out
 
 
 def _windows(values: Array, length: int) -> Array:
@@ -296,23 +436,23 @@ def _windows(values: Array, length: int) -> Array:
     )
 
 
-def clearing(table: DayTable, exposure: Exposure, after: Run | None = None) -> Array:
+def clearing(table: DayTable, exposure: Exposure, after: Backward | None = None) -> Array:
     """The logarithm of the chance that everything found dies out: [schedules,
     scenarios]. Give `after` from `untreated` to save time.
     """
-    return Run(table, exposure, after=after).nothing()
+    return LivesOn(table, exposure, after).nothing()
 
 
-def untreated(table: DayTable) -> Run:
+def untreated(table: DayTable) -> LivesOn:
     """The pass over a table in which nothing is done."""
-    return Run(table, Exposure(np.ones((1, table.intervals, len(table.leave) + 1))))
+    return LivesOn(table, Exposure(np.ones((1, table.intervals, len(table.leave) + 1))))
 
 
 def alive_after(table: DayTable, exposure: Exposure, last: Sequence[int]) -> Array:
     """The expected number alive right after each schedule's last evening (its interval
     index): [schedules, scenarios].
     """
-    run = Run(table, exposure, np.array(last))
+    run = Left(table, exposure, np.array(last))
     out = np.zeros((exposure.survive.shape[0], len(table.weights)))
     for founders in table.founders:
         out += founders.count * run.founder(founders).mean(axis=-1)

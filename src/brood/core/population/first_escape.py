@@ -10,19 +10,19 @@ import numpy as np
 
 from brood.core.biology.substages import Array
 from brood.core.population.day_table import DayTable
-from brood.core.population.extinction import Exposure, Run
+from brood.core.population.extinction import Backward, Exposure, Happens, LivesOn
 
 PROBES = 12
 
 
-def first_escapes(table: DayTable, exposure: Exposure, after: Run) -> list[date]:
+def first_escapes(table: DayTable, exposure: Exposure, after: Backward) -> list[date]:
     """For each schedule the day by which half of its final risk has come about: the
     risk that something found bears young whose line lives on.
 
     For a table of one scenario. Births are counted up to a day; each counts with the
     chance that its line lives on under the whole schedule.
     """
-    full = Run(table, exposure, after=after)
+    full = LivesOn(table, exposure, after)
     ahead = np.broadcast_to(
         after.values[0][:, :, : table.intervals], (len(exposure.survive), 1, table.intervals)
     ).copy()
@@ -51,7 +51,7 @@ def _narrowed(
         None if exposure.fresh is None else np.repeat(exposure.fresh, PROBES, axis=0),
     )
     some = np.repeat(born, PROBES, axis=0) * until.reshape(-1, 1, table.intervals)
-    reached = (-np.expm1(Run(table, many, born=some).nothing()[:, 0])).reshape(tried.shape) >= goal[
+    reached = (-np.expm1(Happens(table, many, some).nothing()[:, 0])).reshape(tried.shape) >= goal[
         :, None
     ]
     first = np.where(reached.any(axis=1), reached.argmax(axis=1), PROBES)

@@ -1,9 +1,11 @@
 """The population by stage in half-day steps: expected numbers forward, and the chance
 that a line dies out backward.
 
-Every stage is a chain of sub-stages (Erlang stage times). Every animal is in one of two
-tracks: in the open, or in a refuge that no act reaches while the stage lasts. The track
-is drawn anew at every moult. Numbers are linear: x' = Qᵀx with births. The chance p
+Every stage is a chain of sub-stages (Erlang stage times), in each of which some die
+untreated. Every animal is in one of two tracks: in the open, or in a refuge that no act
+reaches. The track is drawn anew at every moult, and while a stage lasts as often as its
+animals change their place. After the sub-stages come laying adults, and adults that
+have laid out. Numbers are linear: x' = Qᵀx with births. The chance p
 that a line lives for ever obeys the backward equation of the same generator (multi-type
 branching process, Athreya & Ney 1972, Branching Processes, ch. V). Steps run from 19:00
 to 09:00 and from 09:00 to 19:00, with hourly rates summed. The exponential of the
@@ -21,12 +23,12 @@ from datetime import date, datetime, timedelta
 import numpy as np
 
 from brood.core.biology.case import Act, Case
-from brood.core.biology.kill import HALVING_FROM, newly_exposed, residue, treated_as
+from brood.core.biology.kill import HALVING_FROM, later, newly_exposed, residue, treated_as
 from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import NODES, Array, Chain, chain_of, moves_per_hour
 from brood.core.climate.hours import EVENING, MORNING, evening
 from brood.core.climate.series import covering, shifted
-from brood.core.population.projection import survivals
+from brood.core.population.tracks import placed_after, placed_before, survivals
 
 SPEED_CV = 0.05
 """How much plants and strains differ in speed, beyond temperature (our judgement, C)."""
@@ -38,18 +40,50 @@ class Steps:
     """The half-day steps of a case under weighted scenarios.
 
     `moves` [steps, scenarios, sub-stages]: expected moves between sub-stages. `births`
-    [steps, scenarios]: young per laying female; `deaths` likewise. `weights`
-    [scenarios]. Step n ends at `ends[n]`. `late` is (births, deaths) a day at the end
-    of the series.
+    [steps, scenarios]: young per female that lays; `deaths` of adults likewise, and
+    `laid_out` the rate at which living females stop laying. `weights` [scenarios]. Step
+    n ends at `ends[n]`. `late` is (births, ends of laying) a day at the end of the
+    series. `moved` [2, states]: the share that changes its place within a step that
+    ends in the evening, or in the morning.
     """
 
     chain: Chain
     moves: Array
     births: Array
     deaths: Array
+    laid_out: Array
     weights: Array
     ends: tuple[datetime, ...]
     late: tuple[Array, Array]
+    moved: Array
+
+    def switched(self, n: int) -> Array:
+        """The share that changes its place within a step, by state."""
+        out: Array = self.moved[0 if self.ends[n].time() == EVENING else 1]
+        return out
+
+    def light(self) -> Steps:
+        """The same in single precision: a hundred times finer than needed for what is
+        said of a course, and twice as quick.
+        """
+        arrays = {
+            name: getattr(self, name).astype(np.float32)
+            for name in ("moves", "births", "deaths", "laid_out", "moved")
+        }
+        return replace(self, **arrays)
+
+    def picked(self, scenarios: Sequence[int]) -> Steps:
+        """The same steps under some of the scenarios, with weights that add to 1."""
+        pick = list(scenarios)
+        return replace(
+            self,
+            moves=self.moves[:, pick],
+            births=self.births[:, pick],
+            deaths=self.deaths[:, pick],
+            laid_out=self.laid_out[:, pick],
+            weights=self.weights[pick] / self.weights[pick].sum(),
+            late=(self.late[0][pick], self.late[1][pick]),
+        )
 
 
 def steps_of(case: Case, until: date) -> Steps:
@@ -64,48 +98,71 @@ def steps_of(case: Case, until: date) -> Steps:
         for t in (MORNING, EVENING)
     ][1:]
     marks = [0, *(int((end - start) / timedelta(hours=1)) for end in ends)]
-    moves, births, deaths, weights = scenario_rates(case, chain, start, marks)
-    late = tuple(
-        rates[:, -14:].sum(axis=1) / max(min(14, len(ends)) / 2, 1) for rates in (births, deaths)
+    rates = scenario_rates(case, chain, start, marks)
+    births, stops = (
+        rate[:, -14:].sum(axis=1) / max(min(14, len(ends)) / 2, 1)
+        for rate in (rates.births, rates.deaths + rates.laid_out)
     )
-    spread = np.moveaxis(moves, 0, 1)[..., chain.stage_of]
-    return Steps(chain, spread, births.T, deaths.T, weights, tuple(ends), (late[0], late[1]))
+    spread = np.moveaxis(rates.moves, 0, 1)[..., chain.stage_of]
+    hours = np.array([(EVENING.hour - MORNING.hour), 24 - (EVENING.hour - MORNING.hour)])
+    return Steps(
+        chain,
+        spread,
+        rates.births.T,
+        rates.deaths.T,
+        rates.laid_out.T,
+        rates.weights,
+        tuple(ends),
+        (births, stops),
+        1 - np.exp(-chain.switching * hours[:, None] / 24),
+    )
 
 
-def scenario_rates(
-    case: Case, chain: Chain, start: datetime, marks: list[int]
-) -> tuple[Array, Array, Array, Array]:
+@dataclass(frozen=True, eq=False)
+class Rates:
+    """Rates summed over spans of time, under weighted scenarios.
+
+    `moves` [scenarios, spans, stages]: moves between sub-stages. [scenarios, spans]:
+    `births` per female that lays, `deaths` of adults, and `laid_out`, the rate at which
+    living females stop laying.
+    """
+
+    moves: Array
+    births: Array
+    deaths: Array
+    laid_out: Array
+    weights: Array
+
+
+def scenario_rates(case: Case, chain: Chain, start: datetime, marks: list[int]) -> Rates:
     """Rates summed between marks (hours after a moment) under 3 temperature offsets × 3
-    speeds.
+    speeds, with the Gauss–Hermite weights. Where the series ends it is continued.
 
-    Returns moves between sub-stages [scenarios, spans, stages], births and deaths per
-    laying female [scenarios, spans], and the Gauss–Hermite weights [scenarios]. Where
-    the series ends it is continued.
+    A female that stops laying before she dies lays faster meanwhile: by 1 + rate of
+    stopping × length of her life, so that her total is rate × life all the same.
     """
     moves, births, deaths, weights = [], [], [], []
     series = covering(case.series, start, marks[-1])
     for sigma, weight in NODES:
         celsius = shifted(series, sigma).celsius
         summed = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1], axis=0)
-        laid = _summed(case.pest.fecundity, celsius, marks, invert=False)
-        died = _summed(case.pest.longevity, celsius, marks, invert=True)
+        per_day = np.interp(celsius, *np.array(case.pest.fecundity).T)
+        lasts = np.interp(celsius, *np.array(case.pest.longevity).T)
+        quicker = 1 + case.pest.laid_out * lasts
+        rates = [np.add.reduceat(rate / 24, marks[:-1]) for rate in (per_day * quicker, 1 / lasts)]
         for speed, share in NODES:
             moves.append(summed * (1 + speed * SPEED_CV))
-            births.append(laid)
-            deaths.append(died)
+            births.append(rates[0])
+            deaths.append(rates[1])
             weights.append(weight * share)
-    return np.stack(moves), np.stack(births), np.stack(deaths), np.array(weights)
-
-
-def _summed(
-    table: tuple[tuple[float, float], ...], celsius: Array, marks: list[int], *, invert: bool
-) -> Array:
-    """A daily rate that is tabulated over °C, summed over every span. With `invert` the
-    table holds durations in days.
-    """
-    values = np.interp(celsius, *np.array(table).T)
-    summed: Array = np.add.reduceat((1 / values if invert else values) / 24, marks[:-1])
-    return summed
+    stops = case.pest.laid_out * np.diff(marks) / 24
+    return Rates(
+        np.stack(moves),
+        np.stack(births),
+        np.stack(deaths),
+        np.broadcast_to(stops, (len(weights), len(stops))),
+        np.array(weights),
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -195,14 +252,7 @@ def by_scenario(case: Case, schedule: Schedule, until: date, steps: Steps | None
 
 def only(steps: Steps, scenario: int) -> Steps:
     """The same steps in one scenario."""
-    pick = slice(scenario, scenario + 1)
-    return replace(
-        steps,
-        moves=steps.moves[:, pick],
-        births=steps.births[:, pick],
-        deaths=steps.deaths[:, pick],
-        weights=np.ones(1),
-    )
+    return steps.picked([scenario])
 
 
 def _evening_steps(steps: Steps) -> list[int]:
@@ -220,21 +270,25 @@ def _by_day(steps: Steps, numbers: Array) -> tuple[tuple[date, dict[str, float]]
 
 
 def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[date, Array]:
-    """The share that survives each evening: [schedules, 1, size + 1]; 1 where a
-    schedule has none. Acts that last work every evening from when they are placed.
+    """The share that survives each evening: [schedules, 1, states]; 1 where a schedule
+    has none. Acts that last work every evening from when they are placed.
     """
     out: dict[date, Array] = {}
     for b, schedule in enumerate(schedules):
         for on, acts in schedule:
-            for later in range(max([1, *(a.lasts_days for a in acts)])):
-                active = [a for a in acts if later < max(a.lasts_days, 1)]
+            for days in range(max([1, *(a.lasts_days for a in acts)])):
+                active = [a for a in acts if days < max(a.lasts_days, 1)]
                 row = out.setdefault(
-                    on + timedelta(days=later), np.ones((len(schedules), 1, chain.size + 1))
+                    on + timedelta(days=days), np.ones((len(schedules), 1, chain.size + 2))
                 )
                 row[b, 0] *= survivals(
                     chain, [a for a in active if not a.lasts_days], case.reach_on(on)
                 )
                 row[b, 0] *= survivals(chain, [a for a in active if a.lasts_days], 1.0)
+            for act in acts:
+                for after, share in later(act):
+                    row = out.setdefault(on + timedelta(days=after), np.ones_like(row))
+                    row[b, 0] *= survivals(chain, [act], case.reach) ** share
     return out
 
 
@@ -250,7 +304,10 @@ def residues(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
     out = np.ones((len(steps.ends), len(schedules), 1, len(stages)))
     for b, schedule in enumerate(schedules):
         for act in {
-            a.id: a for _, acts in schedule for a in acts if a.residual_days >= HALVING_FROM
+            a.id: a
+            for _, acts in schedule
+            for a in acts
+            if a.residual_days >= HALVING_FROM and not a.eaten
         }.values():
             kill = case.reach * entering * np.array([act.kill.get(s, 0.0) for s in stages])
             uses = [evening(on) for on, acts in schedule if any(a.id == act.id for a in acts)]
@@ -266,107 +323,125 @@ def _chances(
     case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int
 ) -> Array:
     """The chance of clearing: [schedules, scenarios]. The loop runs backward in time."""
-    phi, refuge = case.pest.female_share, case.refuge
-    born, died = steps.late
-    adult = np.tile(np.maximum(0.0, 1 - died / np.maximum(phi * born, 1e-12)), (schedules, 1))
-    # At the end of the steps every immature is taken to become an adult: its line lives on as
-    # hers would.
-    exposed = np.repeat((phi * adult)[..., None], steps.chain.size, -1)
-    hidden, hidden_adult, clears = exposed.copy(), adult.copy(), np.ones_like(adult)
+    line = Line.at_the_end(case, steps, schedules)
+    clears = np.ones((schedules, len(steps.weights)))
     mornings = {f.on for f in case.found}
     for n in range(len(steps.ends) - 1, -1, -1):
         end = steps.ends[n]
         if end.time() == EVENING and end.date() in survive:
-            exposed, adult = (
-                exposed * survive[end.date()][..., :-1],
-                adult * survive[end.date()][..., -1],
-            )
+            line = line.treated(survive[end.date()])
         if end.time() == MORNING and end.date() in mornings:
-            clears *= _founders(case, steps.chain, end.date(), exposed, hidden, adult, hidden_adult)
+            clears *= _founders(case, steps.chain, end.date(), line)
+        line = line.before(case, steps, n, fresh[n])
+    return clears * _founders(case, steps.chain, min(mornings), line)
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """The chance that the line of one animal lives for ever, by track (in the open, in
+    a refuge): immatures [2, schedules, scenarios, size], laying females [2, schedules,
+    scenarios].
+    """
+
+    young: Array
+    female: Array
+
+    @classmethod
+    def at_the_end(cls, case: Case, steps: Steps, schedules: int) -> Line:
+        """After the last step nothing is done and the rates stay: an immature that
+        lives to be an adult has a line that lives on as hers would.
+        """
+        phi, (born, stops) = case.pest.female_share, steps.late
+        daughters = phi * case.pest.lives_from(0) * born
+        adult = np.maximum(0.0, 1 - stops / np.maximum(daughters, 1e-12))
+        female = np.tile(adult, (2, schedules, 1))
+        return cls(phi * female[..., None] * steps.chain.lives_on, female)
+
+    def treated(self, survive: Array) -> Line:
+        """The chances before an evening's acts, which meet what is in the open."""
+        size = self.young.shape[-1]
+        return Line(
+            np.stack((self.young[0] * survive[..., :size], self.young[1])),
+            np.stack((self.female[0] * survive[..., size], self.female[1])),
+        )
+
+    def before(self, case: Case, steps: Steps, n: int, fresh: Array) -> Line:
+        """The chances one step earlier. `fresh` [schedules, 1, stages + 1] is what
+        survives of the newly exposed.
+        """
+        phi, refuge = case.pest.female_share, case.refuge
+        moved = steps.switched(n)
+        later = Line(
+            placed_before(self.young, moved[:-2], refuge),
+            placed_before(self.female, moved[-1], refuge),
+        )
+        stops = steps.deaths[n] + steps.laid_out[n]
         # The share of the newly exposed that comes into the open and survives what acts left
         # there.
-        open_to = (1 - refuge) * fresh[n]
-        before = open_to[..., 0] * exposed[..., 0] + refuge * hidden[..., 0]
-        young = steps.births[n] * before
+        open_to = (1 - refuge) * fresh
+        hatched = open_to[..., 0] * later.young[0][..., 0] + refuge * later.young[1][..., 0]
         # An animal that grows up within the step lays for half of it on average.
-        entering = [(p + lives_on(p, young, steps.deaths[n])) / 2 for p in (adult, hidden_adult)]
-        exposed, hidden = back(
+        grown = (later.female + lives_on(later.female, steps.births[n] * hatched, stops)) / 2
+        young = back(
             steps,
             n,
-            exposed,
-            hidden,
-            phi * ((1 - refuge) * entering[0] + refuge * entering[1]),
+            later.young,
+            phi * ((1 - refuge) * grown[0] + refuge * grown[1]),
             open_to,
             refuge,
         )
-        success = (
-            steps.births[n]
-            * (before + open_to[..., 0] * exposed[..., 0] + refuge * hidden[..., 0])
-            / 2
-        )
-        adult, hidden_adult = (lives_on(p, success, steps.deaths[n]) for p in (adult, hidden_adult))
-    return clears * _founders(
-        case, steps.chain, min(mornings), exposed, hidden, adult, hidden_adult
-    )
+        first = open_to[..., 0] * young[0][..., 0] + refuge * young[1][..., 0]
+        return Line(young, lives_on(later.female, steps.births[n] * (hatched + first) / 2, stops))
 
 
-def _founders(
-    case: Case,
-    chain: Chain,
-    on: date,
-    exposed: Array,
-    hidden: Array,
-    adult: Array,
-    hidden_adult: Array,
-) -> Array:
+def _founders(case: Case, chain: Chain, on: date, line: Line) -> Array:
     """The chance that the lines of everything found on a day die out: [schedules,
     scenarios].
     """
-    out, refuge = np.ones_like(adult), case.refuge
+    out, refuge = np.ones(line.female.shape[1:]), case.refuge
     for group in case.found:
         if group.on != on:
             continue
         if group.stage == ADULT:
-            lives = (
-                case.pest.female_share * ((1 - refuge) * adult + refuge * hidden_adult)[..., None]
-            )
+            p = (case.pest.female_share * case.pest.still_laying * line.female)[..., None]
         else:
             stage = case.pest.index(group.stage)
-            part = slice(chain.first(stage), chain.first(stage + 1))
-            lives = (1 - refuge) * exposed[..., part] + refuge * hidden[..., part]
+            p = line.young[..., chain.first(stage) : chain.first(stage + 1)]
+        lives = (1 - refuge) * p[0] + refuge * p[1]
         out *= np.exp(group.count * np.log1p(-np.minimum(lives, 1 - 1e-15)).mean(axis=-1))
     return out
 
 
-def lives_on(later: Array, success: Array, deaths: Array) -> Array:
+def lives_on(later: Array, success: Array, ends: Array, won: Array | None = None) -> Array:
     """The chance at the start of a step that a laying female's line lives on: births
-    that live on against her death, both at steady rates within the step.
+    that live on against the end of her laying, both at steady rates within the step.
+
+    `won` is the rate at which the question is answered with yes, where that is not by
+    births alone.
     """
-    total = np.maximum(success + deaths, 1e-300)
-    settled = success / total
-    return settled + (later - settled) * np.exp(-total)
+    total = np.maximum(success + ends, 1e-30)
+    settled = (success if won is None else won) / total
+    out: Array = settled + (later - settled) * np.exp(-total)
+    return out
 
 
-def back(
-    steps: Steps,
-    n: int,
-    exposed: Array,
-    hidden: Array,
-    entering: Array,
-    open_to: Array,
-    refuge: float,
-) -> tuple[Array, Array]:
-    """The chances of the sub-stages one step earlier, in both tracks at once: the
-    exponential of the generator by uniformisation.
+def _tail(x: Array) -> float:
+    """What of a Poisson sum may be left out, by the precision of the numbers."""
+    return TAIL if x.dtype == np.float64 else SINGLE_TAIL
+
+
+def back(steps: Steps, n: int, p: Array, entering: Array, open_to: Array, refuge: float) -> Array:
+    """The chances of the sub-stages one step earlier, in both tracks at once [2, ...,
+    size]: the exponential of the generator by uniformisation.
     """
     moves = steps.moves[n]
     most = float(moves.max(initial=0.0))
     if most <= 0:
-        return exposed, hidden
+        return p
     share, chain = moves / most, steps.chain
-    p = np.stack((exposed, hidden))
+    lives, p = chain.lives.astype(p.dtype), p.copy()
     # Uniformisation: the exponential is a Poisson-weighted sum over jumps at the fastest rate.
-    weight, tail = math.exp(-most), TAIL if p.dtype == np.float64 else SINGLE_TAIL
+    weight, tail = math.exp(-most), _tail(p)
     out, k, seen = weight * p, 0, weight
     change, part = np.empty_like(p), np.empty_like(p)
     while seen < 1 - tail and k < 200:
@@ -376,6 +451,7 @@ def back(
         change[..., chain.left] = (
             open_to[..., 1:-1] * p[0][..., chain.entered] + refuge * p[1][..., chain.entered]
         )
+        change *= lives
         change -= p
         change *= share
         p += change
@@ -383,7 +459,7 @@ def back(
         weight *= most / k
         out += np.multiply(p, weight, out=part)
         seen += weight
-    return out[0], out[1]
+    return out
 
 
 def _forward(
@@ -401,7 +477,7 @@ def _forward(
 
 
 def by_stage(chain: Chain, x: Array) -> Array:
-    """Numbers by sub-stage [..., size + 1], summed by stage: [..., stages + 1]."""
+    """Numbers by state [..., size + 2], summed by stage: [..., stages + 1]."""
     out: Array = np.add.reduceat(
         x, [chain.first(stage) for stage in range(len(chain.counts) + 1)], axis=-1
     )
@@ -412,9 +488,9 @@ def walk(
     case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int
 ) -> Iterator[tuple[int, Array]]:
     """The expected numbers at the end of every step, by track (in the open, in a
-    refuge) and sub-stage: (step, [2, schedules, scenarios, size + 1]).
+    refuge) and state: (step, [2, schedules, scenarios, size + 2]).
     """
-    x = np.zeros((2, schedules, len(steps.weights), steps.chain.size + 1))
+    x = np.zeros((2, schedules, len(steps.weights), steps.chain.size + 2))
     _found_on(x, case, steps.chain, min(f.on for f in case.found))
     yield from walk_on(case, steps, survive, fresh, x, 0)
 
@@ -436,37 +512,41 @@ def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:
     """Add, in place, what was found on a day."""
     for group in case.found:
         if group.on == on:
-            spread = group.count * chain.spread(case.pest.index(group.stage))
+            spread = group.count * chain.met(case.pest.index(group.stage))
             x[0] += (1 - case.refuge) * spread
             x[1] += case.refuge * spread
 
 
 def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: Array) -> Array:
     """The numbers one step later, in both tracks: the exponential of the generator with
-    births and deaths.
+    births and deaths, and then changes of place.
     """
     moves, deaths, chain = steps.moves[n], steps.deaths[n], steps.chain
-    most = max(float(moves.max(initial=0.0)), float(deaths.max()))
-    share, dying = moves / most, deaths / most
+    stops, size = steps.laid_out[n], steps.chain.size
+    lives, tail = steps.chain.lives.astype(x.dtype), _tail(x)
+    most = max(float(moves.max(initial=0.0)), float((deaths + stops).max()))
+    share, dying, stopping = moves / most, deaths / most, stops / most
     # Where an animal that enters a stage goes, by track; a residue takes its share of the open
     # ones.
     into = np.stack(np.broadcast_arrays((1 - refuge) * fresh, refuge))
     young = into[..., 0] * (steps.births[n] * females / most)
-    left, entered = np.append(chain.left, chain.size - 1), np.append(chain.entered, chain.size)
+    left, entered = np.append(chain.left, size - 1), np.append(chain.entered, size)
     term, weight, k = x.copy(), math.exp(-most), 0
     out, seen = weight * x, weight
-    leaving, part = np.empty_like(x[..., :-1]), np.empty_like(x)
-    while seen < 1 - TAIL and k < 200:
-        np.multiply(term[..., :-1], share, out=leaving)
-        laying, crossing = term[..., -1].copy(), np.take(leaving, left, axis=-1)
-        term[..., :-1] -= leaving
-        term[..., 1:] += leaving
+    leaving, part = np.empty_like(x[..., :size]), np.empty_like(x)
+    while seen < 1 - tail and k < 200:
+        np.multiply(term[..., :size], share, out=leaving)
+        term[..., :size] -= leaving
+        leaving *= lives
+        laying, crossing = term[..., size].copy(), np.take(leaving, left, axis=-1)
+        term[..., 1 : size + 1] += leaving
         # A moult empties both tracks into the next stage, and fills them anew.
         term[..., entered] += into[..., 1:] * crossing.sum(axis=0) - crossing
-        term[..., -1] -= dying * laying
+        term[..., size] -= (dying + stopping) * laying
+        term[..., size + 1] += stopping * laying - dying * term[..., size + 1]
         term[..., 0] += young * laying.sum(axis=0)
         k += 1
         weight *= most / k
         out += np.multiply(term, weight, out=part)
         seen += weight
-    return out
+    return placed_after(out, steps.switched(n), refuge)

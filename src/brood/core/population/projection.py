@@ -13,11 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brood.core.biology.case import Act, Case, Found
-from brood.core.biology.kill import effect, treated_as
 from brood.core.biology.pest import PREOVIPOSITION
 from brood.core.biology.substages import STEP_MOVES, Chain, advance, chain_of, moves_per_hour
 from brood.core.climate.hours import EVENING
 from brood.core.climate.series import covering
+from brood.core.population.tracks import placed_after, survivals
 
 Array = NDArray[np.float64]
 
@@ -62,7 +62,7 @@ class Projection:
 
 
 def bands_of(chain: Chain) -> NDArray[np.int64]:
-    """The band index of every sub-stage and, last, of laying adults."""
+    """The band index of every state: the sub-stages, then adults that lay or have laid."""
     kinds = []
     for stage, count in zip(chain.pest.stages, chain.counts, strict=True):
         resting = round(count * stage.rest_share)
@@ -74,15 +74,7 @@ def bands_of(chain: Chain) -> NDArray[np.int64]:
             kinds += [2] * count
         else:
             kinds += [1] * (count - resting) + [2] * resting
-    return np.array([*kinds, 4])
-
-
-def survivals(chain: Chain, acts: Sequence[Act], reach: float) -> Array:
-    """The share that survives one evening in every sub-stage and, last, among laying
-    adults: shape (size + 1,).
-    """
-    per_stage = np.array([1 - effect(acts, stage, reach) for stage in treated_as(chain.pest)])
-    return np.append(per_stage[:-1][chain.stage_of], per_stage[-1])
+    return np.array([*kinds, 4, 4])
 
 
 def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:
@@ -90,10 +82,11 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
     temperatures of the series.
 
     Each group starts at 09:00 of its day, spread evenly over its stage. Adults found
-    are of both sexes. Laying adults die at 1/longevity; females lay at the tabulated
-    rate for the hour's temperature. `evenings` are dates with their acts. Where the
-    series ends it is continued. The share in refuge is kept apart and drawn anew at
-    every moult. What an act leaves behind is not drawn.
+    are of both sexes. Adults die at 1/longevity; females lay at the tabulated rate for
+    the hour's temperature until they have laid out. `evenings` are dates with their
+    acts. Where the series ends it is continued. The share in refuge is kept apart and
+    drawn anew at every moult and change of place. What an act leaves behind is not
+    drawn.
     """
     chain = chain_of(case.pest)
     rows: tuple[Found | None, ...] = (*case.found, None)
@@ -102,11 +95,12 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
     celsius = covering(case.series, start, hours).celsius
     marks = _marks(len(celsius))
     moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
-    births, deaths = (np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius))
+    rates = [np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius)]
+    switched = 1 - np.exp(-chain.switching * np.diff(marks)[:, None] / 24)
     shares = {on: survivals(chain, acts, case.reach_on(on)) for on, acts in evenings}
-    sums = np.zeros((chain.size + 1, len(BANDS)))
-    sums[np.arange(chain.size + 1), bands_of(chain)] = 1.0
-    x = np.zeros((2, len(rows), chain.size + 1))
+    sums = np.zeros((chain.size + 2, len(BANDS)))
+    sums[np.arange(chain.size + 2), bands_of(chain)] = 1.0
+    x = np.zeros((2, len(rows), chain.size + 2))
     starts = np.append(np.flatnonzero(np.diff(chain.stage_of)) + 1, chain.size)
     moments, numbers, strikes = [], [], []
     for n, hour in enumerate(marks[:-1]):
@@ -122,9 +116,9 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
         numbers.append(_by_class(x, sums))
         parts = max(1, math.ceil(float(moves[n].max()) / STEP_MOVES))
         for _ in range(parts):
-            x = _step(
-                x, moves[n] / parts, starts, births[n] / parts, deaths[n] / parts, case.refuge
-            )
+            adults = tuple(float(rate[n]) / parts for rate in rates)
+            x = _step(x, chain, moves[n] / parts, starts, adults, case.refuge)
+        x = placed_after(x, switched[n], case.refuge)
     return Projection(rows, tuple(moments), np.array(numbers), tuple(strikes))
 
 
@@ -136,11 +130,13 @@ def _marks(hours: int) -> list[int]:
     return [h for h, c in enumerate(clock) if h % SAMPLE_HOURS == 0 or c == EVENING.hour] + [hours]
 
 
-def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array]:
+def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array, Array]:
+    """By the hour: young per adult that lays, deaths, and adults that have laid out."""
     fecundity, longevity = np.array(case.pest.fecundity), np.array(case.pest.longevity)
+    lasts = np.interp(celsius, longevity[:, 0], longevity[:, 1])
     eggs = np.interp(celsius, fecundity[:, 0], fecundity[:, 1]) * case.pest.female_share / 24
-    deaths = 1 / np.interp(celsius, longevity[:, 0], longevity[:, 1]) / 24
-    return eggs, deaths
+    stops = np.full(len(celsius), case.pest.laid_out / 24)
+    return eggs * (1 + case.pest.laid_out * lasts), 1 / lasts / 24, stops
 
 
 def _arrive(x: Array, chain: Chain, case: Case, moment: datetime) -> None:
@@ -149,7 +145,7 @@ def _arrive(x: Array, chain: Chain, case: Case, moment: datetime) -> None:
         return
     for row, group in enumerate(case.found):
         if group.on == moment.date():
-            spread = group.count * chain.spread(chain.pest.index(group.stage))
+            spread = group.count * chain.met(chain.pest.index(group.stage))
             x[:, row] += np.array([1 - case.refuge, case.refuge])[:, None] * spread
 
 
@@ -161,17 +157,27 @@ def _by_class(x: Array, sums: Array) -> Array:
 
 
 def _step(
-    x: Array, moves: Array, starts: NDArray[np.int64], births: float, deaths: float, refuge: float
+    x: Array,
+    chain: Chain,
+    moves: Array,
+    starts: NDArray[np.int64],
+    adults: tuple[float, ...],
+    refuge: float,
 ) -> Array:
-    """One step of at most about two moves, in both tracks: moves, then deaths of
-    adults, then births. What has just moulted draws its track anew.
+    """One step of at most about two moves, in both tracks: moves and deaths of the
+    young, then of adults, then births. What has just moulted draws its track anew.
     """
-    laid = births * x[..., -1].sum()
+    births, deaths, stops = adults
+    laid = births * x[..., chain.size].sum()
     moulting = moves[starts - 1] * x[..., starts - 1]
-    x = advance(x, moves)
+    x = np.concatenate((advance(x[..., :-1], moves * chain.lives), x[..., -1:]), axis=-1)
     moulted = np.minimum(moulting, x[..., starts])
     share = np.array([1 - refuge, refuge])
     x[..., starts] += share[:, None, None] * moulted.sum(axis=0) - moulted
-    x[..., -1] *= np.exp(-deaths)
+    x[..., : chain.size] *= np.exp(-moves * (1 - chain.lives))
+    finished = x[..., chain.size] * -np.expm1(-stops)
+    x[..., chain.size] -= finished
+    x[..., -1] += finished
+    x[..., chain.size :] *= np.exp(-deaths)
     x[:, -1, 0] += share * laid
     return x
