@@ -222,7 +222,7 @@ def test_after_a_long_silence_that_no_evening_can_mend_the_dates_lie_within_a_ge
 ):
     """Either it died out by itself, or there are far too many: no date changes the chance."""
     found = (Found(DAY, "adult", 0.5),)
-    case = make_case(pest, 24.0, found=found, start=DAY + timedelta(days=later))
+    case = make_case(pest, 24.0, found=found, start=DAY + timedelta(days=later), reach=0.2)
     if promised:
         # Whatever was promised for much later is as good, and no course.
         far = Evening(case.start + timedelta(days=48), ("wiping",))

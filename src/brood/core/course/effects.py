@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from brood.core.biology.case import Case
-from brood.core.biology.kill import HALVING_FROM, newly_exposed, residue, treated_as
+from brood.core.biology.kill import HALVING_FROM, later, newly_exposed, residue, treated_as
 from brood.core.biology.substages import Array
 from brood.core.population.day_table import DayTable
 from brood.core.population.extinction import Exposure
@@ -30,11 +30,14 @@ class ActEffects:
             a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()
         }
         self.lasting = {i: 1 - kill for i, kill in self.kill.items() if self.acts[i].lasts_days}
+        self.eaten = {i: again for i, a in self.acts.items() if (again := later(a))}
         self.entering = np.array(newly_exposed(pest))
         self.residual = {
             i
             for i, a in self.acts.items()
-            if a.residual_days >= HALVING_FROM and (self.kill[i] * self.entering).any()
+            if not a.eaten
+            and a.residual_days >= HALVING_FROM
+            and (self.kill[i] * self.entering).any()
         }
         days = np.arange(len(table.evenings) + 400) + 0.5
         self._strength = {
@@ -62,10 +65,20 @@ class ActEffects:
                 tuple(ids), self.reached.get(day + self.origin, self.reach)
             )
         for i in ids:
+            if i in self.eaten:
+                self._wait(survive, day, i)
             if i in self.lasting:
                 survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= (
                     self.lasting[i]
                 )
+
+    def _wait(self, survive: Array, day: int, act: str) -> None:
+        """A poison that is eaten goes on for some days, fainter every day."""
+        for after, share in self.eaten[act]:
+            if 0 <= day + after < len(self.table.evenings):
+                survive[self.table.evenings[day + after]] *= (
+                    1 - self.reach * self.kill[act]
+                ) ** share
 
     def _row(self, ids: tuple[str, ...], reach: float) -> Array:
         if (ids, reach) not in self._rows:

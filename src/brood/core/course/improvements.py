@@ -119,15 +119,11 @@ def _cooler(case: Case) -> Improvement | None:
 
 
 def weigh(problem: Problem) -> tuple[float, int]:
-    """The chance of clearing in nine of ten scenarios and the number of dates, for a
-    course found by the quick search; (0, 0) without one.
-
-    Meant for comparing several ways: the full search may save another date.
+    """The chance of clearing in nine of ten scenarios and the number of dates of the
+    course that would be planned; (0, 0) without one.
     """
-    draft = Search(problem, problem.case.target).rough()
-    if draft is None:
-        return 0.0, 0
-    return float(problem.in_90(problem.chances([draft.uses]))[0]), len(draft.dates)
+    draft = Search(problem, problem.case.target).run()
+    return (0.0, 0) if draft is None else (draft.chance, len(draft.dates))
 
 
 def _improved(

@@ -57,10 +57,30 @@ class Slip:
 
 
 @dataclass(frozen=True)
+class Likely:
+    """How a course will probably go if looks decide: the number of evenings to come, its
+    middle and the range of eight in ten; the middle days of the last evening, of going
+    back among the others and of closing (None where most courses do not come so far);
+    and the chance that it ends clear. With `open_end` some courses find no end.
+    """
+
+    evenings: int
+    low: int
+    high: int
+    last: date
+    back: date | None
+    closed: date | None
+    chance: float
+    open_end: bool
+
+
+@dataclass(frozen=True)
 class Plan:
     """The answer of a planner.
 
-    `guard` is the stage that hides longest from an evening. `chance` is what scenarios
+    `guard` is the stage that hides longest from an evening. `gap_days` are the usual
+    days between two dates; `growth` is the factor by which the numbers grow from one
+    date to the next in the long run (None where nobody saw anything). `chance` is what scenarios
     holding 90 % of the weight reach; `reaches` says whether it is the chance wanted.
     """
 
@@ -74,3 +94,5 @@ class Plan:
     reaches: bool
     warnings: tuple[str, ...]
     chance: float
+    gap_days: int
+    growth: float | None

@@ -18,10 +18,11 @@ from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import chain_of, require_development
 from brood.core.climate.hours import evening
 from brood.core.climate.series import window
+from brood.core.course.growth import NEVER_CLEARS, growth_per_cycle
 from brood.core.course.hold_below import Forecast, hold_below, holds
 from brood.core.course.key_dates import Backbone, guard_stage, spared_stages
 from brood.core.course.plan import Plan, PlannedEvening, Reason
-from brood.core.course.problem import Dates, Problem, Uses
+from brood.core.course.problem import Problem, Uses
 from brood.core.course.search import Draft, Search
 from brood.core.course.windows import Window, windows
 from brood.errors import InputError, NothingDevelops
@@ -31,12 +32,13 @@ Planner = Callable[[Problem], Plan]
 DEFAULT_HORIZON_DAYS, LONGEST_HORIZON_DAYS = 90, 400
 ROOM_DAYS, RULES_DAYS = 30, 48
 """How many days beyond the last possible date the population is tabulated."""
+FAR_OFF = 0.3
 NOTHING_ADDED = 0.0005
 """An act that adds no more than this to the chance is left out of an evening."""
 LEAST_EFFECT = 0.05
 INSPECT_DAYS = 14
 SERVES = 0.001
-AS_GOOD = 0.005
+AS_GOOD = 0.02
 RULES: dict[str, tuple[int, ...]] = {
     "every-3-days-2-weeks": (0, 3, 6, 9, 12),
     "twice-weekly-4-weeks": (0, 3, 7, 10, 14, 17, 21, 24),
@@ -185,6 +187,7 @@ class _Planned:
         self.case = self.problem.case
         self.backbone = Backbone(self.case, self.problem.shares[0].table)
         self.warnings: list[str] = []
+        self.found_gap = 0
 
     @cached_property
     def forecast(self) -> Forecast:
@@ -222,7 +225,8 @@ class _Planned:
                 *(f.on for f in self.case.found),
             ]
         )
-        self._warn(uses, reaches)
+        growth = self._growth()
+        self._warn(uses, chance, growth, reaches=reaches)
         return Plan(
             tuple(dates),
             guard_stage(self.case),
@@ -234,7 +238,19 @@ class _Planned:
             reaches,
             tuple(self.warnings),
             chance,
+            self._gap(),
+            growth,
         )
+
+    def _gap(self) -> int:
+        """The days between two dates of the course that was found, or the usual ones."""
+        return self.found_gap or Search(self.problem, self.case.target).usual
+
+    def _growth(self) -> float | None:
+        """The growth from one treatment to the next, of the pest that grows most."""
+        if not self.seen:
+            return None
+        return max(growth_per_cycle(s.case, self._gap()) for s in self.problem.shares)
 
     # -- dates --
 
@@ -258,34 +274,13 @@ class _Planned:
             and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target
         ):
             return ()
-        search = Search(self.problem, self.case.target, self._also_try())
-        promised = self._promised()
-        # Dates in a calendar stay unless fewer would do: moving them costs the keeper more than
-        # a better chance gains.
-        if self._still_good(promised) and not search.saves(tuple(day for day, _ in promised)):
-            return promised
-        draft = search.run()
+        draft = Search(self.problem, self.case.target).run()
         if draft is None:
             return ()
+        self.found_gap = draft.gap
+        # Dates in a calendar stay unless fewer would do: moving them costs the keeper more than
+        # a better chance gains.
         return self._kept(draft) or self._tidied(draft)
-
-    def _still_good(self, uses: Uses) -> bool:
-        """Whether the dates promised before are allowed and reach the target."""
-        return (
-            bool(uses)
-            and self.problem.keeps_limits(uses)
-            and float(self.problem.in_90(self.problem.chances([uses]))[0]) >= self.case.target
-        )
-
-    def _also_try(self) -> list[Dates]:
-        """Further starts for the search: common rules, and the dates promised before."""
-        start = self.case.start.toordinal()
-        rules = [
-            tuple(start + d for d in days)
-            for days in RULES.values()
-            if start + days[-1] <= self.problem.end
-        ]
-        return [*rules, tuple(day for day, _ in self._promised())]
 
     def _promised(self) -> Uses:
         return tuple(
@@ -318,7 +313,8 @@ class _Planned:
             for a in ids
             if self.problem.label[a].when == "planner"
         ]
-        if not pairs:
+        # Where hardly anything clears the plant, every act that takes some is worth doing.
+        if not pairs or draft.chance < FAR_OFF:
             return draft.uses
         whole = float(self.problem.in_90(self.problem.chances([draft.uses]))[0])
         scenario, own = self.problem.ranked(draft.uses)
@@ -452,7 +448,7 @@ class _Planned:
             *chances,
         )
 
-    def _warn(self, uses: Uses, reaches: bool) -> None:
+    def _warn(self, uses: Uses, chance: float, growth: float | None, *, reaches: bool) -> None:
         if effect(self.case.acts, ADULT, self.case.reach) < 0.25:
             self.warnings.append(
                 "These treatments hardly touch the adults, which go on laying: add one that does."
@@ -464,9 +460,16 @@ class _Planned:
             self.warnings.append(
                 f"The limit of {most} evenings is reached before the course is complete."
             )
-        self.warnings.append(
-            "No dates with these treatments reach the chance that is wanted: these come closest."
-        )
+        if growth is not None and growth >= NEVER_CLEARS:
+            self.warnings.append(
+                "These treatments never clear this plant: from one evening to the next more grows "
+                "back than they take."
+            )
+        elif chance < FAR_OFF or self.case.keep_below is not None:
+            self.warnings.append(
+                "No dates with these treatments reach the chance that is wanted: these come "
+                "closest."
+            )
 
 
 def _less(uses: Uses, dropped: set[tuple[int, str]]) -> Uses:

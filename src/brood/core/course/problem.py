@@ -8,21 +8,23 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
-from itertools import pairwise
 
 import numpy as np
 
 from brood.core.biology.case import Case
 from brood.core.biology.substages import Array
+from brood.core.climate.hours import evening
 from brood.core.course.effects import ActEffects
 from brood.core.population.day_table import DayTable, day_table
-from brood.core.population.extinction import Run, alive_after, clearing, rank, untreated
+from brood.core.population.extinction import LivesOn, alive_after, clearing, rank, untreated
 
 TEST_PATCH_DAYS = 2
 MOST_EVENINGS = 25
 SHORT_WAIT_DAYS = 2
-Skips = frozenset[tuple[int, str]]
-"""(position of a date, act): acts that are left out although they are allowed."""
+MOST_SPRAYS, SPRAY_DAYS = 5, 21
+"""No more sprays than this within so many days (our judgement, C)."""
+SPRAYS_RUNNING = 6
+"""After so many sprays hand work goes on alone for SPRAY_DAYS (our judgement, C)."""
 Dates = tuple[int, ...]
 """Ordinals of days."""
 Uses = tuple[tuple[int, tuple[str, ...]], ...]
@@ -38,7 +40,7 @@ class Share:
     case: Case
     table: DayTable
     effects: ActEffects
-    after: Run
+    after: LivesOn
 
     @classmethod
     def of(cls, case: Case, last: date) -> Share:
@@ -58,14 +60,17 @@ class Share:
 
 @dataclass(frozen=True)
 class _Rule:
-    """What limits an act: the least days between two uses, the most uses, the first
-    day, the days before a harvest, and when it is asked for.
+    """What limits an act: the least days between two uses, by its label and as is
+    usual, the most uses, the first day, the days before a harvest, evenings that are too
+    hot, and when it is asked for.
     """
 
     gap: int
+    usual: int
     most: int | None
     ready: int
     closed: range
+    hot: frozenset[int]
     when: str
 
     def allows(self, day: int, uses: Sequence[int]) -> bool:
@@ -76,7 +81,12 @@ class _Rule:
             (self.most is None or len(uses) < self.most)
             and day >= self.ready
             and day not in self.closed
+            and day not in self.hot
         )
+
+    def usually(self, day: int, uses: Sequence[int]) -> bool:
+        """The same at the usual distance from the last use."""
+        return self.allows(day, uses) and not (uses and day - uses[-1] < self.usual)
 
     def asks(self, n: int) -> bool:
         """Whether the act may be wanted on the n-th date, counted from 0."""
@@ -150,16 +160,6 @@ class Problem:
         return max(0, MOST_EVENINGS if own is None else min(own - len(self.done), MOST_EVENINGS))
 
     @cached_property
-    def limited(self) -> tuple[str, ...]:
-        """The acts that cannot be done on every date, or need not be."""
-        return tuple(
-            a
-            for a in self.acts
-            if self.label[a].when == "planner"
-            and (self.gap(a) > self.least_gap or self.most(a) is not None)
-        )
-
-    @cached_property
     def patch_ready(self) -> int | None:
         """The day from which every spray is allowed, where a patch is tested first."""
         waits = [
@@ -196,9 +196,9 @@ class Problem:
             day += 1
         return None
 
-    def fill(self, dates: Dates, skips: Skips = frozenset()) -> Uses | None:
-        """Dates with their acts, each act as soon as it is allowed unless it is
-        skipped. None when a date or a necessary act is not allowed.
+    def fill(self, dates: Dates) -> Uses | None:
+        """Dates with their acts, each act as soon as it is usual. None when a date or a
+        necessary act is not allowed.
         """
         if (
             not dates
@@ -207,26 +207,24 @@ class Problem:
             or not all(day in self._days for day in dates)
         ):
             return None
-        # The common case needs no book-keeping of uses.
-        if self._free and not skips and all(b - a >= self.least_gap for a, b in pairwise(dates)):
-            return tuple((day, self.acts) for day in dates)
         used = {act: list(days) for act, days in self._used.items()}
-        out, begun = [], len(self.done)
+        out, begun, sprayed = [], len(self.done), list(self._sprayed)
         for n, day in enumerate(dates):
             ids = []
+            worn = self._spares_leaves and worn_out(sprayed, day)
             for act, rule in self._rules.items():
-                if not rule.asks(n + begun) or (
-                    skips and rule.when == "planner" and (n, act) in skips
-                ):
+                if not rule.asks(n + begun):
                     continue
                 uses = used[act]
-                if rule.allows(day, uses):
+                if rule.usually(day, uses) and not (worn and self.label[act].wears):
                     uses.append(day)
                     ids.append(act)
                 elif rule.when == "always":
                     return None
             if not ids:
                 return None
+            if any(self.label[act].wears for act in ids):
+                sprayed.append(day)
             out.append((day, tuple(ids)))
         return tuple(out)
 
@@ -253,17 +251,17 @@ class Problem:
             return self.end
         return min(self.end, first + max(SHORT_WAIT_DAYS, round(self.generation_days / 10)))
 
+    @property
+    def _spares_leaves(self) -> bool:
+        """Whether the usual limits of wear hold: limits of the keeper's own replace them."""
+        limits = self.case.limits
+        return limits.min_gap_days is None and limits.max_applications is None
+
     @cached_property
-    def _free(self) -> bool:
-        """Whether every act is allowed on every date."""
-        often = all(
-            self.label[a].when in ("planner", "always") and self.gap(a) == self.least_gap
-            for a in self.acts
-        )
-        many = all((self.most(a) or MOST_EVENINGS) >= self.most_dates for a in self.acts)
-        return (
-            often and many and self.patch_ready is None and self.harvest is None and not self.done
-        )
+    def _sprayed(self) -> list[int]:
+        """The days of the evenings done on which something was sprayed that wears."""
+        label = self.label
+        return [d for d, ids in self.done if any(i in label and label[i].wears for i in ids)]
 
     @cached_property
     def _used(self) -> dict[str, list[int]]:
@@ -282,9 +280,31 @@ class Problem:
             if self.harvest is None or label.by_hand
             else range(self.harvest - label.harvest_days + 1, self.harvest + 1)
         )
-        patched = self.patch_ready if self.case.test_patch and not label.by_hand else None
+        patched = self.patch_ready if self.case.test_patch and label.wears else None
         ready = label.not_before.toordinal() if label.not_before else patched or 0
-        return _Rule(self.gap(act), self.most(act), ready, closed, label.when)
+        own = self.case.limits.min_gap_days
+        usual = label.usual_gap_days if own is None else own
+        return _Rule(
+            self.gap(act),
+            usual,
+            self.most(act),
+            ready,
+            closed,
+            self._hot(label.hottest_c),
+            label.when,
+        )
+
+    def _hot(self, hottest_c: float | None) -> frozenset[int]:
+        """The evenings on which it is hotter than that by the series."""
+        series = self.case.series
+        if hottest_c is None or float(series.celsius.max()) <= hottest_c:
+            return frozenset()
+        return frozenset(
+            day
+            for day in self._days
+            if (at := evening(date.fromordinal(day))) <= series.end
+            and float(series.celsius[int(series.hour_of(at))]) > hottest_c
+        )
 
     def keeps_limits(self, plan: Uses) -> bool:
         """Whether the keeper can treat on every date, and every act on it is allowed."""
@@ -357,3 +377,20 @@ class Problem:
         if scenario not in self._scenario:
             self._scenario[scenario] = tuple(s.only(scenario) for s in self.shares)
         return self._scenario[scenario]
+
+
+def worn_out(sprayed: Sequence[int], day: int) -> bool:
+    """Whether leaves that were sprayed on these days have had enough by a day: too many
+    sprays within three weeks, or too many without three weeks of rest between them.
+    """
+    if sum(day - SPRAY_DAYS < d <= day for d in sprayed) >= MOST_SPRAYS:
+        return True
+    running, last = 0, None
+    for d in sprayed:
+        running = (
+            running + 1
+            if last is None or (d - last < SPRAY_DAYS and running < SPRAYS_RUNNING)
+            else 1
+        )
+        last = d
+    return running >= SPRAYS_RUNNING and last is not None and day - last < SPRAY_DAYS

@@ -1,0 +1,117 @@
+"""By how much a population grows from one treatment to the next, in the long run: what
+tells treatments that can clear a plant from those that never will.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import date, datetime, time, timedelta
+
+import numpy as np
+
+from brood.core.biology.case import Act, Case, Found
+from brood.core.biology.substages import Array
+from brood.core.climate.hours import EVENING, evening
+from brood.core.climate.series import constant
+from brood.core.population.half_days import Steps, evenings, only, residues, steps_of, walk_on
+
+NEVER_CLEARS, LONG, QUICK = 1.0, 0.6, 0.45
+"""From NEVER_CLEARS on, these treatments never clear a plant, whatever the dates. From
+LONG on a course is long, and its length uncertain. Under QUICK it is short.
+"""
+WARMTH_DAYS, LONGEST_STAGE = 28, 60.0
+LEAST_CV = 0.14
+SETTLED, WINDOW = 0.01, 4
+"""The factor has settled when its mean over WINDOW cycles is that of the WINDOW before."""
+LIVES, MOST_LIVES = 1.2, 3.0
+"""For so many generations, at least and at most, the numbers are followed."""
+
+
+def growth_per_cycle(case: Case, gap_days: int) -> float:
+    """The factor by which the expected numbers grow from one treatment to the next,
+    `gap_days` later, in the long run.
+
+    Every act is used as often as is usual, whatever its limit, at the mean warmth of the
+    four weeks from `case.start` on. The numbers are followed until the factor settles:
+    this is the power method for the dominant value of what one cycle does to every state
+    (Caswell 2001, Matrix Population Models, ch. 4). Without acts it is the growth of the
+    untreated pest over that time.
+    """
+    # A coarser chain is half the work; the factor hardly changes.
+    case = replace(case, pest=replace(case.pest, cv=max(case.pest.cv, LEAST_CV)))
+    start = evening(case.start)
+    celsius = case.series.mean(start, min(start + timedelta(days=WARMTH_DAYS), case.series.end))
+    life = sum(min(stage.rate.days(celsius), LONGEST_STAGE) for stage in case.pest.stages)
+    least = math.ceil(LIVES * life / gap_days)
+    cycles = max(least, math.ceil(MOST_LIVES * life / gap_days)) + 2 * WINDOW
+    days = gap_days * (cycles + 1)
+    even = constant(
+        datetime.combine(case.start, time()) - timedelta(days=1),
+        24 * (days + 3),
+        celsius,
+        spread_c=0,
+    )
+    found = tuple(Found(case.start, s.id, 1.0) for s in case.pest.stages)
+    one = replace(case, series=even, found=(*found, Found(case.start, "adult", 1.0)), done=())
+    every = steps_of(one, case.start + timedelta(days=days))
+    steps = only(every, len(every.weights) // 2)
+    schedule = [
+        (case.start + timedelta(days=gap_days * n), acts)
+        for n, acts in enumerate(_usual(case.acts, gap_days, cycles + 1))
+    ]
+    return _settled(one, steps, schedule, gap_days, least)
+
+
+def _usual(acts: Sequence[Act], gap_days: int, dates: int) -> list[list[Act]]:
+    """The acts of regular dates, each as soon as it is usual again."""
+    out: list[list[Act]] = []
+    last: dict[str, int] = {}
+    for n in range(dates):
+        day = n * gap_days
+        due = [a for a in acts if a.id not in last or day - last[a.id] >= a.usual_gap_days]
+        last |= {a.id: day for a in due}
+        out.append(due)
+    return out
+
+
+def _settled(
+    case: Case, steps: Steps, schedule: list[tuple[date, list[Act]]], gap_days: int, least: int
+) -> float:
+    survive = evenings(case, steps.chain, [schedule])
+    fresh = residues(case, steps, [schedule])
+    x = np.zeros((2, 1, 1, steps.chain.size + 2))
+    for group in case.found:
+        spread = group.count * steps.chain.met(case.pest.index(group.stage))
+        x += np.array([1 - case.refuge, case.refuge]).reshape(2, 1, 1, 1) * spread
+    growths: list[float] = []
+    for n, state in walk_on(replace(case, found=()), steps, survive, fresh, x, 0):
+        end = steps.ends[n]
+        passed = (end.date() - case.start).days
+        if end.time() == EVENING and passed and passed % gap_days == 0:
+            growths.append(_grown(state))
+            if len(growths) > least and _is_settled(growths):
+                break
+    return float(np.exp(_logs(growths)[-WINDOW:].mean()))
+
+
+def _grown(state: Array) -> float:
+    """The factor since the numbers were last brought back to 1, which they are now."""
+    total = float(state.sum())
+    state /= max(total, 1e-300)
+    return total
+
+
+def _is_settled(growths: Sequence[float]) -> bool:
+    """Whether the mean factor of the last cycles is that of those before. Several are
+    taken together: an act that is usual every second time makes them alternate.
+    """
+    if len(growths) < 2 * WINDOW:
+        return False
+    logs = _logs(growths)
+    return bool(abs(logs[-WINDOW:].mean() - logs[-2 * WINDOW : -WINDOW].mean()) < SETTLED)
+
+
+def _logs(growths: Sequence[float]) -> Array:
+    return np.log(np.maximum(growths, 1e-12))
