@@ -164,6 +164,7 @@ def test_the_falling_chance_marks_its_looks_and_its_end(wide):
         curve,
         clean,
         (NeededLook(day(25), "first"), NeededLook(day(45), "cycle")),
+        day(30),
         day(45),
         (Inspection(day(5)),),
         ((day(20), 3.0),),
@@ -179,7 +180,7 @@ def test_the_falling_chance_marks_its_looks_and_its_end(wide):
     assert classes.count("look-done") == 1
     assert classes.count("flag") == 1
     assert "in 100" in root.find("desc").text
-    open_end = replace(found, all_clear=None)
+    open_end = replace(found, closed=None)
     assert "flag" not in [
         n.attrib.get("class", "")
         for n in read(falling.draw(open_end, day(2), SPEECH, wide=wide)).iter()

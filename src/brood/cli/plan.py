@@ -22,12 +22,12 @@ def plan(case: str, as_json: bool) -> None:
     """
     from brood.core.course.planner import plan as planned
     from brood.core.course.planner import problem_of
-    from brood.services.documents.case_document import plan_json, read_case
+    from brood.services.documents.case_document import follow_case, plan_json
     from brood.services.documents.reading import parse_json
 
-    parsed, warnings = read_case(parse_json(text(read(case))), shipped())
+    parsed, looks, warnings = follow_case(parse_json(text(read(case))), shipped())
     problem = problem_of(parsed)
-    answer = plan_json(problem, planned(problem), warnings, shipped())
+    answer = plan_json(problem, planned(problem), warnings, shipped(), looks)
     (emit if as_json else _say)(answer)
 
 
@@ -37,8 +37,15 @@ def _say(answer: dict[str, Any]) -> None:
         click.echo(
             f"{row['n']:3d}  {row['target']}  ({row['earliest']} to "
             f"{row['latest']}){short}  {', '.join(row['treatments'])}"
+            f"{'' if row['set'] else '  (only if a look finds life)'}"
         )
         click.echo(f"     {row['why']}")
+    if likely := answer["likely"]:
+        click.echo(
+            f"set {answer['set']}, likely {likely['evenings']} ({likely['low']} to "
+            f"{likely['high']}), the last about {likely['last']}; back among the others from "
+            f"{likely['all_clear'] or 'a day that cannot be foreseen'}"
+        )
     click.echo(
         f"chance of clearing {answer['chance_of_clearing']:.2f}; even if cooler or warmer "
         f"at least {answer['chance_in_90']:.2f}"

@@ -15,7 +15,7 @@ from jinja2 import pass_context
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts.cases import brood, brood_tall, small, spread, tornado
+from brood.charts.cases import brood, brood_tall, labels, small, spread, tornado
 from brood.charts.diagnosis import loupe, plate
 from brood.charts.followup import falling, follow
 from brood.charts.guide import guide
@@ -105,6 +105,7 @@ def register(app: Flask) -> None:
         brood_chart=lambda data, title, movable=False: Markup(
             once("wide", data, lambda: brood.draw(data, speech(), title, movable))
         ),
+        label_row=lambda *counts: Markup(labels.row(*counts)),
         small_course=lambda *args: Markup(small.course(*args)),
         tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
         spread_strip=lambda data, wide: Markup(

@@ -64,7 +64,7 @@ def test_a_gap_torn_open_costs_and_a_step_inside_the_window_next_to_nothing(keep
     by = (latest - days[1]).days
     inside = tried(keeper, text([days[0], *(d + timedelta(days=by) for d in days[1:])]))
     torn = tried(keeper, text([days[0], *(d + timedelta(days=9) for d in days[1:])]))
-    assert inside.planned.in_90 - inside.tried.in_90 <= 0.0201
+    assert min(0.95, inside.planned.in_90) - inside.tried.in_90 <= 0.0201
     assert torn.planned.in_90 - torn.tried.in_90 > 0.05
     assert torn.tried.first_escape is not None
     assert torn.said == f"{len(days) - 1} evenings 9 days later."
@@ -159,7 +159,7 @@ def test_every_assumption_moves_the_chance_the_way_it_must(keeper):
 
 def test_where_nothing_reaches_parting_with_the_plant_stands_last(keeper):
     case = held(keeper).problem.case
-    crowd = replace(case, found=tuple(replace(f, count=1e6) for f in case.found), promised=())
+    crowd = replace(case, found=tuple(replace(f, count=1e15) for f in case.found), promised=())
     problem = problem_of(crowd)
     plan = planner.plan(problem)
     found = improvements.changes(problem, plan, keeper.catalogue, SPEECH)

@@ -118,10 +118,10 @@ def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet
     assert planned(store, catalogue, case_id, back)[0] == []
     over = outlook(store, catalogue, case_id, at(back)).clearing
     assert not over.settled
-    assert over.all_clear > back + timedelta(days=7)
+    assert over.closed >= over.back > back + timedelta(days=7)
     for needed in over.needed:
         look(store, catalogue, case_id, needed.on, {})
-    assert outlook(store, catalogue, case_id, at(over.all_clear)).clearing.settled
+    assert outlook(store, catalogue, case_id, at(over.closed)).clearing.settled
 
 
 def test_a_find_after_a_long_time_begins_a_new_course_too(store, catalogue, alone):
@@ -229,6 +229,7 @@ def test_every_field_of_a_case_and_of_its_warmth_changes_what_a_plan_is_known_by
         "limits": replace(case.limits, max_applications=3),
         "fixed": make_case().done,
         "also": (),
+        "seen_on": case.start,
     }
     for field in fields(case):
         value = getattr(case, field.name)

@@ -233,15 +233,16 @@ def stamps(row: BandRow, data: ChartData, k: float, room: float, per_day: float)
 
 
 def handle(at: Point, state: str, turn: int = 0, scale: float = 1.0) -> str:
-    """A plant label as a handle: ticked when done, filled with a ring when next,
-    outlined when planned.
+    """A plant label as a handle: ticked when done, filled with a ring when next, filled
+    when set, outlined when spare.
     """
     body = "M-11 -15H11V7L4 15H-4L-11 7Z"
     inner = {
         "done": f'<path class="tick-mark" transform="rotate({-turn})" d="M-6 -2.5L-1.8 2.1L6 '
         '-7.5"/>',
         "next": '<path class="grip-on" d="M-5.5 -8H5.5M-5.5 -3H5.5M-5.5 2H5.5"/>',
-        "planned": '<path class="grip" d="M-5.5 -8H5.5M-5.5 -3H5.5M-5.5 2H5.5"/>',
+        "planned": '<path class="grip-on" d="M-5.5 -8H5.5M-5.5 -3H5.5M-5.5 2H5.5"/>',
+        "spare": "",
     }[state]
     ring = (
         '<path class="handle-ring" d="M-15 -19H15V9L6.5 19.5H-6.5L-15 9Z"/>'
@@ -285,6 +286,24 @@ def was_there(at: Point, turn: int = 0) -> str:
     return (
         f'<path class="handle-was" transform="translate({num(at[0])} {num(at[1])}){spin}" '
         'd="M-11 -15H11V7L4 15H-4L-11 7Z"/>'
+    )
+
+
+def released(at: Point, turn: int = 0) -> str:
+    """An evening that looks have taken back: its label, struck through."""
+    spin = f" rotate({turn})" if turn else ""
+    return (
+        f'<g class="released" transform="translate({num(at[0])} {num(at[1])}){spin}">'
+        '<path class="handle-spare" d="M-8 -11H8V5L3 11H-3L-8 5Z"/>'
+        '<path class="struck" d="M-14 8L14 -8"/></g>'
+    )
+
+
+def glass(at: Point) -> str:
+    """A look."""
+    return (
+        f'<g class="look-mark" transform="translate({num(at[0])} {num(at[1])})">'
+        '<circle r="5.4"/><path d="M3.8 3.8L10 10"/></g>'
     )
 
 

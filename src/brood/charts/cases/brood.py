@@ -70,6 +70,7 @@ def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> 
             *(bands.ghost(row, data, c.k) for row in c.rows),
             *(bands.band(row, data, c.k) for row in c.rows),
             _strokes(c),
+            _looks(c),
             _today(c),
             *(bands.stamps(row, data, c.k, 19, c.per_day) for row in c.rows),
             _notes(c),
@@ -95,11 +96,16 @@ def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> 
 def describe(data: ChartData, speech: Speech) -> str:
     """The chart in words."""
     done = [speech.day(s.at) for s in data.strokes if s.state == "done"]
-    planned = [speech.day(s.at) for s in data.strokes if s.state != "done"]
+    planned = [speech.day(s.at) for s in data.strokes if s.state in ("next", "planned")]
+    spare = [speech.day(s.at) for s in data.strokes if s.state == "spare"]
+    released = [speech.day(at) for at in data.released]
     groups = ", ".join(f"{b.label.lower()}: about {number(b.count)}" for b in data.bands if b.count)
     return (
         f"Groups: {groups}. Done: {', '.join(done) or 'none'}. Planned: "
-        f"{', '.join(planned) or 'none'}. The tables below say the same in numbers."
+        f"{', '.join(planned) or 'none'}. "
+        + (f"Only if a look finds life: {', '.join(spare)}. " if spare else "")
+        + (f"Released: {', '.join(released)}. " if released else "")
+        + "The tables below say the same in numbers."
     )
 
 
@@ -192,12 +198,23 @@ def _strokes(c: _Chart) -> str:
     out = []
     for stroke in c.data.strokes:
         x = c.at(stroke)
-        out.append(line((x, HANDLES + 14), (x, c.windows + 10), "stroke"))
-        out += [
+        spare = stroke.state == "spare"
+        drawn = [
+            line((x, HANDLES + 14), (x, c.windows + 10), "stroke-spare" if spare else "stroke")
+        ]
+        drawn += [
             bands.stroke_through(row, position, stroke, c.data, c.k)
             for position, row in enumerate(c.rows)
         ]
+        out.append(f'<g class="spare">{"".join(drawn)}</g>' if spare else "".join(drawn))
     return "".join(out)
+
+
+def _looks(c: _Chart) -> str:
+    """The mornings of looks, on the axis, and the evenings that looks have taken back."""
+    glasses = (bands.glass((c.x(days_since(c.data, at)) - 9, c.axis - 9)) for at in c.data.looks)
+    back = (bands.released((c.x(days_since(c.data, at)), HANDLES)) for at in c.data.released)
+    return "".join((*glasses, *back))
 
 
 def _today(c: _Chart) -> str:

@@ -47,7 +47,9 @@ def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> 
         at = y(days_since(data, stroke.at))
         out.append(
             line(
-                (GUTTER, at), (right - 8, at), "stroke-next" if stroke.state == "next" else "stroke"
+                (GUTTER, at),
+                (right - 8, at),
+                {"next": "stroke-next", "spare": "stroke-spare"}.get(stroke.state, "stroke"),
             )
         )
         out += [
@@ -72,6 +74,8 @@ def draw(data: ChartData, speech: Speech, title: str, movable: bool = False) -> 
         handles.append(drawn)
         out.append(text((0, at + 5), speech.day_short(stroke.at), "stroke-day-tall halo"))
     out += [bands.stamps(row, data, k, 19, per_day) for row in rows]
+    out += [bands.glass((GUTTER + 8, y(days_since(data, at)) - 12)) for at in data.looks]
+    handles += [bands.released((right + 8, y(days_since(data, at))), 90) for at in data.released]
     now = y(days_since(data, data.now))
     out.append(
         line((GUTTER - 4, now), (WIDTH, now), "today")

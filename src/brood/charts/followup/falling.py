@@ -62,8 +62,8 @@ def draw(found: Clearing, today: date, speech: Speech, *, wide: bool) -> str:
         else speech.day_month
     )
     out.append(_names(found, today, said, x, (w - right, h - foot), tick))
-    if found.all_clear and found.all_clear >= first:
-        out.append(_flag(x(found.all_clear), top, h - foot, said(found.all_clear), wide))
+    if found.closed and found.closed >= first:
+        out.append(_flag(x(found.closed), top, h - foot, said(found.closed), wide))
     return figure(
         w,
         h,

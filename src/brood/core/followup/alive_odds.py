@@ -2,7 +2,8 @@
 every kind of animal at a moment before.
 
 This is the backward equation of the branching process (see `half_days`) with another
-question at its end: on a day's evening every living animal counts as 1, males too. A
+question at its end. On a day's evening every living animal counts as 1, males too; or
+each counts with the chance that its line lives on untreated. A
 look adds what it would see: p becomes 1 − (1 − d)(1 − p), with d the chance to see an
 animal in the open. When the number of founders is Poisson with mean n, P(nothing alive
 and nothing seen) = exp(−Σ n·p). The same with 0 at the end is P(nothing seen).
@@ -13,6 +14,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from enum import Enum
 
 import numpy as np
 
@@ -20,52 +22,64 @@ from brood.core.biology.case import Case, Inspection
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import MORNING
 from brood.core.followup.detection import HIDDEN_SEEN, seen_share
-from brood.core.population.half_days import Steps, back, lives_on
+from brood.core.population.half_days import Line, Steps, back, lives_on
+from brood.core.population.tracks import placed_before
+
+
+class Ask(Enum):
+    """What is asked of one animal: does its line live on for ever from a day if nothing
+    more is done, is anything of it alive on that day, or was it only seen by then?
+    """
+
+    LINE = "line"
+    ALIVE = "alive"
+    SEEN = "seen"
 
 
 @dataclass(frozen=True)
-class AliveQuestion:
-    """Is anything alive on the evening of a day (`alive`)? Or was it only seen by then,
-    by looks up to that day?
+class Question:
+    """What is asked on the evening of a day `until`, where looks up to that day would
+    answer with yes.
     """
 
     until: date
-    alive: bool
+    ask: Ask
     looks: tuple[Inspection, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
 class _Fate:
     """The chances by what one animal is, in the open and in a refuge [2 tracks,
-    questions, rows, scenarios, …]: immatures […, size], females and males.
+    questions, rows, scenarios, …]: immatures […, size], females that lay, and others:
+    grown males, and females that have laid out.
     """
 
     young: Array
     female: Array
-    male: Array
+    other: Array
 
     def treated(self, survive: Array) -> _Fate:
         """The chances before an evening's acts, which meet what is in the open.
-        `survive` is [rows, 1, size + 1].
+        `survive` is [questions or 1, rows, 1, size + 2].
         """
-        parts = (survive[..., :-1], survive[..., -1], survive[..., -1])
+        parts = (survive[..., :-2], survive[..., -2], survive[..., -1])
         return _Fate(
             *(
                 np.stack((p[0] * s, p[1]))
-                for p, s in zip((self.young, self.female, self.male), parts, strict=True)
+                for p, s in zip((self.young, self.female, self.other), parts, strict=True)
             )
         )
 
     def looked(self, see: Array) -> _Fate:
-        """The chances before a look. `see` [questions, 1, 1, size + 1] is what it sees
+        """The chances before a look. `see` [questions, 1, 1, size + 2] is what it sees
         in the open; of what is hidden it sees a part of that.
         """
-        shares = (see[..., :-1], see[..., -1], see[..., -1])
+        shares = (see[..., :-2], see[..., -2], see[..., -1])
         unseen = [np.stack((1 - s, 1 - HIDDEN_SEEN * s)) for s in shares]
         return _Fate(
             *(
                 1 - (1 - p) * u
-                for p, u in zip((self.young, self.female, self.male), unseen, strict=True)
+                for p, u in zip((self.young, self.female, self.other), unseen, strict=True)
             )
         )
 
@@ -75,14 +89,15 @@ def fates(
     steps: Steps,
     survive: dict[date, Array],
     fresh: Array,
-    questions: Sequence[AliveQuestion],
+    questions: Sequence[Question],
     since: date,
 ) -> Array:
     """The answer to every question for one animal on a morning: [2 tracks, questions,
-    rows, scenarios, size + 1]. A grown animal is of either sex.
+    rows, scenarios, size + 2]. A grown animal is of either sex.
 
-    `survive` and `fresh` are those of `posterior.stacked`, one row for each reach. They
-    act from that morning on. A day outside the steps counts as the nearest within.
+    `survive` and `fresh` are those of `posterior.stacked`, one row for each reach; both
+    may have an axis of questions before the rows. They act from that morning on. A day
+    outside the steps counts as the nearest within.
     """
     last = steps.ends[-1].date()
     questions = [replace(q, until=min(max(q.until, since), last)) for q in questions]
@@ -90,15 +105,20 @@ def fates(
     # about.
     order = sorted(range(len(questions)), key=lambda q: questions[q].until, reverse=True)
     asked = [questions[q] for q in order]
-    looks, shape = _looks_on(case, steps, asked), (2, 0, fresh.shape[1], len(steps.weights))
-    fate = _Fate(*(_light(np.zeros(form)) for form in ((*shape, steps.chain.size), shape, shape)))
+    fresh = fresh[:, None] if fresh.ndim == 4 else fresh[:, order]
+    looks, shape = _looks_on(case, steps, asked), (2, 0, fresh.shape[2], len(steps.weights))
+    ends = _ends(case, steps)
+    fate = _Fate(*(light(np.zeros(form)) for form in ((*shape, steps.chain.size), shape, shape)))
     # Half the memory is twice the speed here.
-    steps = replace(
-        steps, moves=_light(steps.moves), births=_light(steps.births), deaths=_light(steps.deaths)
-    )
-    survive, fresh = {day: _light(share) for day, share in survive.items()}, _light(fresh)
-    looks = {day: _light(share) for day, share in looks.items()}
-    for n in range(len(steps.ends) - 1, -1, -1):
+    steps = steps.light()
+    fresh = light(fresh)
+    survive = {
+        day: light(share if share.ndim == 3 else share[order]).reshape(-1, *share.shape[-3:])
+        for day, share in survive.items()
+    }
+    looks = {day: light(share) for day, share in looks.items()}
+    begun = max((n for n, end in enumerate(steps.ends) if end.date() <= asked[0].until), default=-1)
+    for n in range(begun, -1, -1):
         day = steps.ends[n].date()
         if steps.ends[n].time() == MORNING:
             if day <= since:
@@ -107,50 +127,64 @@ def fates(
                 fate = fate.looked(looks[day][: fate.female.shape[1]])
         else:
             if day in survive:
-                fate = fate.treated(survive[day])
-            fate = _joined(fate, [float(q.alive) for q in asked if q.until == day])
-        fate = _before(case, steps, n, fate, fresh[n])
+                fate = fate.treated(survive[day][: fate.female.shape[1]])
+            fate = _joined(fate, [ends[q.ask] for q in asked if q.until == day])
+        fate = _before(case, steps, n, fate, fresh[n][: fate.female.shape[1]])
     phi = case.pest.female_share
-    grown = phi * fate.female + (1 - phi) * fate.male
-    out: Array = np.concatenate((fate.young, grown[..., None]), axis=-1)[:, np.argsort(order)]
+    grown = phi * fate.female + (1 - phi) * fate.other
+    adults = np.stack((grown, fate.other), axis=-1)
+    out: Array = np.concatenate((fate.young, adults), axis=-1)[:, np.argsort(order)]
     return out
 
 
-def _light(values: Array) -> Array:
+def light(values: Array) -> Array:
     """In single precision: a hundred times finer than needed and twice as quick."""
     out: Array = values.astype(np.float32)
     return out
 
 
-def _looks_on(case: Case, steps: Steps, questions: Sequence[AliveQuestion]) -> dict[date, Array]:
-    """For each day: what the looks of every question see of a sub-stage in the open,
-    [questions, 1, 1, size + 1].
+def _looks_on(case: Case, steps: Steps, questions: Sequence[Question]) -> dict[date, Array]:
+    """For each day: what the looks of every question see of each state in the open,
+    [questions, 1, 1, size + 2].
     """
     out: dict[date, Array] = {}
     for q, question in enumerate(questions):
         for look in question.looks:
             if look.on <= question.until:
                 row = out.setdefault(
-                    look.on, np.zeros((len(questions), 1, 1, steps.chain.size + 1))
+                    look.on, np.zeros((len(questions), 1, 1, steps.chain.size + 2))
                 )
                 share = seen_share(case.pest, look)
-                row[q, 0, 0] = 1 - (1 - row[q, 0, 0]) * (
-                    1 - np.append(share[steps.chain.stage_of], share[-1])
-                )
+                row[q, 0, 0] = 1 - (1 - row[q, 0, 0]) * (1 - steps.chain.of_states(share))
     return out
 
 
-def _joined(fate: _Fate, ends: list[float]) -> _Fate:
+def _ends(case: Case, steps: Steps) -> dict[Ask, Array]:
+    """The answers on the last evening itself, by scenario and state: [scenarios, size + 2]."""
+    line = Line.at_the_end(case, steps, 1)
+    lives = np.concatenate((line.young[0, 0], line.female[0, 0, :, None]), axis=-1)
+    every = np.ones((len(steps.weights), steps.chain.size + 2))
+    return {
+        Ask.LINE: light(np.append(lives, 0 * lives[:, :1], axis=1)),
+        Ask.ALIVE: light(every),
+        Ask.SEEN: light(0 * every),
+    }
+
+
+def _joined(fate: _Fate, ends: list[Array]) -> _Fate:
     """The chances with the questions that end on this evening added at their end."""
     if not ends:
         return fate
-    fill = _light(np.array(ends).reshape(-1, 1, 1))
-    young = np.broadcast_to(fill[..., None], (2, len(ends), *fate.young.shape[2:]))
-    grown = np.broadcast_to(fill, (2, len(ends), *fate.female.shape[2:]))
+    rows = fate.young.shape[2]
+    fill = np.stack([np.broadcast_to(end, (2, rows, *end.shape)) for end in ends], axis=1)
     return _Fate(
         *(
             np.concatenate(pair, axis=1)
-            for pair in ((fate.young, young), (fate.female, grown), (fate.male, grown))
+            for pair in (
+                (fate.young, fill[..., :-2]),
+                (fate.female, fill[..., -2]),
+                (fate.other, fill[..., -1]),
+            )
         )
     )
 
@@ -158,6 +192,12 @@ def _joined(fate: _Fate, ends: list[float]) -> _Fate:
 def _before(case: Case, steps: Steps, n: int, fate: _Fate, fresh: Array) -> _Fate:
     """The chances one step earlier."""
     phi, refuge, deaths = case.pest.female_share, case.refuge, steps.deaths[n]
+    moved, stops = steps.switched(n), steps.laid_out[n]
+    later = _Fate(
+        placed_before(fate.young, moved[:-2], refuge),
+        placed_before(fate.female, moved[-1], refuge),
+        placed_before(fate.other, moved[-1], refuge),
+    )
     open_to = (1 - refuge) * fresh
 
     def born(young: Array) -> Array:
@@ -165,10 +205,15 @@ def _before(case: Case, steps: Steps, n: int, fate: _Fate, fresh: Array) -> _Fat
         out: Array = open_to[..., 0] * young[0][..., 0] + refuge * young[1][..., 0]
         return out
 
-    male = fate.male * np.exp(-deaths)
-    first = lives_on(fate.female, steps.births[n] * born(fate.young), deaths)
-    grown = phi * (fate.female + first) / 2 + (1 - phi) * (fate.male + male) / 2
+    def laying(births: Array) -> Array:
+        """Of a female that lays: births that count, against death and laying out."""
+        after = births + stops * (later.other + other) / 2
+        return lives_on(later.female, births, deaths + stops, after)
+
+    other = later.other * np.exp(-deaths)
+    first = laying(steps.births[n] * born(later.young))
+    grown = phi * (later.female + first) / 2 + (1 - phi) * (later.other + other) / 2
     entering = (1 - refuge) * grown[0] + refuge * grown[1]
-    young = np.stack(back(steps, n, fate.young[0], fate.young[1], entering, open_to, refuge))
-    female = lives_on(fate.female, steps.births[n] * (born(fate.young) + born(young)) / 2, deaths)
-    return _Fate(young, female, male)
+    young = back(steps, n, later.young, entering, open_to, refuge)
+    female = laying(steps.births[n] * (born(later.young) + born(young)) / 2)
+    return _Fate(young, female, other)

@@ -1,11 +1,15 @@
-"""When a plant is clear: the chance that anything lives is under 1 %, two looks were
-clean, and one slow life cycle has passed since anything was seen.
+"""When a plant may go back among the others, and when its case closes.
+
+It may go back when the chance that anything lives is under 1 %, two looks were clean,
+and the later of them came half a slow life from egg to adult after the last live
+sighting, and a slow hatch after the last evening. Its case closes when the plant is
+still clean a whole slow life from egg to adult after that sighting.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 import numpy as np
@@ -15,7 +19,8 @@ from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import Array, Clock, chain_of, clock
 from brood.core.climate.hours import MORNING, evening
 from brood.core.climate.series import covering
-from brood.core.followup.alive_odds import AliveQuestion, fates
+from brood.core.course.plan import Likely
+from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.detection import USUAL, clean, last_live
 from brood.core.followup.posterior import Belief, even_speed, late_finds, learn, stacked
 from brood.core.population.half_days import Schedule, Steps, steps_of, walk
@@ -23,18 +28,24 @@ from brood.core.population.half_days import Schedule, Steps, steps_of, walk
 SURE = 0.01
 LOOKS_NEEDED = 2
 LOOK_GAP_DAYS = 7
-MOST_LOOKS = 8
+MOST_LOOKS, FINAL_LOOKS = 14, 8
+LIVE_BORN_DAYS = 7
+"""Where young are born alive there is no hatch to wait for, but so many days."""
 ROWS = 5
 """So many values of reach stand for all of them; each has about the same weight."""
 CURVE_POINTS = 7
+LEAST_CV = 0.14
+SHOWN_LOOKS = 6
+"""The chance on the day before a look is worked out for so many looks."""
 LONGEST_DAYS = 400
 """What is not grown so many days after it was seen counts as standing still."""
 
 
 @dataclass(frozen=True)
 class NeededLook:
-    """A look still to come. `why` is `first`, `cycle` (a whole slow life cycle after
-    the last live sighting) or `doubt` (until the chance is small).
+    """A look still to come. `why` is `evening` (on the day of a treatment), `first`,
+    `back` (the plant may go back after it), `cycle` (a whole slow life after the
+    last live sighting) or `doubt` (until the chance is small).
     """
 
     on: date
@@ -47,11 +58,14 @@ class Clearing:
 
     `matured` is the slow end of egg to adult from the last live sighting. `hatched` is
     the same for the hatch of the last egg that the last evening can have missed. Both
-    are None beyond the known temperatures. `curve` is the chance that anything lives on
-    the evening of days, by the looks so far; `if_clean` the same with the looks that
-    are needed. `worth` says by how much one look on a day divides the chance on the day
-    of the last one. `remains` is the chance that anything still lives once whatever was
-    missed is grown, by the looks so far.
+    are None beyond the known temperatures. `back` is the day from which the plant may
+    stand among the others, `closed` that on which its case closes.
+
+    `curve` is the chance that anything lives on the evening of days, by the looks so
+    far; `if_clean` the same with the looks that are needed. `worth` says by how much
+    one look on a day divides the chance on the day of the last one. `remains` is the
+    chance that anything still lives once whatever was missed is grown, by the looks so
+    far. `likely` is how the course will probably go.
     """
 
     last_live: date
@@ -61,22 +75,22 @@ class Clearing:
     curve: tuple[tuple[date, float], ...]
     if_clean: tuple[tuple[date, float], ...]
     needed: tuple[NeededLook, ...]
-    all_clear: date | None
+    back: date | None
+    closed: date | None
     clean_looks: tuple[Inspection, ...]
     worth: tuple[tuple[date, float], ...]
     remains: float | None = None
+    likely: Likely | None = None
 
     @property
     def settled(self) -> bool:
-        """Whether the record is enough to declare the plant clear."""
-        return self.all_clear is not None and not self.needed
+        """Whether the record is enough to close the case."""
+        return self.closed is not None and not self.needed
 
     @property
-    def earliest(self) -> date | None:
-        """The first day on which the last look may fall."""
-        if self.matured is None or self.hatched is None:
-            return None
-        return max(self.matured, self.hatched)
+    def may_go_back(self) -> bool:
+        """Whether the looks made are enough for the plant to stand among the others."""
+        return self.back is not None and any(x.on >= self.back for x in self.clean_looks)
 
 
 class _Odds:
@@ -87,6 +101,8 @@ class _Odds:
     def __init__(
         self, case: Case, schedule: Schedule, belief: Belief, since: date, until: date
     ) -> None:
+        # A coarser chain is half the work, and moves these chances by little.
+        case = replace(case, pest=replace(case.pest, cv=max(case.pest.cv, LEAST_CV)))
         self.case, self.since = case, since
         self.weights, reaches, scale = belief.summed(ROWS)
         self.steps = even_speed(steps_of(case, until))
@@ -95,22 +111,22 @@ class _Odds:
 
     def _there(self, belief: Belief, scale: Array) -> Array:
         """The expected numbers on that morning, with what was then seen beyond them: [2
-        tracks, reaches, scenarios, size + 1].
+        tracks, reaches, scenarios, size + 2].
         """
         out = _at(self.case, self.steps, self.survive, self.fresh, self.since) * scale[..., None]
         for group in late_finds(belief):
             if group.on == self.since:
-                out[0] += group.count * self.steps.chain.spread(self.case.pest.index(group.stage))
+                out[0] += group.count * self.steps.chain.met(self.case.pest.index(group.stage))
         return out
 
     def alive(self, days: Sequence[tuple[date, tuple[Inspection, ...]]]) -> list[float]:
         """The chance that anything lives on the evening of a day when the looks up to
         then found nothing.
         """
-        asked = [AliveQuestion(day, True, looks) for day, looks in days]
+        asked = [Question(day, Ask.ALIVE, looks) for day, looks in days]
         passed = list(dict.fromkeys(tuple(x for x in looks if x.on <= day) for day, looks in days))
         seen = [
-            AliveQuestion(max((x.on for x in looks), default=self.since), False, looks)
+            Question(max((x.on for x in looks), default=self.since), Ask.SEEN, looks)
             for looks in passed
             if looks
         ]
@@ -147,9 +163,9 @@ def _at(case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, day:
     for n, x in walk(case, steps, survive, fresh, rows):
         if steps.ends[n].time() == MORNING and steps.ends[n].date() == day:
             return x
-    out = np.zeros((2, rows, len(steps.weights), steps.chain.size + 1))
+    out = np.zeros((2, rows, len(steps.weights), steps.chain.size + 2))
     for group in case.found:
-        spread = group.count * steps.chain.spread(case.pest.index(group.stage))
+        spread = group.count * steps.chain.met(case.pest.index(group.stage))
         out += np.array([1 - case.refuge, case.refuge]).reshape(2, 1, 1, 1) * spread
     return out
 
@@ -169,28 +185,24 @@ def clear_by(
 
     With `weigh` it also works out what one look is worth, by its day.
     """
-    first = max(f.on for f in case.found)
-    since = last_live(looks, first, today)
-    # Clean looks since then do not enter here: they count exactly, through the chance to see
-    # nothing.
-    belief = learn(
-        case, [x for x in looks if x.on <= since], [c for c in cards if c.until <= since], since
-    )
+    since, belief = _known(case, looks, cards, today)
     treated = max((on for on, _ in schedule), default=None)
     matured, hatched = _bounds(case, since, treated)
     done = clean(looks, since)
     if matured is None or hatched is None:
-        return Clearing(since, treated, matured, hatched, (), (), (), None, done, ())
+        return Clearing(since, treated, matured, hatched, (), (), (), None, None, done, ())
+    early = max(since + (matured - since) / 2, hatched)
     end = max(matured, hatched)
-    until = max(end, today) + timedelta(days=LOOK_GAP_DAYS * MOST_LOOKS)
+    until = max(end, today) + timedelta(days=LOOK_GAP_DAYS * (FINAL_LOOKS + 1))
     odds = _Odds(case, schedule, belief, since, until)
-    coming = _proposed(done, end, today, until, thorough)
+    evenings = sorted(on for on, _ in schedule if on > since)
+    coming = _proposed(done, evenings, end, max(today, since), thorough)
     # If every look to come finds nothing, too.
     together = (*done, *coming)
     ends = {x.on for x in together}
     days = sorted(
         ends
-        | {max(x.on - timedelta(days=1), since) for x in together}
+        | {max(x.on - timedelta(days=1), since) for x in together[:SHOWN_LOOKS]}
         | _even(max(min(today, end), since), max(end, *ends))
     )
     plain = [d for d in days if not done or d >= done[0].on][:: max(1, len(days) // 6)]
@@ -198,16 +210,13 @@ def clear_by(
         [*((d, together) for d in days), *((d, done) for d in plain), (end, done)]
     )
     clean_by = dict(zip(days, chances, strict=False))
-    # All three must hold: enough clean looks, a whole life cycle, and a small chance.
-    over = next(
-        (
-            x.on
-            for n, x in enumerate(together)
-            if n + 1 >= LOOKS_NEEDED and x.on >= end and clean_by[x.on] < SURE
-        ),
-        None,
+    back, over = (_reached(together, day, clean_by) for day in (early, end))
+    if back is not None and over is not None:
+        # Between going back and closing, no look is asked for.
+        coming = [x for x in coming if x.on <= back or x.on >= end]
+    needed = _reasons(
+        [x for x in coming if over is None or x.on <= over], (back, end), evenings, len(done)
     )
-    needed = _reasons([x for x in coming if over is None or x.on <= over], end, len(done))
     shown = [d for d in days if over is None or d <= over]
     return Clearing(
         since,
@@ -217,6 +226,7 @@ def clear_by(
         tuple(zip(plain, chances[len(days) :], strict=True)),
         tuple((d, clean_by[d]) for d in shown),
         needed,
+        back,
         over,
         done,
         _worth(odds, done, today, over or end, thorough) if weigh else (),
@@ -224,19 +234,61 @@ def clear_by(
     )
 
 
+def remaining(
+    case: Case,
+    schedule: Schedule,
+    looks: Sequence[Inspection],
+    cards: Sequence[CardCatch],
+    today: date,
+    end: date,
+) -> float:
+    """The chance that anything lives on the evening of a day under a schedule, by the
+    looks so far.
+    """
+    since, belief = _known(case, looks, cards, today)
+    odds = _Odds(case, schedule, belief, since, end + timedelta(days=1))
+    return odds.alive([(end, clean(looks, since))])[0]
+
+
+def _known(
+    case: Case, looks: Sequence[Inspection], cards: Sequence[CardCatch], today: date
+) -> tuple[date, Belief]:
+    """The last live sighting, and what the counts up to it say. Clean looks since then do
+    not enter: they count exactly, through the chance to see nothing.
+    """
+    since = last_live(looks, max(f.on for f in case.found), today)
+    before = [x for x in looks if x.on <= since], [c for c in cards if c.until <= since]
+    return since, learn(case, *before, since)
+
+
+def _reached(
+    looks: Sequence[Inspection], early: date, clean_by: Mapping[date, float]
+) -> date | None:
+    """The first look, if all are clean, that is at least the second, not before a day,
+    and after which the chance is small.
+    """
+    return next(
+        (
+            x.on
+            for n, x in enumerate(looks)
+            if n + 1 >= LOOKS_NEEDED and x.on >= early and clean_by[x.on] < SURE
+        ),
+        None,
+    )
+
+
 def _bounds(case: Case, since: date, treated: date | None) -> tuple[date | None, date | None]:
-    """The slow end of egg to adult from a day, and of the hatch of eggs laid up to the
-    last evening. Where there are no eggs the latter is the day after it.
+    """The slow end of egg to adult from a day; and the slow hatch of eggs laid up to the
+    last evening, or some days after it where young are born alive.
     """
     begun = evening(since) - timedelta(days=1)
     hours = 24 * ((max(since, treated or since) - since).days + LONGEST_DAYS)
     watch = clock(chain_of(case.pest), covering(case.series, begun, hours))
-    adult = len(case.pest.stages) - 1
-    matured = _slow(watch, since, adult)
+    matured = _slow(watch, since, len(case.pest.stages) - 1)
     if treated is None:
-        return matured, matured
+        return matured, since
     if case.pest.live_birth:
-        return matured, treated + timedelta(days=1)
+        return matured, treated + timedelta(days=LIVE_BORN_DAYS)
     return matured, _slow(watch, treated, 1)
 
 
@@ -249,33 +301,44 @@ def _slow(watch: Clock, day: date, stage: int) -> date | None:
 
 
 def _proposed(
-    done: Sequence[Inspection], end: date, today: date, until: date, thorough: float
+    done: Sequence[Inspection], evenings: Sequence[date], end: date, today: date, thorough: float
 ) -> list[Inspection]:
-    """The looks that may be needed, in order: one a week before the end unless there
-    was one, one at the end, and more a week apart.
+    """The looks that may be needed, in order: one on each evening to come but the first
+    since something was seen, one a week after the last, and one at the end.
     """
-    day = (
-        max(today, end - timedelta(days=LOOK_GAP_DAYS))
-        if not done
-        else max(today, end, done[-1].on + timedelta(days=LOOK_GAP_DAYS))
-    )
-    out: list[Inspection] = []
-    while len(out) < MOST_LOOKS and day <= until:
-        out.append(Inspection(day, thorough=thorough))
-        day = max(day + timedelta(days=LOOK_GAP_DAYS), end)
-    return out
+    days = [on for on in evenings[1:] if on > today or (on == today and not done)]
+    last = max([*evenings[-1:], *(x.on for x in done)], default=today)
+    day = max(today, last + timedelta(days=LOOK_GAP_DAYS))
+    weekly: list[date] = []
+    while len(weekly) < MOST_LOOKS and (day < end or len(weekly) < LOOKS_NEEDED):
+        weekly.append(day)
+        day += timedelta(days=LOOK_GAP_DAYS)
+    days = sorted({*days, *weekly})
+    final = max([end, today, *(on + timedelta(days=1) for on in days[-1:])])
+    days += [final + timedelta(days=LOOK_GAP_DAYS * n) for n in range(FINAL_LOOKS)]
+    return [Inspection(on, thorough=thorough) for on in days]
 
 
-def _reasons(looks: Sequence[Inspection], end: date, before: int) -> tuple[NeededLook, ...]:
+def _reasons(
+    looks: Sequence[Inspection],
+    ends: tuple[date | None, date],
+    evenings: Sequence[date],
+    before: int,
+) -> tuple[NeededLook, ...]:
+    back, end = ends
     out: list[NeededLook] = []
     for look in looks:
         settled = any(n.why == "cycle" for n in out)
         why = (
-            "first"
-            if look.on < end or before + len(out) + 1 < LOOKS_NEEDED
-            else "doubt"
+            "doubt"
             if settled
             else "cycle"
+            if look.on >= end and before + len(out) + 1 >= LOOKS_NEEDED
+            else "back"
+            if look.on == back
+            else "evening"
+            if look.on in evenings
+            else "first"
         )
         out.append(NeededLook(look.on, why))
     return tuple(out)

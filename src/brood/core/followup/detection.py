@@ -13,9 +13,10 @@ from brood.core.biology.stage_classes import StageClass, class_of, classes
 from brood.core.biology.substages import Array
 from brood.core.biology.unseen import stage_days
 
-GLANCE, USUAL, LENS = 0.4, 0.7, 0.95
+GLANCE, USUAL, LENS = 0.3, 0.5, 0.75
 """The chance that a look sees an animal in the open on the part looked at: at a glance,
-leaf by leaf, and leaf by leaf with a lens (our judgement, C).
+leaf by leaf, and leaf by leaf with a lens (our judgement, C). Looks see less than their
+keepers think: what is believed here is on the safe side.
 """
 THOROUGH = {"glance": GLANCE, "usual": USUAL, "lens": LENS}
 SHOWN_BY_DISPLAY = {"egg": 0.3, "larva": 0.9, "nymph": 0.9, "pupa": 0.9, "adult": 1.0}

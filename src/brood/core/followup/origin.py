@@ -79,9 +79,7 @@ def _parts(case: Case, steps: Steps, x: Array) -> tuple[Array, Array]:
     pest = case.pest
     egg = np.array([*(s.display == "egg" for s in pest.stages), False])
     soil = np.array([*(s.habitat == "in-soil" and s.display != "egg" for s in pest.stages), False])
-    of = np.append(steps.chain.stage_of, len(pest.stages))
-    rest = ~(egg | soil)
-    masks = (egg[of], soil[of], rest[of], rest[of])
+    masks = [steps.chain.of_states(mask) for mask in (egg, soil, ~(egg | soil), ~(egg | soil))]
     tracks = ((1, 1), (1, 1), (0, 1), (1, 0))
     out = [
         np.concatenate(

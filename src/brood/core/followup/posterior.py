@@ -209,10 +209,14 @@ def late_finds(belief: Belief) -> tuple[Found, ...]:
 
 
 def updated(belief: Belief) -> Case:
-    """The case to plan with.
+    """The case to plan with: as it was learnt, with what looks saw beyond that."""
+    case = as_learnt(belief)
+    return replace(case, found=(*case.found, *late_finds(belief)))
 
-    Where the course works it is as it was. Otherwise it has the reach and the starting
-    numbers that the counts speak for. What looks saw beyond that is added.
+
+def as_learnt(belief: Belief) -> Case:
+    """The case as it was where the course works, otherwise with the reach and the
+    starting numbers that the counts speak for.
     """
     case = belief.case
     if belief.verdict != "working":
@@ -220,7 +224,7 @@ def updated(belief: Belief) -> Case:
             at_reach(case, belief.reach),
             found=tuple(replace(f, count=f.count * belief.scale) for f in case.found),
         )
-    return replace(case, found=(*case.found, *late_finds(belief)))
+    return case
 
 
 def _used(case: Case) -> tuple[Act, ...]:
@@ -254,15 +258,7 @@ def stacked(
 
 def even_speed(steps: Steps) -> Steps:
     """The three scenarios of warmth, at the usual speed."""
-    pick = [1, 4, 7]
-    return replace(
-        steps,
-        moves=steps.moves[:, pick],
-        births=steps.births[:, pick],
-        deaths=steps.deaths[:, pick],
-        weights=steps.weights[pick] / steps.weights[pick].sum(),
-        late=(steps.late[0][pick], steps.late[1][pick]),
-    )
+    return steps.picked([1, 4, 7])
 
 
 def learn(

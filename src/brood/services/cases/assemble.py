@@ -5,7 +5,7 @@ the warmth, the means. All that is worked out follows from this and from nothing
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 
@@ -87,6 +87,12 @@ def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:
     )
 
 
+def _seen_on(row: PestCase, on: date, found: Sequence[Found]) -> date:
+    """The last day up to `on` on which something alive was seen."""
+    looks = [x.on for x in looks_of(row) if x.live and x.on <= on]
+    return max([*looks, *(f.on for f in found if f.on <= on)], default=on)
+
+
 def day_of(row: PestCase, today: date) -> date:
     """The day from which a case looks ahead: that of its plan while it holds, otherwise
     today, or the day on which it was closed.
@@ -122,13 +128,16 @@ def as_found(desk: Desk, row: PestCase, on: date) -> Case:
         known_to=datetime.combine(on, time()),
     )
     acts, done, skipped = _evenings(desk, row, on, first if began else date.min)
+    found = _found(desk, row, began, series)
     return Case(
         pest=desk.catalogue.pest(row.pest_id),
         start=max([row.start_on, on, *(day + timedelta(days=1) for day in skipped)]),
-        found=_found(desk, row, began, series),
+        found=found,
+        seen_on=_seen_on(row, on, found),
         series=series,
         acts=acts,
         reach=row.reach,
+        refuge=desk.catalogue.hiding.of_plant(row.plant.build, row.plant.kind),
         done=done,
         fixed=_known(_fixed(row, on), acts),
         keep_below=row.keep_below,

@@ -12,6 +12,7 @@ from cachetools import LRUCache, cached
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case
+from brood.core.biology.pest import Pest
 from brood.core.climate.series import placed
 from brood.core.course.planner import uses_of
 from brood.core.course.problem import Problem
@@ -24,6 +25,7 @@ says 0.10 (B) to 0.25 (C).
 """
 WARMTH_C, COUNTS, LAYING, LIFE = 1.5, (0.5, 2.0), (0.7, 1.4), (0.7, 1.3)
 REACH, REFUGE = (-0.10, 0.07), (0.0, 0.05)
+MOVES = (0.25, 4.0)
 
 
 KEEP = 16
@@ -131,10 +133,27 @@ def _of_the_evening(case: Case, catalogue: Catalogue) -> list[_Doubt]:
             f"{case.refuge:.0%} out of reach",
             (f"{REFUGE[0]:.0%}", f"{REFUGE[1]:.0%}"),
             (replace(case, refuge=REFUGE[0]), replace(case, refuge=REFUGE[1])),
-            "our judgement; more in rosettes and axils",
+            "our judgement; more in rosettes, sheaths and axils",
+            "C",
+        ),
+        _Doubt(
+            "Changing places on the plant",
+            "as often as they walk or fly",
+            ("a quarter as often", "four times as often"),
+            (
+                replace(case, pest=_moving(case.pest, MOVES[0])),
+                replace(case, pest=_moving(case.pest, MOVES[1])),
+            ),
+            "our judgement; what hides tonight can be reached the next time",
             "C",
         ),
     ]
+
+
+def _moving(pest: Pest, by: float) -> Pest:
+    """The pest with animals that change their place so many times as often."""
+    stages = tuple(replace(s, switching=s.switching * by) for s in pest.stages)
+    return replace(pest, stages=stages, switching=pest.switching * by)
 
 
 def _of_the_find(case: Case, speech: Speech) -> list[_Doubt]:

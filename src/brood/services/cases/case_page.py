@@ -15,10 +15,10 @@ from brood.core.followup.all_clear import LOOK_GAP_DAYS
 from brood.services.cases import aim, history, plans, test_leaves
 from brood.services.cases.aftercare import open_tasks
 from brood.services.cases.chart_data import ChartData, class_names
-from brood.services.cases.outlook import Outlook, Trouble
+from brood.services.cases.outlook import SPARES_SHOWN, Outlook, Trouble
 from brood.services.cases.test_leaves import Patch
 from brood.services.desk import Desk
-from brood.services.voice import words
+from brood.services.voice import courses, words
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome, EveningState, PlanState
@@ -32,7 +32,7 @@ NEWS_DAYS = 14
 
 @dataclass(frozen=True)
 class EveningRow:
-    """One row of the table of dates."""
+    """One row of the table of dates. A `spare` evening is only done if a look finds life."""
 
     slot: Application
     n: int
@@ -43,6 +43,7 @@ class EveningRow:
     why: str
     is_next: bool
     overdue: bool
+    spare: bool = False
 
 
 @dataclass(frozen=True)
@@ -50,6 +51,8 @@ class CaseResult:
     """Everything that the page of a case shows. `problem` says in a sentence why there
     is no plan, `due` that it is being worked out again, `moved` why the dates moved of
     late. `meanwhile` is the evening that went by while the case was left alone.
+    `course` says how many evenings it will probably take. `released` are the evenings
+    that looks have taken back, each with why.
     """
 
     row: PestCase
@@ -79,12 +82,35 @@ class CaseResult:
     moved: str = ""
     news: str = ""
     meanwhile: Application | None = None
+    course: str = ""
+    released: tuple[tuple[date, str], ...] = ()
     drawn: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def plan(self) -> Plan | None:
         """The plan as last worked out."""
         return self.outlook.plan if self.outlook else None
+
+    @property
+    def fixed(self) -> int:
+        """How many of the evenings to come are done whatever a look finds."""
+        return sum(e.slot.status == EveningState.PLANNED and not e.spare for e in self.evenings)
+
+    @property
+    def shown(self) -> tuple[EveningRow, ...]:
+        """The evenings with the first of the spare ones."""
+        return self.evenings[: len(self.evenings) - len(self.further)]
+
+    @property
+    def further(self) -> tuple[EveningRow, ...]:
+        """Spare evenings beyond the first few."""
+        spare = [e for e in self.evenings if e.spare]
+        return tuple(spare[SPARES_SHOWN:])
+
+    @property
+    def looks_first(self) -> bool:
+        """Whether a look decides about the next evening."""
+        return self.next is not None and self.next.spare
 
     @property
     def unready(self) -> bool:
@@ -140,7 +166,7 @@ def _bare(desk: Desk, row: PestCase, found: Outlook | None) -> CaseResult:
         headline="",
         why="",
         next=None,
-        evenings=_evenings(desk, row),
+        evenings=_evenings(desk, row, found),
         outlook=found,
         chart=None,
         guard=None,
@@ -183,7 +209,37 @@ def _planned(desk: Desk, bare: CaseResult, found: Outlook, plan: Plan) -> CaseRe
         cautions=tuple(text for t in tonight for text in t.cautions),
         sprays=any(not t.by_hand for t in tonight),
         verdict=found.counted.said if found.counted else "",
+        course=_course(desk, row, found),
+        released=_released(desk, row, found),
     )
+
+
+def _course(desk: Desk, row: PestCase, found: Outlook) -> str:
+    """How many evenings are set and likely. Empty where nothing is to come."""
+    plan = found.plan
+    if plan is None or not plan.applications or row.keep_below is not None:
+        return ""
+    return courses.ahead(
+        found.fixed,
+        len(plan.applications),
+        found.likely,
+        plan.growth,
+        max(desk.today, plan.applications[0].target),
+        more=bool(history.evenings_done(row)),
+    )
+
+
+def _released(desk: Desk, row: PestCase, found: Outlook) -> tuple[tuple[date, str], ...]:
+    """The evenings that looks have taken back, with why."""
+    if found.ahead is None:
+        return ()
+    why = courses.released(_looked_on(desk, row), found.ahead.left, desk.speech)
+    return tuple((day, why) for day in found.released)
+
+
+def _looked_on(desk: Desk, row: PestCase) -> date:
+    looks = (i.looked_on for i in history.looks(row) if i.looked_on <= desk.today)
+    return max(looks, default=desk.today)
 
 
 def _moved(desk: Desk, row: PestCase) -> str:
@@ -271,19 +327,21 @@ def _kills(desk: Desk, row: PestCase, pest: Pest) -> tuple[tuple[str, tuple[floa
     return tuple((name, tuple(k.get(stage, 0.0) for k in kills)) for stage, name in stages)
 
 
-def _evenings(desk: Desk, row: PestCase) -> tuple[EveningRow, ...]:
+def _evenings(desk: Desk, row: PestCase, found: Outlook | None) -> tuple[EveningRow, ...]:
     """The evenings in order. The reason of a planned one is brief where the evening
     before it has one of the same kind.
     """
+    fixed = len(row.applications) if found is None else found.fixed
     shown = [a for a in row.applications if a.status != EveningState.DROPPED]
     dated = sorted(
         ((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number)
     )
     first = next((a.id for _, a in dated if a.status == EveningState.PLANNED), None)
-    treatments, out, n, before = desk.catalogue.treatments, [], 0, ""
+    treatments, out, n, before, coming = desk.catalogue.treatments, [], 0, "", 0
     for when, slot in dated:
         n += slot.status != EveningState.SKIPPED
         record, planned = history.last_word(slot), slot.status == EveningState.PLANNED
+        coming += planned
         done = record is not None and record.outcome == EveningOutcome.DONE
         acts = record.treatments if record and done else slot.treatments
         kind = str(slot.reason.get("kind", ""))
@@ -300,6 +358,7 @@ def _evenings(desk: Desk, row: PestCase) -> tuple[EveningRow, ...]:
                 or plans.why_of(desk.catalogue, row, slot, desk.speech, again=again),
                 slot.id == first,
                 planned and (slot.missed_on is not None or slot.target_on < desk.today),
+                planned and coming > fixed,
             )
         )
     return tuple(out)
@@ -331,6 +390,11 @@ def _headline(
                 "course."
             ),
         )
+    if following is None and found.released and found.ahead is not None:
+        needed = found.clearing.needed if found.clearing else ()
+        again = needed[0].on if needed else None
+        left = found.ahead.left
+        return courses.released_headline(_looked_on(desk, row), left, again, speech)
     if following is None:
         last = found.plan.last_hatch.slow if found.plan else None
         return "The course is done. Look closely, twice.", (
@@ -342,6 +406,8 @@ def _headline(
     done = bool(history.evenings_done(row))
     headline = words.next_step(slot, today, done, speech, desk.catalogue.treatments)
     why = following.why
+    if following.spare:
+        why = f"{courses.LOOK_FIRST} {why}"
     gone = history.went_by(row)
     if gone is not None and gone.missed_on is not None:
         why = (

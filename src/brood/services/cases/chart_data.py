@@ -17,7 +17,7 @@ from brood.core.biology.case import Act, Case, Found
 from brood.core.biology.pest import ADULT, Pest
 from brood.core.biology.stage_classes import BY_DISPLAY, StageClass, class_of
 from brood.core.biology.substages import chain_of, clock
-from brood.core.climate.hours import evening
+from brood.core.climate.hours import MORNING, evening
 from brood.core.climate.series import HourlySeries, window
 from brood.core.course.plan import Plan
 from brood.core.population.projection import BANDS, Projection, project
@@ -47,8 +47,8 @@ class Band:
 
 @dataclass(frozen=True)
 class Stroke:
-    """An evening: its state (done, next or planned), its window when planned, and what
-    it meets in each band. `was` is where it was planned, when it is tried elsewhere.
+    """An evening: its state (done, next, planned or spare), its window when planned, and
+    what it meets in each band. `was` is where it was planned, when it is tried elsewhere.
     """
 
     at: datetime
@@ -66,8 +66,9 @@ class Stroke:
 @dataclass(frozen=True, eq=False)
 class ChartData:
     """Everything in the chart. `letters` are the stamps of the five bands for this
-    pest, `spread` is everything alive by day. `key` says what it was worked out from;
-    empty where it is only tried.
+    pest, `spread` is everything alive by day. `looks` are the mornings of looks that
+    decide about an evening, `released` the evenings that looks have taken back. `key`
+    says what it was worked out from; empty where it is only tried.
     """
 
     first: datetime
@@ -82,6 +83,8 @@ class ChartData:
     names: tuple[str, ...]
     spread: Spread
     key: str = ""
+    looks: tuple[datetime, ...] = ()
+    released: tuple[datetime, ...] = ()
 
     def seen_at(self, moment: datetime) -> ChartData:
         """The same with another moment as now, as far as the chart reaches."""
@@ -123,6 +126,8 @@ def chart_data(
     *,
     now: datetime,
     until: Sequence[date] = (),
+    looks: Sequence[date] = (),
+    released: Sequence[date] = (),
 ) -> ChartData:
     """Project the case over its evenings and collect what the chart shows, up to some
     days at least.
@@ -161,6 +166,8 @@ def chart_data(
         letters=letters,
         names=names,
         spread=spread_of(case, schedule, last),
+        looks=tuple(datetime.combine(d, MORNING) for d in looks),
+        released=tuple(evening(d) for d in released if d <= last),
     )
 
 

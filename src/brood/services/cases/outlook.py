@@ -4,6 +4,7 @@ counts say, and when it is over. Every page takes its numbers from here.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from threading import Lock
@@ -11,17 +12,19 @@ from threading import Lock
 from cachetools import LRUCache, cached
 
 from brood.catalogue.schema import PestRecord
-from brood.core.biology.case import CardCatch, Case, Evening, Found, Inspection
+from brood.core.biology.case import Act, CardCatch, Case, Evening, Found, Inspection
 from brood.core.biology.pest import DateSpan, Span
 from brood.core.climate.series import HourlySeries
 from brood.core.course import planner
+from brood.core.course.growth import NEVER_CLEARS
 from brood.core.course.outcome import Outcome, outcomes
-from brood.core.course.plan import Plan, PlannedEvening, Reason, Slip
+from brood.core.course.plan import Likely, Plan, PlannedEvening, Reason, Slip
 from brood.core.course.planner import uses_of
 from brood.core.course.problem import Problem
-from brood.core.followup.all_clear import Clearing, NeededLook, clear_by
+from brood.core.followup.all_clear import Clearing, NeededLook, clear_by, remaining
+from brood.core.followup.course_ahead import CourseAhead, course_ahead
 from brood.core.followup.origin import origins
-from brood.core.followup.posterior import Belief, learn, updated
+from brood.core.followup.posterior import Belief, as_learnt, learn, updated
 from brood.core.population.spread import Spread
 from brood.errors import InputError, LeftAlone, NothingDevelops
 from brood.services import kept
@@ -37,6 +40,12 @@ WORTH_MOVING = 0.02
 AHEAD_DAYS = 30
 """What the counts say is worked out for so many days beyond the day of the plan."""
 PLANNER: planner.Planner = planner.plan
+HARDLY = 0.5
+"""Dates that clear the plant less often than this without a look are said to fall short."""
+SPARES_SHOWN = 4
+"""So many spare evenings are shown at first: nobody plans by a wall of dates."""
+COURSES = 60
+"""How many courses are drawn to say how one will probably go."""
 
 
 @dataclass(frozen=True)
@@ -108,9 +117,10 @@ class Outlook:
 
     `digest` and `parts` identify the facts. `found` is what the plan reckons with, also
     what must be there unseen. `good_until` is the last day on which time alone changes
-    nothing. Without dates `plan` and all after it are None, and `trouble` says why. In
-    `brief` there is no chart and no end yet: it is of a closed case that nobody has
-    looked at since.
+    nothing. `ahead` says which evenings are set and which are spare; `released` are
+    dates that looks have taken back. Without dates `plan` and all after it are None,
+    and `trouble` says why. In `brief` there is no chart and no end yet: it is of a
+    closed case that nobody has looked at since.
     """
 
     digest: str
@@ -123,6 +133,8 @@ class Outlook:
     outcome: Outcome | None = None
     counted: Counted | None = None
     clearing: Clearing | None = None
+    ahead: CourseAhead | None = None
+    released: tuple[date, ...] = ()
     reach: float = 0.9
     refuge: float = 0.02
     target: float = 0.95
@@ -134,6 +146,41 @@ class Outlook:
     def waits_for_the_end(self) -> bool:
         """Whether it is still to be worked out when the case is over."""
         return self.plan is not None and self.clearing is None and not self.held
+
+    @property
+    def fixed(self) -> int:
+        """How many of the coming evenings are done whatever a look finds."""
+        coming = len(self.plan.applications) if self.plan else 0
+        return coming if self.ahead is None else min(self.ahead.set, coming)
+
+    @property
+    def looks_due(self) -> tuple[date, ...]:
+        """The days of coming evenings on which a look is made before treating, up to the
+        one that decides whether more is needed.
+        """
+        if self.plan is None or self.ahead is None:
+            return ()
+        return tuple(a.target for a in self.plan.applications[: self.fixed + 1])[-2:]
+
+    @property
+    def likely(self) -> Likely | None:
+        """How the course will probably go, where that is worked out."""
+        return self.clearing.likely if self.clearing else None
+
+    @property
+    def never_clears(self) -> bool:
+        """Whether these treatments take less than grows back, whatever the dates."""
+        growth = self.plan.growth if self.plan else None
+        return growth is not None and growth >= NEVER_CLEARS
+
+    @property
+    def falls_short(self) -> bool:
+        """Whether the dates hardly clear the plant, with looks or without."""
+        if self.plan is None or not self.plan.applications or self.plan.reaches:
+            return False
+        if self.likely is not None and not self.never_clears:
+            return self.likely.chance < self.target
+        return self.never_clears or self.plan.chance < HARDLY
 
     @property
     def chance(self) -> float | None:
@@ -159,7 +206,7 @@ class Outlook:
 
 kept.holds(
     Outlook, Trouble, Counted, Dot, Plan, PlannedEvening, Reason, Slip, Span, DateSpan, Found,
-    Outcome, Clearing, NeededLook, Inspection, CardCatch, Evening,
+    CourseAhead, Likely, Outcome, Clearing, NeededLook, Inspection, CardCatch, Evening,
     ChartData, Band, Stroke, Spread, HourlySeries,
 )  # fmt: skip
 
@@ -193,6 +240,11 @@ def work_out(
         problem, plan = _planned(case, facts.promised, closed=closed, standing=standing)
     except InputError as error:
         return WorkedOut(replace(bare, trouble=trouble_of(error)), None)
+    ahead = None if closed or brief else _ahead(facts, plan)
+    released: tuple[date, ...] = ()
+    if ahead is not None and ahead.released:
+        released = tuple(a.target for a in plan.applications)
+        plan = replace(plan, applications=())
     clearing = None if plan.applications or brief else end_of(facts, plan, closed=closed)
     found = replace(
         bare,
@@ -201,9 +253,11 @@ def work_out(
         outcome=outcomes(problem, [uses_of(plan)])[0],
         counted=None if belief is None else _counted(belief),
         clearing=clearing,
+        ahead=ahead,
+        released=released,
         brief=brief,
     )
-    return WorkedOut(found, None if brief else _chart(case, plan, record, facts.on, clearing))
+    return WorkedOut(found, None if brief else _chart(case, plan, record, facts.on, found))
 
 
 def _bare(facts: Facts) -> Outlook:
@@ -314,31 +368,72 @@ def _counted(belief: Belief) -> Counted:
     )
 
 
+def _ahead(facts: Facts, plan: Plan, *, courses: int = 0) -> CourseAhead | None:
+    """Which of the coming evenings are set, by the looks so far. None where nothing is
+    planned, or where a number is held.
+    """
+    if facts.case.keep_below is not None or not plan.applications:
+        return None
+    belief = belief_of(facts)
+    case = facts.case if belief is None else as_learnt(belief)
+    looks = [x for x in facts.looks if x.on <= facts.on]
+    return course_ahead(case, plan, looks, facts.on, courses=courses)
+
+
 def end_of(facts: Facts, plan: Plan, *, closed: bool = False) -> Clearing | None:
-    """When a case is over, from what was done, planned and counted. None where it is
-    held under a number. It takes half a second or so.
+    """When a case is over, from what was done, planned and counted, and how its course
+    will probably go. None where it is held under a number. It takes a second or so.
+
+    If every look finds nothing only the set evenings are done. The chance that remains
+    by the looks so far is that of all evenings.
     """
     if facts.case.keep_below is not None:
         return None
+    ahead = None if closed else _ahead(facts, plan, courses=COURSES)
+    coming = [(a.target, a.acts) for a in plan.applications] if ahead else []
+    fixed = ahead.set if ahead else 0
+    schedule = _schedule(facts, coming[:fixed])
+    found = clear_by(facts.case, schedule, facts.looks, facts.cards, facts.on)
+    if fixed == len(coming):
+        return replace(found, likely=ahead.likely if ahead else None)
+    left = found.remains
+    if found.matured is not None:
+        end = max([found.matured, *(on for on, _ in coming)])
+        schedule = _schedule(facts, coming)
+        left = remaining(facts.case, schedule, facts.looks, facts.cards, facts.on, end)
+    return replace(found, remains=left, likely=ahead.likely if ahead else None)
+
+
+def _schedule(
+    facts: Facts, coming: Sequence[tuple[date, Sequence[str]]]
+) -> list[tuple[date, list[Act]]]:
+    """What was done and some evenings to come."""
     acts = {a.id: a for a in facts.case.acts}
-    coming = [] if closed else [(a.target, a.acts) for a in plan.applications]
     evenings = sorted([*((d.on, d.acts) for d in facts.case.done), *coming])
-    schedule = [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
-    return clear_by(facts.case, schedule, facts.looks, facts.cards, facts.on)
+    return [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
 
 
-def _chart(
-    case: Case, plan: Plan, record: PestRecord, on: date, clearing: Clearing | None
-) -> ChartData:
+def _chart(case: Case, plan: Plan, record: PestRecord, on: date, found: Outlook) -> ChartData:
     """The brood chart over the evenings done and to come."""
+    clearing, fixed = found.clearing, found.fixed
     evenings = [(d.on, d.acts, "done") for d in sorted(case.done, key=lambda d: d.on)]
     evenings += [
-        (a.target, a.acts, "planned" if n else "next") for n, a in enumerate(plan.applications)
+        (a.target, a.acts, "spare" if n >= fixed else "planned" if n else "next")
+        for n, a in enumerate(plan.applications[: fixed + SPARES_SHOWN])
     ]
     until = [on + timedelta(days=7)]
     if not plan.applications and clearing is not None and clearing.needed:
         until.append(clearing.needed[0].on)
-    return chart_data(case, plan, record, evenings, now=datetime.combine(on, time()), until=until)
+    return chart_data(
+        case,
+        plan,
+        record,
+        evenings,
+        now=datetime.combine(on, time()),
+        until=until,
+        looks=found.looks_due,
+        released=found.released,
+    )
 
 
 def next_day(outlook: Outlook) -> date | None:

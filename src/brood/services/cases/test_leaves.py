@@ -49,9 +49,7 @@ def needs_test(catalogue: Catalogue, row: PestCase, treatment: str, done: set[st
     """Whether leaves must be tested before this is used: only sprays, only where the
     keeper asked for it, and only where the plant has not had it.
     """
-    return (
-        row.test_patch and catalogue.care[treatment].technique == "spray" and treatment not in done
-    )
+    return row.test_patch and catalogue.care[treatment].wears and treatment not in done
 
 
 def used(row: PestCase) -> set[str]:

@@ -164,7 +164,7 @@ TROUBLES = (
             ("adult", 6, None, "under fine threads"),
         ),
         ("wiping", "insecticidal-soap"),
-        (5, 2),
+        (6, 4),
         minutes=35,
     ),
     Trouble(
@@ -203,13 +203,13 @@ TROUBLES = (
     Trouble(
         "Basil seedling tray",
         "bradysia",
-        4,
+        5,
         (
             ("adult", 6, None, "rise when watered"),
             ("young", None, "dozens", "in the top of the soil"),
         ),
         ("bti-drench", "steinernema-feltiae"),
-        (4,),
+        (5,),
     ),
     Trouble(
         "Coffee plant",

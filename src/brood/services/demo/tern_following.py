@@ -40,7 +40,7 @@ SEEN = (
     (
         "Aubergine",
         1,
-        (("young", 4, 19, "moves"), ("adult", 1, 6, "moves")),
+        (("young", 2, 21, "moves"), ("adult", 0, 6, "moves")),
         "usual",
         "clean",
         "undersides",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from typing import Any
@@ -11,7 +11,7 @@ import numpy as np
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case, Evening, Found, Inspection, Limits
-from brood.core.biology.pest import DateSpan, Pest, Span
+from brood.core.biology.pest import ADULT, DateSpan, Pest, Span
 from brood.core.biology.stage_classes import ROUGH_COUNTS, StageClass, class_of
 from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import MEASURED, HourlySeries, constant, daily, day_night, window
@@ -37,7 +37,7 @@ from brood.services.documents.case_form import (
     read_form,
     short,
 )
-from brood.services.documents.clear_date import all_clear
+from brood.services.documents.clear_date import course_json
 from brood.services.documents.improvements import improvements_json
 from brood.services.documents.reading import Json
 from brood.services.voice import words
@@ -50,10 +50,16 @@ def read_case(data: Json, catalogue: Catalogue) -> tuple[Case, list[str]]:
     """The case of a document, as its inspections leave it, with warnings. Raises
     InputError naming the field.
     """
+    case, _looks, warnings = follow_case(data, catalogue)
+    return case, warnings
+
+
+def follow_case(data: Json, catalogue: Catalogue) -> tuple[Case, tuple[Inspection, ...], list[str]]:
+    """The same with the inspections themselves."""
     case, looks, warnings = read_followed(data, catalogue)
     if looks and case.done:
         case = updated(learn(case, looks, [], max(x.on for x in looks)))
-    return case, warnings
+    return case, looks, warnings
 
 
 def read_followed(
@@ -72,7 +78,9 @@ def read_followed(
     cases = [_of_pest(common, one, list(items.values()), catalogue, form) for one in pests]
     case = replace(cases[0], also=tuple(cases[1:]))
     looks = _inspections(form.inspections, case.pest)
-    return replace(case, done=_done(form.done, case.acts)), looks, _warnings(form.limits)
+    seen = [f.on for f in case.found] + [x.on for x in looks if x.live]
+    done = _done(form.done, case.acts)
+    return replace(case, done=done, seen_on=max(seen)), looks, _warnings(form.limits)
 
 
 def _common(form: CaseForm, pests: Sequence[_Infested]) -> Case:
@@ -172,10 +180,22 @@ def _of_pest(
     found = tuple(piece for group in one.found for piece in spread_group(one.pest, group, celsius))
     return replace(
         common,
-        pest=one.pest,
+        pest=_switching(one.pest, form.switching),
         found=infer_hidden(one.pest, found, common.series) if form.infer_hidden else found,
         acts=tuple(_act(item, one.pest, catalogue) for item in acts),
     )
+
+
+def _switching(pest: Pest, given: Mapping[str, float]) -> Pest:
+    """The pest with changes of place a day as given, by stage id or "adult". Raises
+    InputError for a stage that it does not have.
+    """
+    known = [*(s.id for s in pest.stages), ADULT]
+    for stage in given:
+        if stage not in known:
+            raise _no_such_stage(pest, stage, "switching", ", ".join(known))
+    stages = tuple(replace(s, switching=given.get(s.id, s.switching)) for s in pest.stages)
+    return replace(pest, stages=stages, switching=given.get(ADULT, pest.switching))
 
 
 def _found(items: list[FoundForm], pest: Pest, field: str) -> list[Found]:
@@ -291,13 +311,18 @@ def dates_json(span: DateSpan) -> dict[str, str | None]:
 
 
 def plan_json(
-    problem: Problem, plan: Plan, warnings: list[str], catalogue: Catalogue
+    problem: Problem,
+    plan: Plan,
+    warnings: list[str],
+    catalogue: Catalogue,
+    looks: Sequence[Inspection] = (),
 ) -> dict[str, Any]:
-    """A plan as JSON, with its chance, the rules of thumb for comparison, and what
-    would help where it falls short.
+    """A plan as JSON, with its chance, what looks decide, the rules of thumb for
+    comparison, and what would help where it falls short.
     """
     case = problem.case
     outcome, rules = considered(problem, plan)
+    course = course_json(case, plan, looks)
     helps = (
         []
         if plan.reaches or case.keep_below is not None
@@ -315,10 +340,11 @@ def plan_json(
                 "short_by_days": a.short_by_days,
                 "treatments": list(a.acts),
                 "serves": list(a.serves),
+                "set": n < course["set"],
                 "without": a.reason.without,
                 "why": words.reason(case.pest, a.reason, SPEECH, a.short_by_days),
             }
-            for a in plan.applications
+            for n, a in enumerate(plan.applications)
         ],
         "done": [{"date": d.on.isoformat(), "treatments": list(d.acts)} for d in case.done],
         **figures(outcome),
@@ -330,7 +356,7 @@ def plan_json(
             if case.done
             else case.start
         ).isoformat(),
-        "all_clear": all_clear(case, plan),
+        **course,
         "first_breeding": dates_json(plan.first_breeding),
         "last_hatch": dates_json(plan.last_hatch),
         "generation": span_json(plan.generation),

@@ -271,6 +271,7 @@ class CaseForm(PestForm):
     target: Annotated[float, number(0.01, 0.999)] = 0.95
     keep_below: Annotated[float, number(1, MOST_COUNT)] | None = None
     horizon_days: Annotated[int, whole(7, 730)] | None = None
+    switching: dict[str, Annotated[float, number(0, 24)]] = {}
     test_patch: bool = False
     infer_hidden: bool = True
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 from typing import Any
@@ -10,6 +11,8 @@ from brood.core.biology.case import Act, Case, Inspection
 from brood.core.course import planner
 from brood.core.course.plan import Plan
 from brood.core.followup.all_clear import clear_by, interpolated
+from brood.core.followup.course_ahead import CourseAhead, course_ahead
+from brood.core.followup.likely import COURSES
 from brood.core.followup.posterior import learn, updated
 from brood.services.voice import words
 
@@ -21,7 +24,8 @@ def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
     today = max([case.start, *(d.on for d in case.done), *(x.on for x in looks)])
     known = updated(learn(case, looks, [], today)) if looks and case.done else case
     planned = planner.plan(planner.problem_of(replace(known, start=today)))
-    found = clear_by(case, dated(case, planned), looks, [], today)
+    ahead = course_of(case, planned, looks, today, courses=0)
+    found = clear_by(case, dated(case, planned, ahead.set if ahead else 0), looks, [], today)
     bounds = {
         "matured": found.matured,
         "hatched": found.hatched,
@@ -30,7 +34,8 @@ def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
     }
     return {
         "schema": 1,
-        "all_clear": found.all_clear and found.all_clear.isoformat(),
+        "all_clear": found.back and found.back.isoformat(),
+        "closed": found.closed and found.closed.isoformat(),
         **{key: day and day.isoformat() for key, day in bounds.items()},
         "settled": found.settled,
         "chance_alive_by_day": [
@@ -42,19 +47,56 @@ def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
     }
 
 
-def dated(case: Case, plan: Plan) -> list[tuple[date, list[Act]]]:
-    """What was done and is planned, evening by evening."""
+def dated(case: Case, plan: Plan, most: int | None = None) -> list[tuple[date, list[Act]]]:
+    """What was done and is planned, evening by evening; of the planned at `most` so many."""
     acts = {a.id: a for a in case.acts}
     evenings = [
         *((d.on, d.acts) for d in case.done),
-        *((a.target, a.acts) for a in plan.applications),
+        *((a.target, a.acts) for a in plan.applications[:most]),
     ]
     return [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
 
 
-def all_clear(case: Case, plan: Plan) -> str | None:
-    """The day on which a plan is over, if every look finds nothing."""
-    if case.keep_below is not None or not plan.reaches:
+def course_of(
+    case: Case, plan: Plan, looks: Sequence[Inspection], today: date, *, courses: int
+) -> CourseAhead | None:
+    """How a course goes if looks decide. None where nothing is planned, or a number held."""
+    if case.keep_below is not None or not plan.applications:
         return None
-    over = clear_by(case, dated(case, plan), [], [], case.start).all_clear
-    return over.isoformat() if over else None
+    return course_ahead(case, plan, looks, today, courses=courses)
+
+
+def course_json(case: Case, plan: Plan, looks: Sequence[Inspection]) -> dict[str, Any]:
+    """The keys of a plan that say what looks decide: which evenings are set, the looks,
+    how the course will probably go, when the plant may go back and its case closes.
+    """
+    looks = [x for x in looks if x.on <= case.start]
+    ahead = course_of(case, plan, looks, case.start, courses=COURSES)
+    fixed = ahead.set if ahead else 0
+    end = None
+    if case.keep_below is None and plan.growth is not None:
+        done = dated(case, plan, fixed)
+        end = clear_by(case, done, looks, [], case.start, weigh=False)
+    likely = ahead.likely if ahead else None
+    return {
+        "set": fixed,
+        "released": ahead.released if ahead else False,
+        "left": ahead.left if ahead else None,
+        "growth": plan.growth,
+        "policy_chance": likely.chance if likely else None,
+        "likely": likely
+        and {
+            "evenings": likely.evenings,
+            "low": likely.low,
+            "high": likely.high,
+            "last": likely.last.isoformat(),
+            "all_clear": likely.back and likely.back.isoformat(),
+            "closed": likely.closed and likely.closed.isoformat(),
+        },
+        "looks": [
+            {"date": n.on.isoformat(), "why": words.look_reason(n.why)}
+            for n in (end.needed if end else ())
+        ],
+        "all_clear": end.back.isoformat() if end and end.back else None,
+        "closed": end.closed.isoformat() if end and end.closed else None,
+    }

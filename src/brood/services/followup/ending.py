@@ -120,18 +120,16 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
         f"Last seen alive {speech.day(found.last_live)}; the slowest of that day is grown up by "
         f"{speech.day(found.matured)}, even if it stays cool"
     )
-    if found.last_treatment and (found.hatched - found.last_treatment).days == 1:
-        since += f"; the course runs to {speech.day(found.last_treatment)}"
-    elif found.last_treatment and found.hatched > found.matured:
+    if found.last_treatment and found.hatched > found.matured:
         since += (
             f". The last egg that outlived {speech.day(found.last_treatment)} has hatched by "
             f"{speech.day(found.hatched)}"
         )
-    if found.settled and found.all_clear:
+    if found.settled and found.closed:
         return OverResult(
             found,
-            f"All clear since {speech.day(found.all_clear)}."
-            if found.all_clear < today
+            f"All clear since {speech.day(found.closed)}."
+            if found.closed < today
             else "All clear.",
             f"{since}. "
             f"{len(found.clean_looks)} clean looks leave less than 1 chance in 100 that "
@@ -139,7 +137,7 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
             (),
             None,
         )
-    if found.all_clear is None:
+    if found.closed is None:
         return OverResult(
             found,
             "No all-clear can be foreseen.",
@@ -161,10 +159,23 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
     )
     return OverResult(
         found,
-        f"All clear {speech.day(found.all_clear)}, if every look finds nothing.",
+        _headline(found, speech),
         f"{left}{looks}. {since}. One living find starts the clock again.",
         needed,
         best,
+    )
+
+
+def _headline(found: Clearing, speech: Speech) -> str:
+    """When the plant may go back, and when its case closes."""
+    assert found.closed is not None
+    if found.may_go_back:
+        return f"It may go back. The case closes {speech.day(found.closed)}."
+    if found.back is None:
+        return f"The case closes {speech.day(found.closed)}, if every look finds nothing."
+    return (
+        f"Back among the others {speech.day(found.back)}, closed {speech.day(found.closed)}, if "
+        "every look finds nothing."
     )
 
 

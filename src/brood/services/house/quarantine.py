@@ -348,14 +348,14 @@ def of_quarantine(
         return OverResult(None, "No day can be given.", why, (), None, "none")
     names = {pest_id: catalogue.name(pest_id) for pest_id in ids}
     why = _thoughts(row, [*names.values()], [names[p] for p in inherited], bool(looks), today)
-    standing = [end for end in ends.values() if end.all_clear is None]
+    standing = [end for end in ends.values() if end.closed is None]
     if standing:
         return replace(
             said(standing[-1], today, speech),
             headline="No day can be given yet.",
             why=f"{why} Where it stands is too cool for some of them to grow up and show.",
         )
-    slow = max(ends, key=lambda pest_id: ends[pest_id].all_clear or date.min)
+    slow = max(ends, key=lambda pest_id: ends[pest_id].closed or date.min)
     return _told(ends[slow], names[slow], why, missing(session, row, today), today, speech)
 
 
@@ -377,10 +377,10 @@ def _told(
     if found.settled:
         head = "Not yet." if lacking else "It may go back."
         return replace(result, headline=head, why=f"{why} {lacking}".strip())
-    assert found.all_clear is not None
+    assert found.closed is not None
     return replace(
         result,
-        headline=f"Back from {speech.day(found.all_clear)}, if every look finds nothing.",
+        headline=f"Back from {speech.day(found.closed)}, if every look finds nothing.",
         why=f"{why} Of these the {slowest} takes longest to show itself at this warmth.",
     )
 

@@ -120,7 +120,7 @@ def days_left(desk: Desk, rows: Sequence[PestCase]) -> dict[int, int | None]:
     """
     ends = plans.ends_of(desk, [r for r in rows if r.keep_below is None])
     return {
-        case_id: None if end.all_clear is None else max((end.all_clear - desk.today).days, 0)
+        case_id: None if end.back is None else max((end.back - desk.today).days, 0)
         for case_id, end in ends.items()
     }
 

@@ -342,7 +342,10 @@ def course_change(
 
 
 LOOK_REASONS = {
-    "first": "The first of two looks. What came out late can be seen by now.",
+    "evening": "Look before you treat. If nothing lives, this may be the evening that you are "
+    "spared.",
+    "first": "What came out late can be seen by now.",
+    "back": "If this look finds nothing either, the plant may go back among the others.",
     "cycle": "By now young ones that were missed have grown up and would be seen. An earlier "
     "look proves less.",
     "doubt": "The looks before it leave a chance of more than 1 in 100. This one brings it under.",

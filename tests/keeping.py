@@ -1,0 +1,107 @@
+"""A keeper with a plan and eyes: looks on every planned date before treating, and lets
+the looks decide, or treats every date of a list whatever is seen.
+"""
+
+from dataclasses import dataclass, replace
+from datetime import timedelta
+
+from brood.core.biology.case import Evening, Inspection
+from brood.core.course.planner import plan, problem_of
+from brood.core.followup.all_clear import LOOK_GAP_DAYS, clear_by
+from brood.core.followup.course_ahead import course_ahead
+from brood.core.followup.detection import USUAL
+
+GIVEN_UP = 4000
+
+
+@dataclass
+class Kept:
+    """What became of a plant: evenings done, the day of the last one, the days it went
+    back and was closed, whether anything lived on either day, and whether it ended clear.
+    """
+
+    evenings: int = 0
+    last: int = 0
+    back: int | None = None
+    alive_back: bool = False
+    closed: int | None = None
+    alive_closed: bool = False
+    clear: bool = False
+
+
+def keep(case, plant, *, thorough=0.5, days=400):
+    """Follow looks: treat what is due, release what looks release, until it is closed."""
+    acts = {a.id: a for a in case.acts}
+    out, known, looks, done = Kept(), case, [], []
+    coming = [(a.target, a.acts) for a in plan(problem_of(case)).applications]
+    due = coming[0][0]
+    for n in range(days):
+        day = case.start + timedelta(days=n)
+        if day < due or plant.alive > GIVEN_UP:
+            continue
+        seen = plant.look(day, 1.0, thorough) if done else None
+        if seen is not None:
+            looks.append(Inspection(day, seen.counts, 1.0, USUAL))
+        live = [x.on for x in looks if x.live]
+        known = replace(
+            case, start=day, done=tuple(done), seen_on=max([*live, *(f.on for f in case.found)])
+        )
+        treat = not done or bool(seen and seen.live)
+        if done and not treat and coming and day >= coming[0][0]:
+            answer = plan(problem_of(known))
+            ahead = (
+                course_ahead(known, answer, looks, day, courses=0) if answer.applications else None
+            )
+            treat = bool(ahead) and not ahead.released
+            coming = coming if treat else []
+        if treat:
+            ids = next((i for on, i in coming if on == day), None)
+            if ids is None:
+                answer = plan(problem_of(known))
+                coming = [(a.target, a.acts) for a in answer.applications]
+                ids = coming[0][1] if coming and coming[0][0] == day else case_acts(known)
+            plant.evening(day, [acts[i] for i in ids])
+            done.append(Evening(day, tuple(ids)))
+            out.evenings, out.last = len(done), n
+            later = plan(
+                problem_of(replace(known, start=day + timedelta(days=1), done=tuple(done)))
+            )
+            coming = [(a.target, a.acts) for a in later.applications]
+            due = coming[0][0] if coming else day + timedelta(days=LOOK_GAP_DAYS)
+            continue
+        due = day + timedelta(days=LOOK_GAP_DAYS)
+        if _ended(out, known, done, looks, acts, day, n, plant):
+            break
+    out.clear = plant.alive == 0
+    return out
+
+
+def case_acts(case):
+    """The acts of an evening that no plan has."""
+    return tuple(a.id for a in case.acts if not a.lasts_days)
+
+
+def _ended(out, case, done, looks, acts, day, n, plant):
+    """Whether the looks are enough to close the case. Going back is noted on the way."""
+    schedule = [(e.on, [acts[i] for i in e.acts]) for e in done]
+    found = clear_by(replace(case, done=tuple(done)), schedule, looks, [], day, weigh=False)
+    if out.back is None and found.may_go_back:
+        out.back, out.alive_back = n, plant.alive > 0
+    if found.settled:
+        out.closed, out.alive_closed = n, plant.alive > 0
+        return True
+    return False
+
+
+def listed(case, plant, dates, *, settle=60):
+    """Treat on every one of some dates with all acts that are due, and never look."""
+    acts = {a.id: a for a in case.acts}
+    for on, ids in dates:
+        plant.evening(on, [acts[i] for i in ids])
+    last = max(on for on, _ in dates)
+    out = Kept(len(dates), (last - case.start).days)
+    from datetime import datetime, time
+
+    plant.until(datetime.combine(last + timedelta(days=settle), time(19)))
+    out.clear = plant.alive == 0
+    return out
