@@ -3,12 +3,14 @@
 import shutil
 from importlib.resources import as_file, files
 
+import numpy as np
 import pytest
 from conftest import MITE, THRIPS, WHITEFLY
+from pydantic import ValidationError
 
 from brood.catalogue.loader import load
 from brood.catalogue.own import figures, unknown, with_own
-from brood.catalogue.schema import cited
+from brood.catalogue.schema import PestRecord, cited
 from brood.errors import CatalogueError, InputError
 
 
@@ -339,3 +341,28 @@ def test_faults_of_the_graded_words_are_reported_with_file_and_key(copy):
         "observations.csv: row",
     ):
         assert part in told
+
+
+def test_a_record_that_lays_more_than_its_own_total_is_refused(catalogue):
+    record = catalogue.records["tetranychus-urticae"]
+    data = record.model_dump(by_alias=True)
+    assert PestRecord.model_validate(data) == record
+    data["longevity"] = [{**row, "days": 2 * row["days"]} for row in data["longevity"]]
+    with pytest.raises(ValidationError, match="more than the total of 150"):
+        PestRecord.model_validate(data)
+
+
+def test_the_young_that_die_untreated_and_the_early_laying_follow_the_record(catalogue):
+    for pest_id, record in catalogue.records.items():
+        pest = catalogue.pests[pest_id]
+        assert pest.lives_from(0) == pytest.approx(record.survival.value), pest_id
+        early = record.laying_early
+        if early:
+            ends = pest.laid_out + len(pest.longevity) / sum(d for _, d in pest.longevity)
+            assert 1 - np.exp(-ends * early.days) == pytest.approx(early.share, abs=0.02)
+    scale = catalogue.pests["coccus-hesperidum"].stages
+    assert scale[0].survival == pytest.approx(0.3**0.75)
+    assert catalogue.pests["planococcus-citri"].switching == 0.0, "she sits still and lays"
+    hiding = catalogue.hiding
+    assert hiding.of_plant("", "orchid") > hiding.of_plant("upright", "orchid")
+    assert hiding.of_plant("tray", "") < hiding.of_plant("", "")

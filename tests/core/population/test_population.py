@@ -19,6 +19,7 @@ from brood.core.biology.pest import ADULT, PREOVIPOSITION
 from brood.core.biology.substages import NODES, chain_of
 from brood.core.climate.series import constant, daily, day_night
 from brood.core.population.half_days import SPEED_CV, assess, expected, steps_of
+from brood.core.population.regrowth import regrowth
 from brood.core.population.spread import spread_of
 
 DAY = date(2026, 6, 1)
@@ -314,3 +315,35 @@ def test_the_spread_holds_the_mean_and_closes_where_nothing_is_uncertain():
         until,
     )
     assert (even.high - even.low).sum() < (wide.high - wide.low).sum()
+
+
+@pytest.mark.parametrize(
+    ("pest", "acts", "low", "high"),
+    [
+        (MITE, ("wiping", "insecticidal-soap"), 0.35, 0.48),
+        ("myzus-persicae", ("shower", "insecticidal-soap"), 0.85, 0.995),
+    ],
+)
+@pytest.mark.parametrize("often", [0.25, 1.0, 4.0])
+def test_four_evenings_running_are_no_cure_however_often_animals_change_their_place(
+    pest, acts, low, high, often
+):
+    """Eggs never move; for a pest without eggs it is right that they do well."""
+    young = [s.id for s in CATALOGUE.pest(pest).development if s.display == "nymph"]
+    number = 15.0 if pest == MITE else 55.0
+    found = [(s, number / len(young)) for s in young] + [(ADULT, 6.0)]
+    found += [("egg", 40.0)] if pest == MITE else []
+    one = case(found, pest=pest, acts=acts, celsius=20.0, spread=0.5, reach=0.9, refuge=0.02)
+    moved = tuple(replace(s, switching=s.switching * often) for s in one.pest.stages)
+    one = replace(one, pest=replace(one.pest, stages=moved, switching=one.pest.switching * often))
+    assert low <= assess(one, evenings(one, (0, 1, 2, 3))).chance <= high
+
+
+def test_a_few_survivors_grow_as_the_untreated_pest_does():
+    one = case([(ADULT, 1.0)], celsius=21.0)
+    grown = regrowth(one)
+    assert grown.until(100, 10) < grown.until(100, 1) < 30
+    assert grown.until(1e12, 1) is None
+    alone = case([(ADULT, 1 / one.pest.female_share)], celsius=21.0, refuge=0.0)
+    every = dict(expected(alone, [], DAY + timedelta(days=40)))[DAY + timedelta(days=40)]
+    assert grown.numbers[40] == pytest.approx(sum(every.values()), rel=0.02)

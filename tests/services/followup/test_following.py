@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors, NotFound
-from brood.services.cases import assemble, beside, commands, history, trial
+from brood.services.cases import assemble, beside, case_page, commands, history, trial
 from brood.services.cases.beside import house_of
 from brood.services.cases.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
 from brood.services.followup import ending, follow_page, inspections
@@ -21,6 +21,7 @@ from brood.services.house.places import PlaceCommand, Warmth
 from brood.services.house.places import add as add_place
 from brood.services.house.plants import PlantCommand
 from brood.services.house.plants import add as add_plant
+from brood.services.voice import courses
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
@@ -381,3 +382,43 @@ def test_keeping_an_evening_moves_the_cases_that_it_serves(demo_store, catalogue
         assert all(
             evenings_together.next_evening(queries.case(session, i)).target_on == day for i in ids
         )
+
+
+def test_a_clean_look_takes_evenings_back_and_one_aphid_brings_them_that_same_evening(
+    store, catalogue
+):
+    """The page says which evenings are set, what a look has released and why."""
+    _, case_id = open_mite(store, catalogue, START, pest="myzus-persicae", young=50.0)
+
+    def page(day):
+        found = outlook(store, catalogue, case_id, at(day))
+        with store.reading() as session:
+            return case_page.build(Desk(session, catalogue, at(day)), case_id), found
+
+    shown, found = page(START)
+    assert 2 <= found.fixed < len(found.plan.applications)
+    assert shown.course.startswith(f"set {found.fixed}")
+    assert [e.spare for e in shown.evenings].index(True) == found.fixed
+    assert not shown.looks_first
+    last = START
+    for _ in range(found.fixed):
+        last = planned(store, catalogue, case_id, last)[0][0]
+        if last > START:
+            look(store, catalogue, case_id, last, {}, share=1.0)
+        evening(store, catalogue, case_id, last)
+    due, _ = planned(store, catalogue, case_id, last)
+    shown, found = page(due[0])
+    assert shown.looks_first
+    assert courses.LOOK_FIRST in shown.why
+    look(store, catalogue, case_id, due[0], {}, share=1.0)
+    assert planned(store, catalogue, case_id, due[0])[0] == []
+    shown, found = page(due[0])
+    assert found.released == tuple(due)
+    assert shown.headline == "No more treatments, unless a look finds life."
+    assert "in 100" in shown.why
+    assert [day for day, _ in shown.released] == due
+    later = due[0] + timedelta(days=7)
+    look(store, catalogue, case_id, later, {"adult": 1.0}, share=1.0)
+    again, _ = planned(store, catalogue, case_id, later)
+    assert again[0] == later
+    assert not page(later)[1].released

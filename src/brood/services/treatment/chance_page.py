@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from brood.core.course.outcome import Outcome
 from brood.core.course.planner import rule_uses, uses_of
 from brood.core.population.half_days import totals
+from brood.core.population.regrowth import Regrowth, regrowth
 from brood.errors import InputError
 from brood.services.cases import plans
 from brood.services.desk import Desk
@@ -15,9 +16,11 @@ from brood.services.documents.assess import RuleOutcome, considered, too_soon
 from brood.services.documents.improvements import Change, changes
 from brood.services.treatment.choose import setting_of
 from brood.services.treatment.permitted import offers
+from brood.services.voice import courses
 from brood.store.tables import PestCase
 
 LONGEST_COURSE = 70
+FEMALES, MONTH, HUNDRED = (1, 3, 10), 30, 100
 
 
 @dataclass(frozen=True)
@@ -35,6 +38,9 @@ class Course:
 class ChanceResult:
     """What the dates of a case lead to, with the evenings to come and done.
 
+    `survivors` say what a few of them become without any treatment, `untreated` the
+    numbers of one female by day.
+
     `problem` says in a sentence why there is nothing to tell. The rules of thumb stand
     beside the plan, and their courses too, the plan's first. `changes` are what would
     help where the target is missed.
@@ -48,6 +54,8 @@ class ChanceResult:
     courses: tuple[Course, ...] = ()
     changes: tuple[Change, ...] = ()
     reaches: bool = True
+    survivors: tuple[str, ...] = ()
+    untreated: tuple[float, ...] = ()
 
     @property
     def evenings(self) -> int:
@@ -84,9 +92,27 @@ def of_case(desk: Desk, row: PestCase) -> ChanceResult:
         )
     )
     fitting = tuple(_within_limits(held, rule) for rule in others)
+    grown = regrowth(held.problem.case)
     return ChanceResult(
-        outcome, to_come, "", done, fitting, _courses(held, others), helps, held.plan.reaches
+        outcome,
+        to_come,
+        "",
+        done,
+        fitting,
+        _courses(held, others),
+        helps,
+        held.plan.reaches,
+        _survivors(desk, row, grown),
+        tuple(map(float, grown.numbers[: MONTH + 1])),
     )
+
+
+def _survivors(desk: Desk, row: PestCase, grown: Regrowth) -> tuple[str, ...]:
+    """What one, three and ten surviving females become, and one without a mate."""
+    record = desk.catalogue.records[row.pest_id]
+    month = float(grown.numbers[min(MONTH, len(grown.numbers) - 1)])
+    said = [courses.becomes(n, n * month, grown.until(HUNDRED, n), record.plural) for n in FEMALES]
+    return (*said, courses.unmated(record.reproduction, grown.son))
 
 
 def _within_limits(held: plans.Planned, rule: RuleOutcome) -> RuleOutcome:

@@ -9,7 +9,7 @@ from datetime import date
 from brood.core.course.growth import LONG
 from brood.core.course.plan import Likely
 from brood.services.voice.odds import in_100
-from brood.services.voice.speech import Speech, days
+from brood.services.voice.speech import Speech, days, number
 
 LOOK_FIRST = (
     "Look before you treat, leaf by leaf over at least half of the plant. If nothing lives, this "
@@ -54,3 +54,32 @@ def released_headline(
         f"{released(looked_on, left, speech)} One living find brings the evenings back that same "
         f"day.{following}"
     )
+
+
+UNMATED = {
+    "parthenogenesis": "She needs no mate: one alone begins a new colony.",
+    "thelytoky": "She needs no mate: one alone begins a new colony.",
+    "sexual": "Unmated she bears nothing.",
+}
+
+
+def unmated(reproduction: str, son_days: float) -> str:
+    """What a single female without a mate begins."""
+    if reproduction in UNMATED:
+        return UNMATED[reproduction]
+    if son_days > FAR_DAYS:
+        return "Unmated she bears only sons, and none of them grows up at this warmth."
+    return (
+        "Unmated she bears only sons. She can mate with one of them when he is grown, and then "
+        f"begins a colony about {days(round(son_days))} later."
+    )
+
+
+def becomes(females: int, in_30: float, hundred: int | None, plural: str) -> str:
+    """What some surviving females become without any treatment."""
+    one = "One female" if females == 1 else f"{females} females"
+    when = f", and 100 after {days(hundred)}" if hundred else ""
+    return f"{one} that lays: about {number(in_30)} {plural} of all stages after 30 days{when}."
+
+
+FAR_DAYS = 365
