@@ -532,17 +532,27 @@ class Keeper:
         self.ledger.looks[plant, case, self.today, live] += 1
         self.looked[plant] = self.today
 
-    def outlook(self, case: Case) -> tuple[int, str]:
-        """How many evenings are planned, and the days that are left, as the pages say."""
-        page = self.get(f"/cases/{case.id}")
-        planned = page.text.count(" planned ") + page.text.count(" next ")
-        return planned, self.get(f"/today/apart?case={case.id}").text
+    def outlook(self, case: Case) -> tuple[list[str], str]:
+        """The evenings that are planned, and the days that are left, as the page says."""
+        self.get(f"/cases/{case.id}")
+        rows = self.rows(
+            "select target_on from application where case_id = ? and status = 'planned' "
+            "order by target_on",
+            case.id,
+        )
+        return [on for (on,) in rows], self.get(f"/today/apart?case={case.id}").text
 
-    def _compare(self, case: Case, before: tuple[int, str]) -> None:
-        """What a clean look changed."""
+    def _compare(self, case: Case, before: tuple[list[str], str]) -> None:
+        """What a clean look changed: it never makes a course longer."""
         after = self.outlook(case)
         self.report.counts["clean looks"] += 1
-        self.report.counts["added by a clean look"] += after[0] > before[0]
+        self.report.counts["released by a clean look"] += bool(before[0]) and not after[0]
+        if len(after[0]) > len(before[0]):
+            self.fault(
+                "longer by a look",
+                f"/cases/{case.id}",
+                f"{len(after[0])} evenings to come after a clean look, {len(before[0])} before",
+            )
         days = [
             int(n) if (n := next((w for w in text.split() if w.isdigit()), "")) else None
             for text in (before[1], after[1])

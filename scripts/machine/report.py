@@ -29,6 +29,7 @@ KINDS = {
     "figures": "two pages of one moment that say different figures of a case",
     "stale": "what is kept of a case that does not belong to its facts, and is not due",
     "broke off": "a household that could not be run to its end",
+    "longer by a look": "a course longer after a clean look",
 }
 
 
@@ -79,8 +80,8 @@ class Report:
                 for f in _different(found)[:examples]
             ]
         lines.append(
-            f"clean looks compared {c['clean looks']}: evenings added by "
-            f"{c['added by a clean look']}, "
+            f"clean looks compared {c['clean looks']}: courses released by "
+            f"{c['released by a clean look']}, "
             f"all-clear later by {c['later by a clean look']}"
         )
         lines.append(

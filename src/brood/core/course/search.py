@@ -35,6 +35,7 @@ longer course is no better than one over a generation.
 """
 AS_GOOD = 0.002
 FAR_OFF = 0.5
+LONG_LIST = 12
 SHORT = 8
 
 
@@ -75,9 +76,18 @@ class Search:
             if best is not None and best.chance >= self.target:
                 break
             found = self._fewest(gap)
-            if found is not None and (best is None or found.chance > best.chance + AS_GOOD):
+            if found is not None and (best is None or self._better(found, best)):
                 best = found
         return best
+
+    def _better(self, found: Draft, best: Draft) -> bool:
+        """Whether another gap is worth leaving the one before. A few evenings more are; a
+        long list is not, where looks will decide how much of it is done.
+        """
+        longer = len(found.dates) > max(LONG_LIST, len(best.dates))
+        if longer and best.chance >= FAR_OFF:
+            return False
+        return found.chance > best.chance + AS_GOOD
 
     @cached_property
     def _closer(self) -> tuple[float, ...]:

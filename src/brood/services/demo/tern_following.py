@@ -55,7 +55,7 @@ SEEN = (
         "axils",
     ),
     ("Sweet pepper", 1, (("young", 2, 30, "moves"),), "usual", "clean", "new-growth"),
-    ("Fuchsia", 3, (("young", 9, 4, ""), ("adult", 3, 0, "moves")), "glance", "", "undersides"),
+    ("Fuchsia", 3, (("young", 4, 9, ""), ("adult", 1, 0, "moves")), "glance", "", "undersides"),
 )
 """Plant, days ago, what was seen (class, alive, dead, clue), how closely, new leaves, where."""
 CARDS = (
