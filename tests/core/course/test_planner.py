@@ -561,3 +561,11 @@ def test_a_higher_number_is_held_with_fewer_dates_and_one_never_reached_with_non
 def test_a_series_that_starts_after_the_find_is_continued_backwards(make_case):
     series = constant(datetime.combine(DAY + timedelta(days=3), time()), 24 * 60, 22.0)
     assert planned(make_case(series=series, start=date(2026, 6, 5))).reaches
+
+
+def test_no_spray_is_used_on_the_evening_on_which_helpers_are_released(make_case):
+    answer = planned(make_case(acts=("wiping", "insecticidal-soap", "phytoseiulus")))
+    released = [a for a in answer.applications if "phytoseiulus" in a.acts]
+    assert released
+    assert all("insecticidal-soap" not in a.acts for a in released)
+    assert any("insecticidal-soap" in a.acts for a in answer.applications)

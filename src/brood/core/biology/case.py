@@ -23,7 +23,8 @@ class Act:
     harvest, nor before the day `not_before`, nor on an evening above `hottest_c` (°C).
 
     `min_gap_days` is the least that the label allows; in use, `usual_days` (least and
-    most) lie between two. An act that `wears` the leaves is a spray. What was `eaten`
+    most) lie between two. An act that `wears` the leaves is a spray; what is `released`
+    lives, and no spray is used on its evening. What was `eaten`
     meets everything that feeds while it lasts, and not only what has just come.
     """
 
@@ -43,6 +44,7 @@ class Act:
     wears: bool = False
     hottest_c: float | None = None
     eaten: bool = False
+    released: bool = False
 
     @property
     def usual_gap_days(self) -> int:

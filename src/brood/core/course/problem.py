@@ -210,13 +210,13 @@ class Problem:
         used = {act: list(days) for act, days in self._used.items()}
         out, begun, sprayed = [], len(self.done), list(self._sprayed)
         for n, day in enumerate(dates):
-            ids = []
+            ids: list[str] = []
             worn = self._spares_leaves and worn_out(sprayed, day)
-            for act, rule in self._rules.items():
+            for act, rule in self._released_first:
                 if not rule.asks(n + begun):
                     continue
-                uses = used[act]
-                if rule.usually(day, uses) and not (worn and self.label[act].wears):
+                uses, spared = used[act], worn or any(self.label[i].released for i in ids)
+                if rule.usually(day, uses) and not (spared and self.label[act].wears):
                     uses.append(day)
                     ids.append(act)
                 elif rule.when == "always":
@@ -267,6 +267,11 @@ class Problem:
     def _used(self) -> dict[str, list[int]]:
         """The days on which each act was used so far."""
         return {a: [d for d, ids in self.done if a in ids] for a in self.acts}
+
+    @cached_property
+    def _released_first(self) -> list[tuple[str, _Rule]]:
+        """The rules, those of living helpers first."""
+        return sorted(self._rules.items(), key=lambda pair: not self.label[pair[0]].released)
 
     @cached_property
     def _rules(self) -> dict[str, _Rule]:

@@ -56,6 +56,12 @@ def _newcomer(pest: Pest, stage: Stage) -> str:
     return "new adult" if following.display == "adult" else f"new {following.name}"
 
 
+def _quickest(pest: Pest, stage: Stage) -> str:
+    """The first that could breed of those that leave a stage."""
+    newcomer = _newcomer(pest, stage)
+    return f"the quickest {newcomer}" + ("" if newcomer == "new adult" else ", once grown up,")
+
+
 def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> str:
     """Why a date stands where it stands, in short sentences that name stage, event and
     temperature.
@@ -85,7 +91,7 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
         first = _could_breed(pest, "the quickest hatchling", why, speech)
         return f"Only eggs were found. They keep hatching. At {warmth} {first}{_worth(why)}"
     leaving = f"{_leaving(stage)} after {since}."
-    quickest = _could_breed(pest, f"the quickest {_newcomer(pest, stage)}", why, speech)
+    quickest = _could_breed(pest, _quickest(pest, stage), why, speech)
     if why.kind == "after-patch":
         return (
             "By then the test leaves have had their 48 hours. This is the first evening for the "
@@ -98,8 +104,9 @@ def reason(pest: Pest, why: Reason, speech: Speech, short_by_days: int = 0) -> s
         )
     if why.kind == "overdue":
         return (
-            f"This evening is overdue. {leaving} At {warmth} {quickest} Eggs laid since then are "
-            "counted in the later dates."
+            f"This evening is overdue. {leaving} At {warmth} {quickest} "
+            f"{'Young born' if pest.live_birth else 'Eggs laid'} since then are counted in the "
+            "later dates."
         )
     return f"{leaving} At {warmth} {quickest}{_worth(why)}"
 
