@@ -159,24 +159,26 @@ class Search:
         dates = self._dates(part)
         if not dates:
             return None
-        prefixes = [
-            uses for n in range(1, len(dates) + 1) if (uses := self.problem.fill(dates[:n]))
-        ]
-        chances = self._rising(prefixes)
-        enough = chances >= min(self.target, float(chances.max()) - AS_GOOD)
-        n = int(np.argmax(enough))
-        return Draft(
-            dates[: n + 1], prefixes[n], self._gap(self.problem.start, part), float(chances[n])
-        )
+        known: dict[int, tuple[Uses, float]] = {}
+        # The chance grows with every date: halve between too few and enough.
+        self._judge(dates, known, sorted({n for n in (4, 8, 16, len(dates)) if n <= len(dates)}))
+        enough = min(self.target, known[len(dates)][1] - AS_GOOD)
+        high = min(n for n, (_, chance) in known.items() if chance >= enough)
+        low = max((n for n in known if n < high), default=0)
+        while high - low > 1:
+            middle = (low + high) // 2
+            self._judge(dates, known, [middle])
+            low, high = (low, middle) if known[middle][1] >= enough else (middle, high)
+        uses, chance = known[high]
+        return Draft(dates[:high], uses, self._gap(self.problem.start, part), chance)
 
-    def _rising(self, plans: Sequence[Uses]) -> np.ndarray:
-        """The chance of each of some plans, which grow by one date each. Most often a
-        few are enough, so that long ones are worked out only where they are needed.
-        """
-        out: list[float] = []
-        while len(out) < len(plans) and (not out or out[-1] < self.target):
-            out += self._chances(plans[len(out) : len(out) + SHORT])
-        return np.array([*out, *[0.0] * (len(plans) - len(out))])
+    def _judge(
+        self, dates: Dates, known: dict[int, tuple[Uses, float]], numbers: Sequence[int]
+    ) -> None:
+        """Work out the chances of the first so many dates."""
+        plans = [uses for n in numbers if (uses := self.problem.fill(dates[:n])) is not None]
+        for n, uses, chance in zip(numbers, plans, self._chances(plans), strict=True):
+            known[n] = uses, chance
 
     def _dates(self, part: float) -> Dates:
         """Dates with such gaps, as many as are allowed within the horizon."""

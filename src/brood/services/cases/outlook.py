@@ -244,7 +244,8 @@ def work_out(
     released: tuple[date, ...] = ()
     if ahead is not None and ahead.released:
         released = tuple(a.target for a in plan.applications)
-        plan = replace(plan, applications=())
+        idle = float(problem.in_90(problem.chances([()]))[0])
+        plan = replace(plan, applications=(), chance=idle, reaches=idle >= case.target)
     clearing = None if plan.applications or brief else end_of(facts, plan, closed=closed)
     found = replace(
         bare,

@@ -23,7 +23,7 @@ def ahead(
     """How many evenings are set, how many more or in all are likely, and over how many
     days from the first.
     """
-    begun = f"set {fixed}" if fixed else "none set"
+    begun = f"set {fixed}" if fixed else "no evening set"
     if likely is None:
         return f"{begun}, at most {coming} to come"
     open_end = likely.open_end or (growth or 0.0) >= LONG
