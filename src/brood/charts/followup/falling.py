@@ -62,6 +62,9 @@ def draw(found: Clearing, today: date, speech: Speech, *, wide: bool) -> str:
         else speech.day_month
     )
     out.append(_names(found, today, said, x, (w - right, h - foot), tick))
+    if found.back and found.back >= first and found.back != found.closed:
+        out.append(line((x(found.back), top - 8), (x(found.back), h - foot), "flag-pole"))
+        out.append(text((x(found.back) + 6, h - foot - 8), "back", "tick-note halo"))
     if found.closed and found.closed >= first:
         out.append(_flag(x(found.closed), top, h - foot, said(found.closed), wide))
     return figure(
@@ -100,7 +103,7 @@ def _flag(x: float, top: float, foot: float, day: str, wide: bool) -> str:
         + f'<path class="flag" d="M{num(x)} {num(top - 22)}h-26l7 7l-7 7h26z"/>'
     )
     return pole + text(
-        (x - 32, top - 11), f"clear {day}", "flag-words" if wide else "flag-words-tall", "end"
+        (x - 32, top - 11), f"closed {day}", "flag-words" if wide else "flag-words-tall", "end"
     )
 
 

@@ -97,7 +97,7 @@ def of_case(desk: Desk, row: PestCase) -> OverResult:
                 speech=desk.speech,
             )
         return OverResult(None, "No day can be given yet.", why, (), None, why)
-    return said(found.clearing, desk.today, desk.speech, treatments_left=len(history.planned(row)))
+    return said(found.clearing, desk.today, desk.speech, treatments_left=found.fixed)
 
 
 def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int = 0) -> OverResult:
@@ -171,6 +171,9 @@ def _headline(found: Clearing, speech: Speech) -> str:
     assert found.closed is not None
     if found.may_go_back:
         return f"It may go back. The case closes {speech.day(found.closed)}."
+    if found.back == found.closed:
+        day = speech.day(found.closed)
+        return f"Back among the others and closed {day}, if every look finds nothing."
     if found.back is None:
         return f"The case closes {speech.day(found.closed)}, if every look finds nothing."
     return (
