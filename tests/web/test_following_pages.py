@@ -105,7 +105,7 @@ def test_each_line_of_days_left_loads_by_itself(demo_client):
         part = text_of(demo_client.get(f"/today/apart?{query}", headers=PART))
         assert part.count("<a ") == 1
         assert f'href="{address}"' in part
-        assert re.search(r"\d+ days?<|no end yet|clear", part)
+        assert re.search(r"\d+ days?<|no end yet|may go back", part)
     assert demo_client.get("/today/apart?case=999", headers=PART).status_code == 404
 
 

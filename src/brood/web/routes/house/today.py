@@ -106,7 +106,7 @@ def _kept(desk: Desk, row: Quarantine) -> Line:
     found = quarantine.of_quarantine(
         desk.session, desk.catalogue, row, desk.today, desk.speech
     ).clearing
-    over = found.back if found else None
+    over = found.closed if found else None
     return row.plant.name, _left(over, desk.today), f"/quarantine/{row.id}"
 
 
