@@ -199,12 +199,7 @@ def clear_by(
     coming = _proposed(done, evenings, end, max(today, since), thorough)
     # If every look to come finds nothing, too.
     together = (*done, *coming)
-    ends = {x.on for x in together}
-    days = sorted(
-        ends
-        | {max(x.on - timedelta(days=1), since) for x in together[:SHOWN_LOOKS]}
-        | _even(max(min(today, end), since), max(end, *ends))
-    )
+    days = _asked(together, since, min(today, end), end)
     plain = [d for d in days if not done or d >= done[0].on][:: max(1, len(days) // 6)]
     *chances, remains = odds.alive(
         [*((d, together) for d in days), *((d, done) for d in plain), (end, done)]
@@ -232,6 +227,15 @@ def clear_by(
         _worth(odds, done, today, over or end, thorough) if weigh else (),
         remains,
     )
+
+
+def _asked(looks: Sequence[Inspection], since: date, now: date, end: date) -> list[date]:
+    """The days on which the chance is worked out: those of looks, the days before the
+    first of them, and a few evenly between.
+    """
+    ends = {x.on for x in looks}
+    before = {max(x.on - timedelta(days=1), since) for x in looks[:SHOWN_LOOKS]}
+    return sorted(ends | before | _even(max(now, since), max(end, *ends)))
 
 
 def remaining(

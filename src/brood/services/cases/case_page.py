@@ -364,6 +364,34 @@ def _evenings(desk: Desk, row: PestCase, found: Outlook | None) -> tuple[Evening
     return tuple(out)
 
 
+def _nothing_seen(desk: Desk, row: PestCase, found: Outlook) -> tuple[str, str]:
+    """The headline where nothing alive was found after a long time, and why."""
+    first = found.found[0].on
+    looked = max([first, *(i.looked_on for i in history.looks(row))])
+    due = looked + timedelta(days=LOOK_GAP_DAYS)
+    again = desk.speech.day(due) if due > desk.today else "now"
+    return f"Nothing alive was seen. Look closely again {again}.", (
+        f"On {desk.speech.day(first)} nothing alive was found, after a long time without a look. "
+        "So there is nothing to treat. It takes two clean looks, and the time in which the last "
+        "of them would show. One living find starts a new course."
+    )
+
+
+def _over(desk: Desk, row: PestCase, found: Outlook) -> tuple[str, str]:
+    """The headline where no evening is to come, and why."""
+    if found.released and found.ahead is not None:
+        needed = found.clearing.needed if found.clearing else ()
+        again = needed[0].on if needed else None
+        left = found.ahead.left
+        return courses.released_headline(_looked_on(desk, row), left, again, desk.speech)
+    last = found.plan.last_hatch.slow if found.plan else None
+    return "The course is done. Look closely, twice.", (
+        f"By {desk.speech.day(last) if last else 'now'} the slowest of what was there had come out "
+        "and has been met at least twice. Now look twice, a week between. One living find starts "
+        "the clock again."
+    )
+
+
 def _headline(
     desk: Desk, row: PestCase, found: Outlook, following: EveningRow | None
 ) -> tuple[str, str]:
@@ -377,31 +405,9 @@ def _headline(
             "what you find.",
         )
     if not found.seen:
-        first = found.found[0].on
-        looked = max([first, *(i.looked_on for i in history.looks(row))])
-        due = looked + timedelta(days=LOOK_GAP_DAYS)
-        return (
-            "Nothing alive was seen. Look closely again "
-            f"{speech.day(due) if due > today else 'now'}.",
-            (
-                f"On {speech.day(first)} nothing alive was found, after a long "
-                "time without a look. So there is nothing to treat. It takes two clean looks, and "
-                "the time in which the last of them would show. One living find starts a new "
-                "course."
-            ),
-        )
-    if following is None and found.released and found.ahead is not None:
-        needed = found.clearing.needed if found.clearing else ()
-        again = needed[0].on if needed else None
-        left = found.ahead.left
-        return courses.released_headline(_looked_on(desk, row), left, again, speech)
+        return _nothing_seen(desk, row, found)
     if following is None:
-        last = found.plan.last_hatch.slow if found.plan else None
-        return "The course is done. Look closely, twice.", (
-            f"By {speech.day(last) if last else 'now'} the slowest of what was there had "
-            "come out and has been met at least twice. "
-            "Now look twice, a week between. One living find starts the clock again."
-        )
+        return _over(desk, row, found)
     slot = following.slot
     done = bool(history.evenings_done(row))
     headline = words.next_step(slot, today, done, speech, desk.catalogue.treatments)
