@@ -289,7 +289,11 @@ class _Draws:
         )
         weights = branch.lines.steps.weights
         seen, unseen = (branch.expected(lane, Ask.SEEN, course.there) for lane in (after, before))
-        clean = float((weights * np.exp(-seen)).sum() / (weights * np.exp(-unseen)).sum())
+        # Less the smallest, so that a crowd does not make both sums vanish.
+        least = unseen.min()
+        clean = float(
+            (weights * np.exp(least - seen)).sum() / (weights * np.exp(least - unseen)).sum()
+        )
         if self.rng.random() >= clean:
             self._found(branch, course, x, day)
             return True

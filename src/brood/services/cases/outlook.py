@@ -240,6 +240,8 @@ def work_out(
         problem, plan = _planned(case, facts.promised, closed=closed, standing=standing)
     except InputError as error:
         return WorkedOut(replace(bare, trouble=trouble_of(error)), None)
+    if not standing and not closed and _clean_today(facts):
+        problem, plan = _no_longer(problem, plan, facts.promised)
     ahead = None if closed or brief else _ahead(facts, plan)
     released: tuple[date, ...] = ()
     if ahead is not None and ahead.released:
@@ -259,6 +261,22 @@ def work_out(
         brief=brief,
     )
     return WorkedOut(found, None if brief else _chart(case, plan, record, facts.on, found))
+
+
+def _clean_today(facts: Facts) -> bool:
+    """Whether the look of today, the last there is, found nothing."""
+    made = [x for x in facts.looks if x.on <= facts.on]
+    return bool(made) and made[-1].on == facts.on and not made[-1].live
+
+
+def _no_longer(problem: Problem, plan: Plan, promised: tuple[Evening, ...]) -> tuple[Problem, Plan]:
+    """The plan, or the dates promised before where those are fewer: a look that found
+    nothing makes no course longer.
+    """
+    if not promised or len(plan.applications) <= len(promised):
+        return problem, plan
+    held = problem.treated(replace(problem.case, fixed=promised))
+    return held, PLANNER(held)
 
 
 def _bare(facts: Facts) -> Outlook:
