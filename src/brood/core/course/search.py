@@ -176,7 +176,7 @@ class Search:
         self, dates: Dates, known: dict[int, tuple[Uses, float]], numbers: Sequence[int]
     ) -> None:
         """Work out the chances of the first so many dates."""
-        plans = [uses for n in numbers if (uses := self.problem.fill(dates[:n])) is not None]
+        plans = [self.problem.fill(dates[:n]) or () for n in numbers]
         for n, uses, chance in zip(numbers, plans, self._chances(plans), strict=True):
             known[n] = uses, chance
 

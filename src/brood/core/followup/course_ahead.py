@@ -17,8 +17,8 @@ from brood.core.climate.hours import EVENING, evening
 from brood.core.climate.series import covering
 from brood.core.course.plan import Likely, Plan
 from brood.core.followup.all_clear import LIVE_BORN_DAYS, LONGEST_DAYS
-from brood.core.followup.detection import HIDDEN_SEEN, USUAL, clean, last_live, seen_share
-from brood.core.followup.likely import CLUMPS, COURSES, Branch, Terms, likely
+from brood.core.followup.detection import HIDDEN_SEEN, USUAL, clean, last_live, seen_share, told
+from brood.core.followup.likely import COURSES, Branch, Terms, likely
 from brood.core.followup.posterior import even_speed
 from brood.core.followup.release import RELEASE_AT, Lines, Release, release
 from brood.core.population.half_days import Schedule, Steps, evenings, residues, steps_of, walk
@@ -173,23 +173,9 @@ def _there(
 
 
 def seen(case: Case, steps: Steps, x: Array, look: Inspection) -> Array:
-    """The numbers [2, scenarios, states] after a look, by what it counted.
-
-    Each state is taken to be gamma about its mean; what was seen is Poisson. Of a class
-    that nobody expected, as many are there as were seen.
-    """
-    chain, share = steps.chain, seen_share(case.pest, look)
-    dm = np.array([1.0, HIDDEN_SEEN])[:, None, None] * chain.of_states(share) * x
-    if not look.live:
-        return np.asarray(x - dm)
-    names = [str(kind) for kind in classes(case.pest)]
-    there = (x - dm) * (CLUMPS + look.live) / (CLUMPS + dm.sum(axis=(0, 2))[:, None])
-    for kind, count in look.counts.items():
-        stages = np.array([name == kind for name in names])
-        part = dm * chain.of_states(stages)
-        total = part.sum(axis=(0, 2))[:, None]
-        if float(total.min()) < 1e-9:
-            part = np.zeros_like(x) + np.array([1.0, 0.0])[:, None, None] * chain.of_states(stages)
-            total = part.sum(axis=(0, 2))[:, None]
-        there = there + count * part / total
-    return np.asarray(there)
+    """The numbers [2, scenarios, states] after a look, by what it counted."""
+    chain = steps.chain
+    dm = np.array([1.0, HIDDEN_SEEN])[:, None, None] * chain.of_states(seen_share(case.pest, look))
+    names = np.array([str(kind) for kind in classes(case.pest)])
+    counted = [(chain.of_states(names == kind), count) for kind, count in look.counts.items()]
+    return told(x, dm * x, counted if look.live else [])

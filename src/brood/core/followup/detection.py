@@ -33,6 +33,9 @@ HIDDEN_SEEN = 0.3
 """Of what it would see in the open, the share that a look sees in a refuge: eyes reach
 further than a spray (our judgement, C).
 """
+CLUMPS = 2.0
+"""Numbers scatter about what is expected as a gamma of this shape (our judgement, C)."""
+NOBODY = 1e-9
 LEAST_SEEN = 0.05
 """However badly a class can be seen, a count stands for at most twenty times as many."""
 
@@ -78,6 +81,26 @@ def numbers(pest: Pest, look: Inspection) -> dict[str, float]:
         kind: count / max(float(share[kinds == kind].max(initial=0.0)), LEAST_SEEN)
         for kind, count in look.counts.items()
     }
+
+
+def told(x: Array, seen: Array, counted: Sequence[tuple[Array, float]]) -> Array:
+    """The numbers [2 tracks, scenarios, states] after a look that should have seen `seen`
+    of them and counted so many animals of some states (masks).
+
+    Each number is taken to be gamma about its mean, what is seen of it Poisson. Of states
+    in which nobody was expected, as many are there as were counted.
+    """
+    there = x - seen
+    if not counted:
+        return np.asarray(there)
+    total = sum(count for _, count in counted)
+    there = there * (CLUMPS + total) / (CLUMPS + seen.sum(axis=(0, 2))[:, None])
+    for mask, count in counted:
+        part = seen * mask
+        if float(part.sum(axis=(0, 2)).min()) < NOBODY:
+            part = np.zeros_like(x) + np.array([1.0, 0.0])[:, None, None] * mask
+        there = there + count * part / part.sum(axis=(0, 2))[:, None]
+    return np.asarray(there)
 
 
 def found_by(pest: Pest, look: Inspection, celsius: float) -> tuple[Found, ...]:

@@ -27,14 +27,12 @@ from brood.core.course.plan import Likely
 from brood.core.course.problem import worn_out
 from brood.core.followup.alive_odds import Ask, light
 from brood.core.followup.all_clear import LOOK_GAP_DAYS, LOOKS_NEEDED, SURE
-from brood.core.followup.detection import HIDDEN_SEEN, USUAL, seen_share
+from brood.core.followup.detection import CLUMPS, HIDDEN_SEEN, USUAL, seen_share, told
 from brood.core.followup.posterior import even_speed
 from brood.core.followup.release import RELEASE_AT, Lane, Lines, chance, guard_days
 from brood.core.population.half_days import evenings, only, residues, steps_of, walk_on
 
 COURSES = 100
-CLUMPS = 2.0
-"""Counts scatter about their mean as a gamma mixture of this shape (our judgement, C)."""
 LONGEST_DAYS = 365
 MOST_EVENINGS = 25
 LEAST_DATES = 6
@@ -274,7 +272,7 @@ class _Draws:
                 elif course.back is not None or self._over(course, branch, day):
                     walk.stop(course)
                 else:
-                    walk.thin(course, day)
+                    walk.thin(course)
         return found
 
     def _over(self, course: _Course, branch: Branch, day: date) -> bool:
@@ -335,14 +333,12 @@ class _Draws:
     def _found(self, branch: Branch, course: _Course, x: Array, day: date) -> None:
         """Begin a course anew with what a look has found, and treat on that evening."""
         dm = branch.sees * x
-        parts = dm[None] * branch.kinds[:, None, None]
-        means = parts.sum(axis=(1, 2, 3))
+        means = (dm[None] * branch.kinds[:, None, None]).sum(axis=(1, 2, 3))
         total = max(float(means.sum()), 1e-9)
         count = _at_least_one(self.rng, total * self.rng.gamma(CLUMPS) / CLUMPS)
         counts = self.rng.multinomial(count, means / means.sum())
-        there = (x - dm) * (CLUMPS + count) / (CLUMPS + total)
-        there += np.tensordot(counts / np.maximum(means, 1e-12), parts, 1)
-        course.there = np.minimum(there, CROWD)
+        counted = [(k, float(n)) for k, n in zip(branch.kinds, counts, strict=True) if n]
+        course.there = np.minimum(told(x, dm, counted), CROWD)
         course.day += (day - branch.lines.since).days
         course.treated, course.looks, course.released = 1, 0, False
         course.treat(course.day, rotation(self.case.acts, course.used, course.day, self.gap, 1)[0])
@@ -374,7 +370,7 @@ class _Walk:
         """Leave a course where it is."""
         self.going = [c for c in self.going if c is not course]
 
-    def thin(self, course: _Course, day: date) -> None:
+    def thin(self, course: _Course) -> None:
         """What a look that found nothing leaves to believe in."""
         self.x[:, self.row(course)] *= 1 - self.branch.sees
 

@@ -167,7 +167,7 @@ def release(
         max(today, lines.since), done[-1] if done else lines.since - timedelta(days=1), tuple(made)
     )
     left = lines.chances([now], Ask.LINE)[0]
-    looked = _looked(made, done)
+    looked = bool(coming) and _looked(made, done, coming[0])
     if looked and left <= at_most and done[-1] >= guard:
         return Release(0, released=True, left=left, guard=guard)
     fixed, n = len(coming), 0 if done else 1
@@ -188,9 +188,13 @@ def release(
     return Release(fixed, released=False, left=left, guard=guard)
 
 
-def _looked(made: Sequence[Inspection], done: Sequence[date]) -> bool:
-    """Whether a look since the last evening saw enough to release anything."""
-    return bool(done) and any(x.on > done[-1] and x.share >= LEAST_SHARE for x in made)
+def _looked(made: Sequence[Inspection], done: Sequence[date], due: date) -> bool:
+    """Whether a look saw enough, and was made nearer to the day that is due than to the
+    last evening: right after it nothing that was missed has come out yet.
+    """
+    return bool(done) and any(
+        x.on > done[-1] and x.share >= LEAST_SHARE and x.on - done[-1] >= due - x.on for x in made
+    )
 
 
 def _lane(
