@@ -11,6 +11,7 @@ from sqlalchemy import select
 
 from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors, NotFound
+from brood.services.archive import calendar
 from brood.services.cases import assemble, beside, case_page, commands, history, trial
 from brood.services.cases.beside import house_of
 from brood.services.cases.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
@@ -410,6 +411,15 @@ def test_a_clean_look_takes_evenings_back_and_one_aphid_brings_them_that_same_ev
     shown, found = page(due[0])
     assert shown.looks_first
     assert courses.LOOK_FIRST in shown.why
+    with store.reading() as session:
+        row = queries.case(session, case_id)
+        spare = [a for a in row.applications if history.is_spare(a)]
+        assert [a.target_on for a in spare] == due
+        tasks = today.build(Desk(session, catalogue, at(due[0]))).now
+        said = [t.text for _, some in tasks for t in some if t.kind == "treat"]
+        assert said == ["Look first. Only if something lives: " + said[0].split(": ", 1)[1]]
+        feed = calendar.household(session, catalogue, Preferences()).decode()
+        assert feed.replace("\r\n ", "").count("if a look finds life") >= len(due)
     look(store, catalogue, case_id, due[0], {}, share=1.0)
     assert planned(store, catalogue, case_id, due[0])[0] == []
     shown, found = page(due[0])
@@ -422,3 +432,19 @@ def test_a_clean_look_takes_evenings_back_and_one_aphid_brings_them_that_same_ev
     again, _ = planned(store, catalogue, case_id, later)
     assert again[0] == later
     assert not page(later)[1].released
+
+
+def test_the_keepers_own_dates_stay_whatever_a_look_finds(store, catalogue):
+    _, case_id = open_mite(store, catalogue, START, pest="myzus-persicae", young=50.0)
+    evening(store, catalogue, case_id, START)
+    own = [START + timedelta(days=n) for n in (5, 10, 15, 20)]
+    with store.writing() as session:
+        trial.keep(Desk(session, catalogue, at(START)), case_id, own)
+    for day in own[:2]:
+        look(store, catalogue, case_id, day, {}, share=1.0)
+        evening(store, catalogue, case_id, day)
+    look(store, catalogue, case_id, own[2], {}, share=1.0)
+    found = outlook(store, catalogue, case_id, at(own[2]))
+    assert found.ahead.released
+    assert found.released == ()
+    assert planned(store, catalogue, case_id, own[2])[0] == own[2:]

@@ -79,6 +79,7 @@ def _event(
     summary = (
         f"{'Done: ' if done else ''}{verb}: {row.plant.name} "
         f"({catalogue.records[row.pest_id].name})"
+        f"{'' if done or not history.is_spare(slot) else ', if a look finds life'}"
     )
     event.add("summary", summary)
     why = plans.why_of(catalogue, row, slot, speech)

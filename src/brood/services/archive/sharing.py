@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors, NotFound
-from brood.services.cases import aftercare, beside, commands
+from brood.services.cases import aftercare, beside, commands, history
 from brood.services.cases.aftercare import open_tasks
 from brood.services.desk import Desk
 from brood.services.followup.follow_page import due_for_look
@@ -178,7 +178,12 @@ def _of_case(
                 f"treat-{slot.id}",
                 max(slot.target_on, today),
                 *where,
-                f"{verb} in the evening: {words.act_names(slot.treatments, catalogue.treatments)}",
+                words.task(
+                    f"{verb} in the evening",
+                    slot.treatments,
+                    catalogue.treatments,
+                    spare=history.is_spare(slot),
+                ),
                 how,
                 cautions,
             )

@@ -166,7 +166,7 @@ def _bare(desk: Desk, row: PestCase, found: Outlook | None) -> CaseResult:
         headline="",
         why="",
         next=None,
-        evenings=_evenings(desk, row, found),
+        evenings=_evenings(desk, row),
         outlook=found,
         chart=None,
         guard=None,
@@ -209,6 +209,7 @@ def _planned(desk: Desk, bare: CaseResult, found: Outlook, plan: Plan) -> CaseRe
         cautions=tuple(text for t in tonight for text in t.cautions),
         sprays=any(not t.by_hand for t in tonight),
         verdict=found.counted.said if found.counted else "",
+        moved="" if found.released else bare.moved,
         course=_course(desk, row, found),
         released=_released(desk, row, found),
     )
@@ -327,21 +328,19 @@ def _kills(desk: Desk, row: PestCase, pest: Pest) -> tuple[tuple[str, tuple[floa
     return tuple((name, tuple(k.get(stage, 0.0) for k in kills)) for stage, name in stages)
 
 
-def _evenings(desk: Desk, row: PestCase, found: Outlook | None) -> tuple[EveningRow, ...]:
+def _evenings(desk: Desk, row: PestCase) -> tuple[EveningRow, ...]:
     """The evenings in order. The reason of a planned one is brief where the evening
     before it has one of the same kind.
     """
-    fixed = len(row.applications) if found is None else found.fixed
     shown = [a for a in row.applications if a.status != EveningState.DROPPED]
     dated = sorted(
         ((history.evening_day(a), a) for a in shown), key=lambda pair: (pair[0], pair[1].number)
     )
     first = next((a.id for _, a in dated if a.status == EveningState.PLANNED), None)
-    treatments, out, n, before, coming = desk.catalogue.treatments, [], 0, "", 0
+    treatments, out, n, before = desk.catalogue.treatments, [], 0, ""
     for when, slot in dated:
         n += slot.status != EveningState.SKIPPED
         record, planned = history.last_word(slot), slot.status == EveningState.PLANNED
-        coming += planned
         done = record is not None and record.outcome == EveningOutcome.DONE
         acts = record.treatments if record and done else slot.treatments
         kind = str(slot.reason.get("kind", ""))
@@ -358,7 +357,7 @@ def _evenings(desk: Desk, row: PestCase, found: Outlook | None) -> tuple[Evening
                 or plans.why_of(desk.catalogue, row, slot, desk.speech, again=again),
                 slot.id == first,
                 planned and (slot.missed_on is not None or slot.target_on < desk.today),
-                planned and coming > fixed,
+                planned and history.is_spare(slot),
             )
         )
     return tuple(out)

@@ -30,6 +30,11 @@ def last_word(application: Application) -> ApplicationRecord | None:
     return next((r for r in reversed(application.records) if r.withdrawn_at is None), None)
 
 
+def is_spare(application: Application) -> bool:
+    """Whether an evening is only done if a look finds life."""
+    return bool(application.reason and application.reason.get("spare"))
+
+
 def evenings_done(row: PestCase) -> list[ApplicationRecord]:
     """The records of the evenings of a case that were done."""
     said = (last_word(a) for a in row.applications)

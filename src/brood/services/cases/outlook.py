@@ -244,7 +244,8 @@ def work_out(
         problem, plan = _no_longer(problem, plan, facts.promised)
     ahead = None if closed or brief else _ahead(facts, plan)
     released: tuple[date, ...] = ()
-    if ahead is not None and ahead.released:
+    # Dates that the keeper has set stay: looks take back only what was planned here.
+    if ahead is not None and ahead.released and not facts.case.fixed:
         released = tuple(a.target for a in plan.applications)
         idle = float(problem.in_90(problem.chances([()]))[0])
         plan = replace(plan, applications=(), chance=idle, reaches=idle >= case.target)
@@ -266,7 +267,8 @@ def work_out(
 def _clean_today(facts: Facts) -> bool:
     """Whether the look of today, the last there is, found nothing."""
     made = [x for x in facts.looks if x.on <= facts.on]
-    return bool(made) and made[-1].on == facts.on and not made[-1].live
+    last = max(made, key=lambda x: x.on, default=None)
+    return last is not None and last.on == facts.on and not last.live
 
 
 def _no_longer(problem: Problem, plan: Plan, promised: tuple[Evening, ...]) -> tuple[Problem, Plan]:

@@ -211,7 +211,7 @@ def _evenings(row: PestCase, found: Outlook, now: datetime) -> None:
     if row.closed_at is not None:
         return
     if found.trouble is None and found.plan is not None:
-        _write(row, found.plan, found.made_on, now)
+        _write(row, found.plan, found.fixed, found.made_on, now)
     elif found.trouble is not None and found.trouble.state != PlanState.NO_WARMTH:
         _drop(history.planned(row), now)
 
@@ -227,9 +227,9 @@ def _drop(slots: Iterable[Application], now: datetime) -> None:
             )
 
 
-def _write(row: PestCase, plan: Plan, today: date, now: datetime) -> None:
-    """Put the planned evenings into the case's open slots in order. Slots keep their
-    identity in calendars.
+def _write(row: PestCase, plan: Plan, fixed: int, today: date, now: datetime) -> None:
+    """Put the planned evenings into the case's open slots in order, those beyond the
+    first `fixed` as spare. Slots keep their identity in calendars.
     """
     course = history.course_end(row)
     dropped = sorted(
@@ -237,7 +237,7 @@ def _write(row: PestCase, plan: Plan, today: date, now: datetime) -> None:
     )
     open_slots = [*history.planned(row), *dropped]
     number = max((a.number for a in row.applications), default=0)
-    for planned in plan.applications:
+    for n, planned in enumerate(plan.applications):
         slot = open_slots.pop(0) if open_slots else None
         if slot is None:
             number += 1
@@ -254,8 +254,9 @@ def _write(row: PestCase, plan: Plan, today: date, now: datetime) -> None:
                 changed_at=now,
             )
             row.applications.append(slot)
-        slot.why, slot.reason = "", reason_facts(planned.reason)
-        _set(slot, planned, today, now, course)
+        was_spare, slot.why = history.is_spare(slot), ""
+        slot.reason = {**reason_facts(planned.reason), "spare": n >= fixed}
+        _set(slot, planned, today, now, course, turned=was_spare != (n >= fixed))
     _drop(open_slots, now)
 
 
@@ -265,10 +266,12 @@ def _set(
     today: date,
     now: datetime,
     course: tuple[date | None, int],
+    *,
+    turned: bool,
 ) -> None:
     """Give a slot its date. Its sequence number rises when what a calendar shows has
-    changed. `course` is the last evening and the number of evenings as they were
-    before.
+    changed, also where it `turned` from set to spare or back. `course` is the last
+    evening and the number of evenings as they were before.
     """
     shown = (slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status)
     wanted = (
@@ -294,7 +297,7 @@ def _set(
     elif slot.missed_on is not None and (today - slot.missed_on).days > ASKED_DAYS:
         slot.missed_on = slot.missed_latest_on = slot.missed_end_on = slot.missed_evenings = None
     slot.short_by_days = planned.short_by_days
-    if shown != wanted or slot.sequence < 0:
+    if shown != wanted or turned or slot.sequence < 0:
         slot.target_on, slot.earliest_on, slot.latest_on, slot.treatments, slot.status = wanted
         slot.sequence, slot.changed_at = slot.sequence + 1, now
 

@@ -97,10 +97,23 @@ def of_case(desk: Desk, row: PestCase) -> OverResult:
                 speech=desk.speech,
             )
         return OverResult(None, "No day can be given yet.", why, (), None, why)
-    return said(found.clearing, desk.today, desk.speech, treatments_left=found.fixed)
+    return said(
+        found.clearing,
+        desk.today,
+        desk.speech,
+        treatments_left=found.fixed,
+        live_birth=found.live_birth,
+    )
 
 
-def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int = 0) -> OverResult:
+def said(
+    found: Clearing,
+    today: date,
+    speech: Speech,
+    *,
+    treatments_left: int = 0,
+    live_birth: bool = False,
+) -> OverResult:
     """A clearing in words."""
     needed = tuple(NeededLine(n.on, words.look_reason(n.why)) for n in found.needed)
     best = max(found.worth, key=lambda w: w[1])[0] if found.worth else None
@@ -121,9 +134,11 @@ def said(found: Clearing, today: date, speech: Speech, *, treatments_left: int =
         f"{speech.day(found.matured)}, even if it stays cool"
     )
     if found.last_treatment and found.hatched > found.matured:
+        last, by = speech.day(found.last_treatment), speech.day(found.hatched)
         since += (
-            f". The last egg that outlived {speech.day(found.last_treatment)} has hatched by "
-            f"{speech.day(found.hatched)}"
+            f". What {last} missed has borne young that can be seen by {by}"
+            if live_birth
+            else f". The last egg that outlived {last} has hatched by {by}"
         )
     if found.settled and found.closed:
         return OverResult(

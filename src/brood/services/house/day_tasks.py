@@ -172,7 +172,7 @@ def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> 
             "treat",
             row.plant,
             place_of(row.plant),
-            f"{verb}: {words.act_names(slot.treatments, catalogue.treatments)}",
+            words.task(verb, slot.treatments, catalogue.treatments, spare=history.is_spare(slot)),
             minutes,
             slot.target_on,
             f"/cases/{row.id}/evening",

@@ -175,6 +175,14 @@ class Dated(Protocol):
     def treatments(self) -> Sequence[str]: ...
 
 
+def task(
+    verb: str, acts: Sequence[str], treatments: Mapping[str, TreatmentRecord], *, spare: bool
+) -> str:
+    """What to do on an evening, with its acts. A spare one begins with a look."""
+    said = f"{verb}: {act_names(acts, treatments)}"
+    return f"Look first. Only if something lives: {said[0].lower()}{said[1:]}" if spare else said
+
+
 def next_step(
     slot: Dated,
     today: date,
