@@ -18,7 +18,7 @@ sys.path.insert(0, str(Path(__file__).resolve().parents[1] / "tests"))
 from simulated import Plant, Story, follow
 
 from brood.catalogue.loader import shipped
-from brood.core.biology.case import Case, Evening, Found
+from brood.core.biology.case import Case, Found
 from brood.core.climate.series import constant
 from brood.core.course import planner
 from brood.core.followup.alive_odds import Ask, Question, fates
@@ -105,7 +105,7 @@ def true_chance(case: Case, plant: Plant, story: Story) -> float:
     """The chance that anything is alive when all clear is declared, looks having found
     nothing, for somebody who knows the reach and the warmth.
     """
-    day, acts = story.declared_on, {a.id: a for a in case.acts}
+    day = story.declared_on
     series = constant(
         datetime.combine(DAY, time()) - timedelta(days=1), 24 * 420, plant.celsius, spread_c=0.0
     )
@@ -113,13 +113,13 @@ def true_chance(case: Case, plant: Plant, story: Story) -> float:
         case,
         series=series,
         reach=plant.reach,
-        done=tuple(Evening(on, ids) for on, ids in story.done),
+        done=tuple(story.done),
     )
     steps = even_speed(steps_of(case, day + timedelta(days=1)))
     survive, fresh = stacked(
         case,
         steps,
-        [(on, [acts[i] for i in ids]) for on, ids in story.done],
+        case.done,
         np.array([plant.reach]),
     )
     clean = tuple(x for x in story.looks if not x.live)
@@ -167,10 +167,10 @@ def _of_households(which: str, told: list[tuple[Story, float]]) -> None:
     in_time = [
         s
         for s, slow in clear
-        if s.declared_on and (s.declared_on - max(s.done[-1][0], s.extinct_on)).days <= 1.5 * slow
+        if s.declared_on and (s.declared_on - max(s.done[-1].on, s.extinct_on)).days <= 1.5 * slow
     ]
     known = [s.true_chance for s in declared]
-    waits = sorted((s.declared_on - s.done[-1][0]).days / slow for s, slow in told if s.declared_on)
+    waits = sorted((s.declared_on - s.done[-1].on).days / slow for s, slow in told if s.declared_on)
     print(
         f"{len(told)} households {which}: clear {len(clear)}, of them declared within 1.5 "
         "slow generations of the last evening or death "

@@ -22,7 +22,7 @@ from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import chain_of
 from brood.core.climate.series import constant, daily
 from brood.core.course.outcome import outcomes
-from brood.core.course.planner import plan, problem_of, rule_uses, uses_of
+from brood.core.course.planner import plan, problem_of, rule_evenings
 from brood.core.course.problem import Problem
 from brood.core.course.windows import windows
 from brood.core.population.extinction import clearing
@@ -110,7 +110,7 @@ def whole(one: Case) -> tuple[int, int]:
     """A plan with windows, reasons and the nine rules; its dates and length."""
     problem = problem_of(one)
     answer = plan(problem)
-    outcomes(problem, [uses_of(answer), *rule_uses(problem).values()])
+    outcomes(problem, [answer.evenings, *rule_evenings(problem).values()])
     return len(answer.applications), (answer.applications[-1].target - DAY).days
 
 
@@ -160,8 +160,8 @@ def speed() -> None:
         )
     one = PLANS["mites, found early"]
     problem = problem_of(one)
-    uses = uses_of(plan(problem))
-    moved = tuple((d + (n > 2), ids) for n, (d, ids) in enumerate(uses))
+    planned = plan(problem).evenings
+    moved = tuple(replace(e, on=e.on + timedelta(days=n > 2)) for n, e in enumerate(planned))
     one_date = median_ms(lambda: outcomes(problem, [moved]))
     with_windows = median_ms(lambda: windows(problem, moved, 0.9, 0.95))
     print(
@@ -170,7 +170,7 @@ def speed() -> None:
     )
     share = Problem(one, DAY + timedelta(days=45), DAY + timedelta(days=45)).shares[0]
     built = median_ms(lambda: Problem(one, DAY + timedelta(days=45), DAY + timedelta(days=45)))
-    judged = median_ms(lambda: clearing(share.table, share.effects.exposure([uses])))
+    judged = median_ms(lambda: clearing(share.table, share.effects.exposure([planned])))
     solver, loop = (
         median_ms(lambda: adaptive(one, 45), 3),
         median_ms(lambda: plain_loop(one, 45), 3),

@@ -33,8 +33,8 @@ def keep(case, plant, *, thorough=0.5, days=400):
     """Follow looks: treat what is due, release what looks release, until it is closed."""
     acts = {a.id: a for a in case.acts}
     out, known, looks, done = Kept(), case, [], []
-    coming = [(a.target, a.acts) for a in plan(problem_of(case)).applications]
-    due = coming[0][0]
+    coming = plan(problem_of(case)).evenings
+    due = coming[0].on
     for n in range(days):
         day = case.start + timedelta(days=n)
         if day < due or plant.alive > GIVEN_UP:
@@ -47,30 +47,29 @@ def keep(case, plant, *, thorough=0.5, days=400):
             case, start=day, done=tuple(done), seen_on=max([*live, *(f.on for f in case.found)])
         )
         treat = not done or bool(seen and seen.live)
-        if done and not treat and coming and day >= coming[0][0]:
+        if done and not treat and coming and day >= coming[0].on:
             answer = plan(problem_of(known))
             ahead = (
                 course_ahead(known, answer, looks, day, courses=0) if answer.applications else None
             )
             treat = bool(ahead) and not ahead.released
-            coming = coming if treat else []
+            coming = coming if treat else ()
         if treat:
-            ids = next((i for on, i in coming if on == day), None)
+            ids = next((e.acts for e in coming if e.on == day), None)
             if ids is None:
-                answer = plan(problem_of(known))
-                coming = [(a.target, a.acts) for a in answer.applications]
-                ids = coming[0][1] if coming and coming[0][0] == day else case_acts(known)
+                coming = plan(problem_of(known)).evenings
+                ids = coming[0].acts if coming and coming[0].on == day else case_acts(known)
             plant.evening(day, [acts[i] for i in ids])
             done.append(Evening(day, tuple(ids)))
             out.evenings, out.last = len(done), n
             later = plan(
                 problem_of(replace(known, start=day + timedelta(days=1), done=tuple(done)))
             )
-            coming = [(a.target, a.acts) for a in later.applications]
-            due = coming[0][0] if coming else day + timedelta(days=LOOK_GAP_DAYS)
+            coming = later.evenings
+            due = coming[0].on if coming else day + timedelta(days=LOOK_GAP_DAYS)
             continue
         due = day + timedelta(days=LOOK_GAP_DAYS)
-        if _ended(out, known, done, looks, acts, day, n, plant):
+        if _ended(out, known, done, looks, day, n, plant):
             break
     out.clear = plant.alive == 0
     return out
@@ -81,10 +80,9 @@ def case_acts(case):
     return tuple(a.id for a in case.acts if not a.lasts_days)
 
 
-def _ended(out, case, done, looks, acts, day, n, plant):
+def _ended(out, case, done, looks, day, n, plant):
     """Whether the looks are enough to close the case. Going back is noted on the way."""
-    schedule = [(e.on, [acts[i] for i in e.acts]) for e in done]
-    found = clear_by(replace(case, done=tuple(done)), schedule, looks, [], day, weigh=False)
+    found = clear_by(replace(case, done=tuple(done)), done, looks, [], day, weigh=False)
     if out.back is None and found.may_go_back:
         out.back, out.alive_back = n, plant.alive > 0
     if found.settled:

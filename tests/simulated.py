@@ -160,14 +160,14 @@ def follow(
     """
     acts = {a.id: a for a in case.acts}
     story, known = Story(), case
-    coming = [(a.target, a.acts) for a in planner.plan(planner.problem_of(case)).applications]
+    coming = list(planner.plan(planner.problem_of(case)).evenings)
     story.first_planned, due, cycle = len(coming), set(), None
     coming = coming[: -(-len(coming) // 2)] if stops else coming
     for day in (case.start + timedelta(days=n) for n in range(days)):
         if day in due:
             look = plant.look(day, share, thorough)
             story.looks.append(look)
-            known = replace(case, done=tuple(Evening(on, ids) for on, ids in story.done), start=day)
+            known = replace(case, done=tuple(story.done), start=day)
             if len(story.looks) <= len(look_after) or look.live:
                 belief = learn(known, story.looks, [], day)
                 if len(story.looks) == len(look_after):
@@ -176,16 +176,13 @@ def follow(
                     len(story.looks) == len(look_after) and belief.verdict != "working"
                 )
                 if again and not stops:
-                    coming = [
-                        (a.target, a.acts)
-                        for a in planner.plan(planner.problem_of(updated(belief))).applications
-                    ]
+                    coming = list(planner.plan(planner.problem_of(updated(belief))).evenings)
                 if len(story.looks) == len(look_after):
                     story.kept = len(story.done) + len(coming)
-        if coming and day >= coming[0][0]:
-            _on, ids = coming.pop(0)
+        if coming and day >= coming[0].on:
+            ids = coming.pop(0).acts
             plant.evening(day, [acts[i] for i in ids])
-            story.done.append((day, ids))
+            story.done.append(Evening(day, ids))
             if len(story.done) in look_after and len(story.looks) < len(look_after):
                 due.add(day + timedelta(days=1))
         if stops and plant.alive > CROWD:
@@ -198,10 +195,10 @@ def follow(
             story.extinct_on = story.extinct_on or (None if plant.alive else day)
             return story
         if not coming and len(story.looks) >= len(look_after) and (cycle is None or day in due):
-            known = replace(case, done=tuple(Evening(on, ids) for on, ids in story.done), start=day)
+            known = replace(case, done=tuple(story.done), start=day)
             cycle = clear_by(
                 known,
-                [(on, [acts[i] for i in ids]) for on, ids in story.done],
+                story.done,
                 story.looks,
                 [],
                 day + timedelta(days=1),

@@ -64,15 +64,14 @@ def lived_through(one, looks=()):
         said = error.message
         assert said.endswith("."), said
         return None
-    acts = {a.id: a for a in one.acts}
-    schedule = [(a.target, [acts[i] for i in a.acts]) for a in plan.applications]
-    until = max([one.start, *(day for day, _ in schedule)]) + timedelta(days=220)
+    schedule = plan.evenings
+    until = max([one.start, *(e.on for e in schedule)]) + timedelta(days=220)
     drawn, spread = project(one, schedule, until), spread_of(one, schedule, until)
     assert all(
         np.isfinite(v).all() and (v > -1e-9).all()
         for v in (drawn.numbers, spread.low, spread.mean, spread.high)
     )
-    for found in outcomes(problem, [planner.uses_of(plan), ()]):
+    for found in outcomes(problem, [schedule, ()]):
         assert 0 <= found.chance <= 1
         assert 0 <= found.in_90 <= 1
         assert np.isfinite(found.survivors)
@@ -127,7 +126,7 @@ def test_eggs_found_weeks_after_the_first_are_in_the_plan(gap):
     one = case("tetranychus-urticae", 24, 18, ("wiping", "insecticidal-soap"), found, late=gap + 7)
     problem = planner.problem_of(one)
     (nothing, early) = outcomes(
-        problem, [(), (((DAY + timedelta(days=gap + 7)).toordinal(), problem.acts),)]
+        problem, [(), (Evening(DAY + timedelta(days=gap + 7), problem.acts),)]
     )
     assert nothing.first_escape is not None
     assert nothing.survivors > early.survivors > 0
@@ -228,7 +227,7 @@ def test_after_a_long_silence_that_no_evening_can_mend_the_dates_lie_within_a_ge
         far = Evening(case.start + timedelta(days=48), ("wiping",))
         case = replace(case, promised=(far,))
     problem = planner.problem_of(case)
-    dates = [day - problem.start for day, _ in planner.chosen(problem)]
+    dates = [one.day - problem.start for one in planner.chosen(problem)]
     idle, met = problem.in_90(problem.chances([(), planner.chosen(problem)]))
     assert met - idle < 0.02
     assert dates[0] == 0

@@ -25,15 +25,14 @@ def both_ways(case, schedules):
     """(chance by the chain, by the table) [schedules, scenarios], and the same for the
     numbers left after the last date.
     """
-    by_id = {a.id: a for a in case.acts}
+    reach = {d.on: d.reach for d in case.done}
     dated = [
-        [(DAY + timedelta(days=d), [by_id[i] for i in ids]) for d, ids in one] for one in schedules
+        [Evening(day := DAY + timedelta(days=d), tuple(ids), reach.get(day)) for d, ids in one]
+        for one in schedules
     ]
     chain = assess_many(case, dated, steps_of(case, LAST))
     table = day_table(case, LAST)
-    exposure = ActEffects(table, case).exposure(
-        [[(DAY.toordinal() + d, ids) for d, ids in one] for one in schedules]
-    )
+    exposure = ActEffects(table, case).exposure(dated)
     lasts = [DAY + timedelta(days=max((d for d, _ in one), default=0)) for one in schedules]
     left = alive_after(table, exposure, [table.index(day) for day in lasts]) @ table.weights
     numbers = [sum(dict(a.by_day)[day].values()) for a, day in zip(chain, lasts, strict=True)]
@@ -106,7 +105,7 @@ def test_what_comes_after_the_last_date_may_be_taken_from_the_untreated_pass():
     )
     table = day_table(case, LAST)
     exposure = ActEffects(table, replace(case, reach=0.9)).exposure(
-        [[(DAY.toordinal() + d, ("wiping",)) for d in range(0, 20, 4)]]
+        [[Evening(DAY + timedelta(days=d), ("wiping",)) for d in range(0, 20, 4)]]
     )
     assert clearing(table, exposure, untreated(table)) == pytest.approx(
         clearing(table, exposure), abs=1e-12

@@ -22,7 +22,7 @@ from brood.core.course.hold_below import Forecast, holds
 from brood.core.course.improvements import improvements
 from brood.core.course.key_dates import guard_stage, spared_stages
 from brood.core.course.outcome import outcomes
-from brood.core.course.planner import RULES, chosen, plan, problem_of, rule_uses, uses_of
+from brood.core.course.planner import RULES, chosen, plan, problem_of, rule_evenings
 from brood.errors import InputError, NothingDevelops
 
 FUNCTION = [HealthCheck.function_scoped_fixture]
@@ -37,6 +37,11 @@ def planned(case):
 
 def days_of(answer):
     return [(a.target - DAY).days for a in answer.applications]
+
+
+def dated(days, acts):
+    """Evenings so many days after the first, with some acts."""
+    return tuple(Evening(DAY + timedelta(days=d), tuple(acts)) for d in days)
 
 
 def gaps(answer):
@@ -135,16 +140,14 @@ def test_four_evenings_running_are_no_cure_where_some_hide_and_weekly_soap_fails
     problem = problem_of(
         infested(MITE, MITES, swing(21), ("wiping", "paraffinic-oil"), reach=0.85, refuge=0.02)
     )
-    rules = dict(zip(RULES, outcomes(problem, list(rule_uses(problem).values())), strict=True))
-    spaced = outcomes(
-        problem, [tuple((DAY.toordinal() + d, problem.acts) for d in range(0, 21, 3))]
-    )[0]
+    rules = dict(zip(RULES, outcomes(problem, list(rule_evenings(problem).values())), strict=True))
+    spaced = outcomes(problem, [dated(range(0, 21, 3), problem.acts)])[0]
     assert rules["four-days-running"].chance < 0.25
     assert spaced.chance > 0.8
     weekly = problem_of(
         infested(MITE, MITES, swing(21), ("insecticidal-soap",), reach=0.9, refuge=0.0)
     )
-    found = outcomes(weekly, [rule_uses(weekly)["weekly-4"]])[0]
+    found = outcomes(weekly, [rule_evenings(weekly)["weekly-4"]])[0]
     assert found.chance < 0.01
     assert DAY <= found.first_escape <= DAY + timedelta(days=7)
 
@@ -164,12 +167,12 @@ def test_whitefly_takes_longer_gaps_and_a_longer_course_than_mites_and_aphids_ha
 def test_thrips_need_the_soil_again_and_again_and_once_is_no_rescue():
     found = [("egg", 20.0), ("larva-1", 10.0), ("larva-2", 10.0), ("pupa", 6.0), (ADULT, 4.0)]
     leaf = problem_of(infested(THRIPS, found, swing(22), ("insecticidal-soap",)))
-    twenty = tuple(DAY.toordinal() + d for d in range(0, 40, 2))
+    twenty = tuple(range(0, 40, 2))
     both = leaf.treated(
         replace(leaf.case, acts=(*leaf.case.acts, CATALOGUE.act("topsoil-change", THRIPS)))
     )
     soap, once, again = (
-        float(p.in_90(p.chances([tuple((d, ids(n)) for n, d in enumerate(twenty))]))[0])
+        float(p.in_90(p.chances([tuple(dated([d], ids(n))[0] for n, d in enumerate(twenty))]))[0])
         for p, ids in (
             (leaf, lambda n: ("insecticidal-soap",)),
             (
@@ -278,14 +281,14 @@ def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
     rng, feasible = random.Random(seed), 0
     for _ in range(50):
         problem = problem_of(random_case(rng, small=False))
-        uses = chosen(problem)
-        assert problem.keeps_limits(uses), "a plan never breaks a label limit"
+        dates = chosen(problem)
+        assert problem.keeps_limits(dates), "a plan never breaks a label limit"
         rules = [
-            u
-            for u in rule_uses(problem).values()
-            if u[-1][0] <= problem.end and problem.keeps_limits(u) and len(u) < len(uses)
+            r
+            for r in rule_evenings(problem).values()
+            if r[-1].day <= problem.end and problem.keeps_limits(r) and len(r) < len(dates)
         ]
-        own, *others = problem.in_90(problem.chances([uses, *rules]))
+        own, *others = problem.in_90(problem.chances([dates, *rules]))
         assert all(other <= own + 1e-4 for other in others)
         feasible += own >= problem.case.target
     assert feasible >= 15
@@ -302,16 +305,16 @@ def test_windows_hold_what_they_promise(make_case, pest, celsius, reach, wide):
     case = make_case(pest, celsius, HAND, reach=reach, target=0.8 if wide else 0.95)
     problem = problem_of(case)
     answer = plan(problem)
-    uses = uses_of(answer)
+    dates = answer.evenings
     floor = min(case.target, answer.chance) - 0.02 - 1e-9
     for n, a in enumerate(answer.applications):
         assert a.earliest <= a.target <= a.latest
         assert a.acts
         by = (a.latest - a.target).days
-        moved = tuple((d + by * (k >= n), ids) for k, (d, ids) in enumerate(uses))
-        early = tuple(
-            (a.earliest.toordinal() if k == n else d, ids) for k, (d, ids) in enumerate(uses)
+        moved = tuple(
+            replace(e, on=e.on + timedelta(days=by * (k >= n))) for k, e in enumerate(dates)
         )
+        early = (*dates[:n], replace(dates[n], on=a.earliest), *dates[n + 1 :])
         assert (problem.in_90(problem.chances([moved, early])) >= floor).all()
 
 
@@ -339,9 +342,9 @@ def test_warmer_is_never_later_and_a_better_reach_never_takes_more_dates(
 def test_every_date_says_what_it_is_worth_and_when_the_newest_could_breed(make_case):
     problem = problem_of(make_case())
     answer = plan(problem)
-    uses = uses_of(answer)
+    dates = answer.evenings
     for n, a in enumerate(answer.applications):
-        left_out = float(problem.in_90(problem.chances([uses[:n] + uses[n + 1 :]]))[0])
+        left_out = float(problem.in_90(problem.chances([dates[:n] + dates[n + 1 :]]))[0])
         assert a.reason.without == pytest.approx(left_out)
         assert a.reason.whole == answer.chance >= 0.95
     second = answer.applications[1].reason
@@ -450,27 +453,22 @@ def test_two_pests_share_one_list_and_each_date_says_whom_it_serves(make_case):
     assert both.reaches
     assert len(both.applications) >= max(len(p.applications) for p in alone)
     assert {pest for a in both.applications for pest in a.serves} == {MITE, WHITEFLY}
-    assert (problem.each([uses_of(both)])[:, 0] >= both.chance - 1e-9).all()
+    assert (problem.each([both.evenings])[:, 0] >= both.chance - 1e-9).all()
 
 
 def test_more_spread_lowers_the_sure_chance_and_an_early_end_lets_something_escape():
-    days = tuple(DAY.toordinal() + d for d in range(0, 12, 3))
+    days = tuple(range(0, 12, 3))
     narrow, wide = (
         problem_of(infested(MITE, MITES, swing(21, 0, spread=s), HAND)) for s in (0.0, 3.0)
     )
-    sure = [outcomes(p, [tuple((d, HAND) for d in days)])[0].in_90 for p in (narrow, wide)]
+    sure = [outcomes(p, [dated(days, HAND)])[0].in_90 for p in (narrow, wide)]
     assert sure[1] < sure[0]
-    short = outcomes(narrow, [((days[0], HAND), (days[0] + 7, HAND))])[0]
+    short = outcomes(narrow, [dated((0, 7), HAND)])[0]
     assert DAY <= short.first_escape <= DAY + timedelta(days=9)
     easy = problem_of(
         infested(MITE, [("egg", 3.0)], swing(21, 0), ("wiping", "paraffinic-oil"), refuge=0.0)
     )
-    assert (
-        outcomes(easy, [tuple((DAY.toordinal() + d, easy.acts) for d in range(0, 24, 2))])[
-            0
-        ].first_escape
-        is None
-    )
+    assert outcomes(easy, [dated(range(0, 24, 2), easy.acts)])[0].first_escape is None
 
 
 def test_nothing_more_is_planned_once_what_was_done_is_enough(make_case):
@@ -491,7 +489,7 @@ def test_one_or_a_million_are_planned_for_without_a_hitch(make_case, count, reac
     case = replace(case, found=infer_hidden(case.pest, case.found, case.series))
     problem = problem_of(case)
     answer = plan(problem)
-    found = outcomes(problem, [uses_of(answer), *rule_uses(problem).values()])
+    found = outcomes(problem, [answer.evenings, *rule_evenings(problem).values()])
     assert answer.applications
     assert all(np.isfinite([o.chance, o.in_90, o.survivors]).all() for o in found)
     assert all(0 <= o.in_90 <= o.chance + 1e-9 <= 1 + 2e-9 for o in found if o.by_scenario)
@@ -536,15 +534,15 @@ def test_in_a_garden_a_number_is_held_with_no_more_dates_than_it_takes(make_case
     )
     problem = problem_of(replace(case, keep_below=level))
     answer = plan(problem)
-    uses = uses_of(answer)
+    dates = answer.evenings
     assert answer.reaches
-    assert problem.keeps_limits(uses)
+    assert problem.keeps_limits(dates)
     assert (
-        Forecast(problem).numbers(uses).max(axis=0)[(uses[0][0] - problem.start) :].max()
+        Forecast(problem).numbers(dates).max(axis=0)[(dates[0].day - problem.start) :].max()
         < 2 * level
     )
-    assert not holds(Forecast(problem), uses[:-1], level), "every date is needed"
-    assert uses[0][0] > problem.start, "no evening before the number would be passed"
+    assert not holds(Forecast(problem), dates[:-1], level), "every date is needed"
+    assert dates[0].day > problem.start, "no evening before the number would be passed"
     assert answer.applications[0].reason.kind == "keep"
 
 

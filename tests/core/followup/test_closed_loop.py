@@ -41,11 +41,6 @@ def treated(case, days, **more):
     return replace(case, done=tuple(Evening(day(n), acts) for n in days), **more)
 
 
-def schedule(case):
-    acts = {a.id: a for a in case.acts}
-    return [(d.on, [acts[i] for i in d.acts]) for d in case.done]
-
-
 @pytest.mark.parametrize(("effective", "seeds"), [(0.6, (1, 2, 3)), (0.9, (4, 5, 6))])
 def test_two_looks_tell_a_course_that_works_from_one_that_does_not(effective, seeds):
     """The catalogue says 0.9; with 0.6 the counts tell so, with 0.9 no date is added.
@@ -68,12 +63,12 @@ def test_all_clear_is_declared_only_of_what_is_clear():
         story, slow = household(seed)
         assert story.declared_on
         assert not story.alive_then
-        assert (story.declared_on - max(story.done[-1][0], story.extinct_on)).days <= 1.5 * slow
+        assert (story.declared_on - max(story.done[-1].on, story.extinct_on)).days <= 1.5 * slow
 
 
 def odds(case, until, questions, reaches=(0.9,)):
     steps = even_speed(steps_of(case, until))
-    survive, fresh = stacked(case, steps, schedule(case), np.array(reaches))
+    survive, fresh = stacked(case, steps, case.done, np.array(reaches))
     return steps, fates(case, steps, survive, fresh, questions, min(f.on for f in case.found))
 
 
@@ -125,8 +120,8 @@ def test_the_chance_alive_agrees_with_animals_followed_one_by_one():
     runs = 250
     for seed in range(runs):
         plant = Plant(case, 22.0, 0.9, seed, offset_sd=0.0, speed_cv=0.0)
-        for on, acts in schedule(case):
-            plant.evening(on, acts)
+        for one in case.done:
+            plant.evening(one.on, case.acts_of(one))
         for n, question in enumerate(asked):
             plant.until(datetime.combine(question.until, time(19)))
             seen[n] += plant.alive > 0
@@ -154,17 +149,15 @@ def test_a_live_find_starts_the_clock_again_and_cold_stops_it():
         soaped("tetranychus-urticae", 21.0, ("wiping", "insecticidal-soap")), (0, 3, 6, 9, 12, 15)
     )
     clean = [Inspection(day(28)), Inspection(day(36))]
-    settled = clear_by(case, schedule(case), clean, [], day(36))
-    again = clear_by(
-        case, schedule(case), [*clean, Inspection(day(37), {"adult": 1.0})], [], day(37)
-    )
+    settled = clear_by(case, case.done, clean, [], day(36))
+    again = clear_by(case, case.done, [*clean, Inspection(day(37), {"adult": 1.0})], [], day(37))
     assert settled.last_live == DAY
     assert again.last_live == day(37)
     assert not again.clean_looks
     assert again.back > settled.back
     assert again.closed > settled.closed
     cold = constant(datetime.combine(DAY, time()) - timedelta(days=1), 24 * 200, 6.0, spread_c=0.2)
-    waiting = clear_by(replace(case, series=cold), schedule(case), [], [], day(20))
+    waiting = clear_by(replace(case, series=cold), case.done, [], [], day(20))
     assert waiting.closed is None
     assert waiting.matured is None, "nothing grows up in the cold, so nothing is over"
 
@@ -175,7 +168,7 @@ def test_two_clean_looks_are_not_enough_before_a_whole_life_cycle_has_passed():
     )
     early = clear_by(
         case,
-        schedule(case),
+        case.done,
         [Inspection(day(10), thorough=0.95), Inspection(day(11), thorough=0.95)],
         [],
         day(12),
@@ -212,7 +205,7 @@ def test_a_belief_that_is_certain_still_sums_to_one():
     assert weights.sum() == pytest.approx(1)
     assert np.isfinite(reaches).all()
     assert np.isfinite(scales).all()
-    found = clear_by(case, schedule(case), looks, [], day(40))
+    found = clear_by(case, case.done, looks, [], day(40))
     assert all(0 <= chance <= 1 for _, chance in found.if_clean)
 
 

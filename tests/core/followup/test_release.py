@@ -104,7 +104,9 @@ def test_a_clean_look_never_makes_a_line_likelier(days, thorough):
     steps = even_speed(steps_of(case, on(45)))
     there = np.zeros((2, 3, steps.chain.size + 2))
     there[0] = 20 * steps.chain.met(0)
-    lines = Lines(case, steps, [(on(n), acts) for n in (0, 5)], there, DAY)
+    lines = Lines(
+        case, steps, [Evening(on(n), tuple(a.id for a in acts)) for n in (0, 5)], there, DAY
+    )
     looks = tuple(Inspection(on(n), thorough=thorough) for n in sorted(days))
     left = [
         lines.chances([Lane(on(41), on(5), looks[:k])], Ask.LINE)[0] for k in range(len(looks) + 1)

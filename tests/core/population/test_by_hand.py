@@ -2,6 +2,7 @@
 them would change both alike, and no comparison of the two would show it.
 """
 
+from dataclasses import replace
 from datetime import datetime, time, timedelta
 
 import numpy as np
@@ -69,7 +70,7 @@ def test_a_residue_meets_the_hatched_once_at_the_strength_of_the_middle_of_the_s
     oil = Act("oil", "oil", "oil", {"larva": 0.8}, residual_days=6.0)
     case = Case(pest, DAY, (Found(DAY, "egg", 1.0),), case_of(MITE).series, (oil,), reach=0.5)
     steps = steps_of(case, DAY + timedelta(days=4))
-    left = residues(case, steps, [[(DAY, [oil])]])[:, 0, 0, pest.index("larva")]
+    left = residues(case, steps, [[Evening(DAY, ("oil",))]])[:, 0, 0, pest.index("larva")]
     # The step that ends at 09:00 of the next day: six hours before it are 8 hours after 19:00.
     assert left[0] == 1.0
     assert left[1] == pytest.approx(1 - 0.5 * 0.8 * 2 ** (-(8 / 24) / 6))
@@ -78,8 +79,8 @@ def test_a_residue_meets_the_hatched_once_at_the_strength_of_the_middle_of_the_s
 
 def test_what_lasts_acts_every_evening_and_touches_all():
     trap = Act("trap", "trap", "trap", {"adult": 0.3}, lasts_days=3)
-    case = case_of(MITE, reach=0.5)
-    found = evenings(case, chain_of(case.pest), [[(DAY, [trap])]])
+    case = replace(case_of(MITE, reach=0.5), acts=(trap,))
+    found = evenings(case, chain_of(case.pest), [[Evening(DAY, ("trap",))]])
     assert sorted(found) == [DAY + timedelta(days=n) for n in range(3)]
     assert all(share[0, 0, -1] == pytest.approx(0.7) for share in found.values())
 

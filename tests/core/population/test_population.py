@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from brood.catalogue.loader import shipped
-from brood.core.biology.case import Case, Found
+from brood.core.biology.case import Case, Evening, Found
 from brood.core.biology.kill import effect
 from brood.core.biology.pest import ADULT, PREOVIPOSITION
 from brood.core.biology.substages import NODES, chain_of
@@ -53,7 +53,7 @@ def case(
 
 
 def evenings(one, days):
-    return [(DAY + timedelta(days=d), one.acts) for d in days]
+    return [Evening(DAY + timedelta(days=d), tuple(a.id for a in one.acts)) for d in days]
 
 
 @pytest.mark.parametrize(
@@ -61,7 +61,7 @@ def evenings(one, days):
 )
 def test_numbers_agree_with_an_adaptive_solver(kind, celsius):
     one = case([("egg", 30.0), (ADULT, 4.0)], pest=kind, celsius=celsius)
-    found = assess(one, [(DAY + timedelta(days=14), [])])
+    found = assess(one, [Evening(DAY + timedelta(days=14), ())])
     chain, pest = chain_of(one.pest), one.pest
     rates = np.array(
         [n * s.rate.days(celsius) ** -1 for n, s in zip(chain.counts, pest.stages, strict=True)]
@@ -296,7 +296,7 @@ def test_the_spread_holds_the_mean_and_closes_where_nothing_is_uncertain():
     table of expected numbers, the edges lie about it.
     """
     sown = case([("egg", 60.0), (ADULT, 8.0)], spread=1.5)
-    schedule = [(DAY + timedelta(days=n), sown.acts) for n in (0, 4, 8)]
+    schedule = evenings(sown, (0, 4, 8))
     until = DAY + timedelta(days=14)
     wide = spread_of(sown, schedule, until)
     totals = [sum(stages.values()) for _, stages in expected(sown, schedule, until)]

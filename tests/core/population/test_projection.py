@@ -9,7 +9,7 @@ import pytest
 from conftest import DAY, MITE, THRIPS, WHITEFLY
 
 from brood.catalogue.loader import shipped
-from brood.core.biology.case import Found
+from brood.core.biology.case import Evening, Found
 from brood.core.biology.kill import effect
 from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.biology.substages import chain_of
@@ -32,9 +32,13 @@ def test_untreated_groups_keep_their_numbers_until_they_age_and_start_as_found(m
     assert later[0] < 5 < later[1:].sum()
 
 
+def every_act(case, day):
+    return Evening(day, tuple(a.id for a in case.acts))
+
+
 def test_an_evening_takes_its_share_of_every_stage(make_case):
     case = make_case()
-    strike = project(case, [(DAY, case.acts)], DAY + timedelta(days=3)).strikes[0]
+    strike = project(case, [every_act(case, DAY)], DAY + timedelta(days=3)).strikes[0]
     left = strike.after[2, 4] / strike.before[2, 4]
     assert left == pytest.approx(
         case.refuge + (1 - case.refuge) * (1 - effect(case.acts, "adult", case.reach))
@@ -94,7 +98,7 @@ def test_the_drawn_numbers_are_those_of_the_chain_also_where_stages_are_short(ma
     case = make_case(
         "myzus-persicae", celsius, found=(Found(DAY, "nymph-1", 30.0), Found(DAY, "adult", 8.0))
     )
-    schedule = [(DAY + timedelta(days=n), case.acts) for n in (0, 7, 14)]
+    schedule = [every_act(case, DAY + timedelta(days=n)) for n in (0, 7, 14)]
     seen, until = project(case, schedule, DAY + timedelta(days=20)), DAY + timedelta(days=20)
     assert seen.numbers.min() > -1e-9
     for day, stages in expected(case, schedule, until)[1:]:

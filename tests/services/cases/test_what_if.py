@@ -11,10 +11,11 @@ from planned import Desk
 from test_cases import SPEECH, TODAY, Keeper
 
 from brood.catalogue.loader import shipped
+from brood.core.biology.case import Evening
 from brood.core.course import planner
 from brood.core.course.improvements import Improvement
 from brood.core.course.outcome import outcomes
-from brood.core.course.planner import problem_of, uses_of
+from brood.core.course.planner import problem_of
 from brood.errors import FieldErrors, NothingDevelops
 from brood.services.cases import assumptions, case_page, plans, rehearsal, trial
 from brood.services.documents import improvements
@@ -188,7 +189,7 @@ def test_a_rehearsal_of_a_case_starts_from_its_finds_and_dates(keeper):
     assert found.sides[0].outcome.chance > found.sides[1].outcome.chance + 0.2
     problem = problem_of(rehearsal.case_of(command, keeper.catalogue, TODAY))
     again = outcomes(
-        problem, [tuple((TODAY.toordinal() + d, problem.acts) for d in command.second)]
+        problem, [tuple(Evening(TODAY + timedelta(days=d), problem.acts) for d in command.second)]
     )[0]
     assert found.sides[1].outcome.chance == pytest.approx(again.chance)
 
@@ -219,11 +220,6 @@ def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch
         page = case_page.build(Desk(session, keeper.catalogue, NOW), keeper.case)
     assert page.headline == "Nothing to do while nothing develops."
     assert f"Look again on {SPEECH.day(TODAY + timedelta(days=14))}" in page.why
-
-
-def test_uses_of_a_plan_are_its_dates_with_their_acts(keeper):
-    plan = held(keeper).plan
-    assert [d for d, _ in uses_of(plan)] == [a.target.toordinal() for a in plan.applications]
 
 
 def test_a_change_is_said_in_numbers_out_of_a_hundred_and_in_degrees():

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -68,13 +68,22 @@ class Found:
 
 @dataclass(frozen=True)
 class Evening:
-    """A treatment evening that took place, with the ids of its acts. `reach` is the
+    """A treatment evening, done or to come, with the ids of its acts. `reach` is the
     share that it touched, where that is known.
     """
 
     on: date
     acts: tuple[str, ...]
     reach: float | None = None
+
+    @property
+    def day(self) -> int:
+        """The ordinal of its day."""
+        return self.on.toordinal()
+
+
+Schedule = Sequence[Evening]
+"""The evenings of a course, done or to come."""
 
 
 @dataclass(frozen=True)
@@ -165,8 +174,13 @@ class Case:
         """The digest of every field by its name, to tell which of them changed."""
         return parts_of(self)
 
-    def reach_on(self, day: date) -> float:
-        """The share that an evening touches: its own where it was done and is known,
-        otherwise what is usual in this case.
+    def acts_of(self, evening: Evening) -> list[Act]:
+        """The acts of an evening, as far as they are at hand."""
+        acts = {a.id: a for a in self.acts}
+        return [acts[i] for i in evening.acts if i in acts]
+
+    def reach_of(self, evening: Evening) -> float:
+        """The share that an evening touches: its own where it is known, otherwise what
+        is usual in this case.
         """
-        return next((d.reach for d in self.done if d.on == day and d.reach is not None), self.reach)
+        return self.reach if evening.reach is None else evening.reach

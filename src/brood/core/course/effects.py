@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
 
-from brood.core.biology.case import Case
+from brood.core.biology.case import Case, Evening, Schedule
 from brood.core.biology.kill import HALVING_FROM, later, newly_exposed, residue, treated_as
 from brood.core.biology.substages import Array
 from brood.core.population.day_table import DayTable
 from brood.core.population.extinction import Exposure
-
-Uses = Iterable[tuple[int, Sequence[str]]]
-"""Dated acts: (ordinal of the day, ids of acts)."""
 
 
 class ActEffects:
@@ -22,7 +19,6 @@ class ActEffects:
 
     def __init__(self, table: DayTable, case: Case) -> None:
         self.table, self.reach = table, case.reach
-        self.reached = {d.on.toordinal(): d.reach for d in case.done if d.reach is not None}
         pest = table.chain.pest
         self.stages = treated_as(pest)
         self.acts = {a.id: a for a in case.acts}
@@ -46,25 +42,24 @@ class ActEffects:
         self.origin = table.first.toordinal()
         self._rows: dict[tuple[tuple[str, ...], float], Array] = {}
 
-    def exposure(self, schedules: Sequence[Uses]) -> Exposure:
+    def exposure(self, schedules: Sequence[Schedule]) -> Exposure:
         """The exposure of several schedules. Evenings outside the table do nothing."""
         shape = (len(schedules), self.table.intervals, len(self.stages))
         survive = np.ones(shape)
         fresh = np.ones(shape) if self.residual else None
         for b, schedule in enumerate(schedules):
-            for day, ids in schedule:
-                self._treat(survive[b], day - self.origin, ids)
+            for one in schedule:
+                self._treat(survive[b], one)
             if fresh is not None:
                 self._linger(fresh[b], schedule)
         return Exposure(survive, fresh)
 
-    def _treat(self, survive: Array, day: int, ids: Sequence[str]) -> None:
-        evenings = self.table.evenings
+    def _treat(self, survive: Array, one: Evening) -> None:
+        evenings, day = self.table.evenings, one.day - self.origin
         if 0 <= day < len(evenings):
-            survive[evenings[day]] *= self._row(
-                tuple(ids), self.reached.get(day + self.origin, self.reach)
-            )
-        for i in ids:
+            reach = self.reach if one.reach is None else one.reach
+            survive[evenings[day]] *= self._row(one.acts, reach)
+        for i in one.acts:
             if i in self.eaten:
                 self._wait(survive, day, i)
             if i in self.lasting:
@@ -90,13 +85,13 @@ class ActEffects:
             )
         return self._rows[ids, reach]
 
-    def _linger(self, fresh: Array, schedule: Uses) -> None:
+    def _linger(self, fresh: Array, schedule: Schedule) -> None:
         """A residue meets each animal once, when it becomes exposed. The share 1 −
         reach·kill·2^(−Δ/H) survives, Δ days after the latest use of the act.
         """
         evenings = self.table.evenings
         for i in self.residual:
-            days = sorted(day - self.origin for day, ids in schedule if i in ids)
+            days = sorted(one.day - self.origin for one in schedule if i in one.acts)
             for day, following in pairwise([*days, len(evenings)]):
                 since = np.arange(max(day + 1, 0), min(following + 1, len(evenings)))
                 begun = int(since[0]) - day - 1 if len(since) else 0

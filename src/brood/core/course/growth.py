@@ -7,11 +7,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import replace
-from datetime import date, datetime, time, timedelta
+from datetime import datetime, time, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Act, Case, Found
+from brood.core.biology.case import Act, Case, Evening, Found, Schedule
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import EVENING, evening
 from brood.core.climate.series import constant
@@ -58,27 +58,25 @@ def growth_per_cycle(case: Case, gap_days: int) -> float:
     every = steps_of(one, case.start + timedelta(days=days))
     steps = only(every, len(every.weights) // 2)
     schedule = [
-        (case.start + timedelta(days=gap_days * n), acts)
+        Evening(case.start + timedelta(days=gap_days * n), acts)
         for n, acts in enumerate(_usual(case.acts, gap_days, cycles + 1))
     ]
     return _settled(one, steps, schedule, gap_days, least)
 
 
-def _usual(acts: Sequence[Act], gap_days: int, dates: int) -> list[list[Act]]:
+def _usual(acts: Sequence[Act], gap_days: int, dates: int) -> list[tuple[str, ...]]:
     """The acts of regular dates, each as soon as it is usual again."""
-    out: list[list[Act]] = []
+    out: list[tuple[str, ...]] = []
     last: dict[str, int] = {}
     for n in range(dates):
         day = n * gap_days
-        due = [a for a in acts if a.id not in last or day - last[a.id] >= a.usual_gap_days]
-        last |= {a.id: day for a in due}
-        out.append(due)
+        due = [a.id for a in acts if a.id not in last or day - last[a.id] >= a.usual_gap_days]
+        last |= dict.fromkeys(due, day)
+        out.append(tuple(due))
     return out
 
 
-def _settled(
-    case: Case, steps: Steps, schedule: list[tuple[date, list[Act]]], gap_days: int, least: int
-) -> float:
+def _settled(case: Case, steps: Steps, schedule: Schedule, gap_days: int, least: int) -> float:
     survive = evenings(case, steps.chain, [schedule])
     fresh = residues(case, steps, [schedule])
     x = np.zeros((2, 1, 1, steps.chain.size + 2))

@@ -8,8 +8,9 @@ from datetime import date
 
 import numpy as np
 
+from brood.core.biology.case import Evening, Schedule
 from brood.core.biology.substages import Array
-from brood.core.course.problem import Problem, Uses
+from brood.core.course.problem import Problem
 from brood.core.population.half_days import Steps, by_scenario, only, steps_of
 
 SHARE = 0.9
@@ -23,28 +24,25 @@ class Forecast:
     """
 
     def __init__(self, problem: Problem) -> None:
-        self.problem, self.acts = problem, {a.id: a for a in problem.case.acts}
+        self.problem = problem
         self.every = steps_of(problem.case, date.fromordinal(_end(problem)))
         self.mobile = np.array([*(s.display != "egg" for s in problem.case.pest.stages), True])
         order = np.argsort(self.numbers(())[:, -1])
         place = int(np.searchsorted(np.cumsum(problem.weights[order]), SHARE - 1e-9))
         self.warm = only(self.every, int(order[place]))
 
-    def numbers(self, plan: Uses, steps: Steps | None = None) -> Array:
+    def numbers(self, plan: Schedule, steps: Steps | None = None) -> Array:
         """The expected number of everything but eggs after each evening from the first
         find on: [scenarios, days].
         """
-        done = (*self.problem.done, *plan)
-        schedule = [
-            (date.fromordinal(d), [self.acts[i] for i in ids if i in self.acts]) for d, ids in done
-        ]
+        schedule = (*self.problem.done, *plan)
         found = by_scenario(
             self.problem.case, schedule, date.fromordinal(_end(self.problem)), steps or self.every
         )
         out: Array = found[..., self.mobile].sum(axis=-1).T
         return out
 
-    def exceeded_by_a_tenth(self, plan: Uses) -> Array:
+    def exceeded_by_a_tenth(self, plan: Schedule) -> Array:
         """The numbers by day in a warm scenario: only a tenth of the weight has more
         when nothing is done.
         """
@@ -52,16 +50,16 @@ class Forecast:
         return out
 
 
-def hold_below(forecast: Forecast, level: float) -> Uses:
+def hold_below(forecast: Forecast, level: float) -> tuple[Evening, ...]:
     """The dates that hold what feeds at or under a number, each as late as possible, in
     the scenario that 90 % of the weight does not exceed.
     """
     problem = forecast.problem
     first = min(f.on for f in problem.case.found).toordinal()
-    plan: Uses = ()
+    plan: tuple[Evening, ...] = ()
     while len(plan) < problem.most_dates:
         numbers = forecast.exceeded_by_a_tenth(plan)
-        last = plan[-1][0] if plan else problem.start - 1
+        last = plan[-1].day if plan else problem.start - 1
         over = np.flatnonzero(numbers[max(last, problem.start - 1) + 1 - first :] > level)
         if not len(over):
             break
@@ -72,19 +70,19 @@ def hold_below(forecast: Forecast, level: float) -> Uses:
     return plan
 
 
-def holds(forecast: Forecast, plan: Uses, level: float) -> bool:
+def holds(forecast: Forecast, plan: Schedule, level: float) -> bool:
     """Whether the number is held from the first date on."""
     problem = forecast.problem
     first = min(f.on for f in problem.case.found).toordinal()
-    begun = (plan[0][0] if plan else problem.start) - first
+    begun = (plan[0].day if plan else problem.start) - first
     return bool((forecast.exceeded_by_a_tenth(plan)[begun:] <= level * 1.001).all())
 
 
-def _next(problem: Problem, plan: Uses, last: int, wanted: int) -> Uses | None:
+def _next(problem: Problem, plan: Schedule, last: int, wanted: int) -> tuple[Evening, ...] | None:
     """The plan with one more date: the latest day allowed up to the one wanted,
     otherwise the first day allowed after it.
     """
-    dates = tuple(day for day, _ in plan)
+    dates = tuple(one.day for one in plan)
     days = [*range(wanted, max(last, problem.start - 1), -1), *range(wanted + 1, _end(problem) + 1)]
     return next((found for day in days if (found := problem.fill((*dates, day))) is not None), None)
 

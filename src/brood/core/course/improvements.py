@@ -123,7 +123,7 @@ def weigh(problem: Problem) -> tuple[float, int]:
     course that would be planned; (0, 0) without one.
     """
     draft = Search(problem, problem.case.target).run()
-    return (0.0, 0) if draft is None else (draft.chance, len(draft.dates))
+    return (0.0, 0) if draft is None else (draft.chance, len(draft.evenings))
 
 
 def _improved(

@@ -8,8 +8,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from brood.core.biology.case import Schedule
 from brood.core.biology.substages import Array
-from brood.core.course.problem import Problem, Share, Uses
+from brood.core.course.problem import Problem, Share
 from brood.core.population.extinction import rank
 from brood.core.population.first_escape import first_escapes
 
@@ -31,7 +32,7 @@ class Outcome:
     by_scenario: tuple[float, ...]
 
 
-def outcomes(problem: Problem, plans: Sequence[Uses]) -> list[Outcome]:
+def outcomes(problem: Problem, plans: Sequence[Schedule]) -> list[Outcome]:
     """The outcome of each plan, together with what was done before."""
     if not plans:
         return []
@@ -51,7 +52,7 @@ def outcomes(problem: Problem, plans: Sequence[Uses]) -> list[Outcome]:
 
 
 def _escapes(
-    problem: Problem, plans: Sequence[Uses], chances: Array, sure: Array
+    problem: Problem, plans: Sequence[Schedule], chances: Array, sure: Array
 ) -> list[date | None]:
     """The first escape of each plan that misses the target, in its scenario at the 90 %
     rank. Of several pests the earliest counts.
@@ -68,5 +69,5 @@ def _escapes(
     return out
 
 
-def _first(share: Share, schedules: Sequence[Uses]) -> list[date]:
+def _first(share: Share, schedules: Sequence[Schedule]) -> list[date]:
     return first_escapes(share.table, share.effects.exposure(schedules), share.after)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime
 
+from brood.core.biology.case import Evening
 from brood.core.biology.pest import DateSpan, Span
 
 
@@ -96,3 +97,8 @@ class Plan:
     chance: float
     gap_days: int
     growth: float | None
+
+    @property
+    def evenings(self) -> tuple[Evening, ...]:
+        """The planned evenings, without windows and reasons."""
+        return tuple(Evening(a.target, a.acts) for a in self.applications)

@@ -12,7 +12,7 @@ from functools import cached_property
 
 import numpy as np
 
-from brood.core.biology.case import Case
+from brood.core.biology.case import Case, Evening, Schedule
 from brood.core.biology.kill import effect
 from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import chain_of, require_development
@@ -22,7 +22,7 @@ from brood.core.course.growth import NEVER_CLEARS, growth_per_cycle
 from brood.core.course.hold_below import Forecast, hold_below, holds
 from brood.core.course.key_dates import Backbone, guard_stage, spared_stages
 from brood.core.course.plan import Plan, PlannedEvening, Reason
-from brood.core.course.problem import Problem, Uses
+from brood.core.course.problem import Problem
 from brood.core.course.search import Draft, Search
 from brood.core.course.windows import Window, windows
 from brood.errors import InputError, NothingDevelops
@@ -152,28 +152,20 @@ def plan(problem: Problem) -> Plan:
     return _Planned(problem).plan()
 
 
-def chosen(problem: Problem) -> Uses:
-    """The dates with their acts that `plan` would choose, without windows and reasons."""
-    return _Planned(problem).uses()
+def chosen(problem: Problem) -> tuple[Evening, ...]:
+    """The evenings that `plan` would choose, without windows and reasons."""
+    return _Planned(problem).evenings()
 
 
-def uses_of(plan: Plan) -> Uses:
-    """The planned dates with their acts."""
-    return tuple((a.target.toordinal(), a.acts) for a in plan.applications)
-
-
-def rule_uses(problem: Problem) -> dict[str, Uses]:
-    """Every rule of thumb that ends within the tabulated time: its dates from the first
-    evening on, with all acts on each date, whatever the label says.
+def rule_evenings(problem: Problem) -> dict[str, tuple[Evening, ...]]:
+    """Every rule of thumb that ends within the tabulated time: its evenings from the
+    first on, with all acts on each, whatever the label says.
     """
-    fitting = {
-        name: days
-        for name, days in RULES.items()
-        if problem.start + days[-1] <= problem.last.toordinal()
-    }
+    start = problem.case.start
     return {
-        name: tuple((problem.start + d, problem.acts) for d in days)
-        for name, days in fitting.items()
+        name: tuple(Evening(start + timedelta(days=d), problem.acts) for d in days)
+        for name, days in RULES.items()
+        if start + timedelta(days=days[-1]) <= problem.last
     }
 
 
@@ -201,32 +193,28 @@ class _Planned:
 
     def plan(self) -> Plan:
         """The dates with windows and reasons."""
-        uses = self.uses()
-        chance = float(self.problem.in_90(self.problem.chances([uses]))[0])
+        chosen = self.evenings()
+        chance = float(self.problem.in_90(self.problem.chances([chosen]))[0])
         reaches = (
             chance >= self.case.target
             if self.case.keep_below is None
-            else holds(self.forecast, uses, self.case.keep_below)
+            else holds(self.forecast, chosen, self.case.keep_below)
         )
         holding = self.case.keep_below is not None
         spans = (
-            [Window(d, d) for d, _ in uses]
+            [Window(one.day, one.day) for one in chosen]
             if holding
-            else windows(self.problem, uses, chance, self.case.target)
+            else windows(self.problem, chosen, chance, self.case.target)
         )
-        without = self._without(uses)
+        without = self._without(chosen)
         dates = [
-            self._application(n, uses, spans[n], (chance, without[n])) for n in range(len(uses))
+            self._application(n, chosen, spans[n], (chance, without[n])) for n in range(len(chosen))
         ]
         laid_until = max(
-            [
-                self.case.start,
-                *(date.fromordinal(d) for d, _ in uses[:1]),
-                *(f.on for f in self.case.found),
-            ]
+            [self.case.start, *(e.on for e in chosen[:1]), *(f.on for f in self.case.found)]
         )
         growth = self._growth()
-        self._warn(uses, chance, growth, reaches=reaches)
+        self._warn(len(chosen), chance, growth, reaches=reaches)
         return Plan(
             tuple(dates),
             guard_stage(self.case),
@@ -254,8 +242,8 @@ class _Planned:
 
     # -- dates --
 
-    def uses(self) -> Uses:
-        """The dates to plan: the keeper's own, or those promised before while they are
+    def evenings(self) -> tuple[Evening, ...]:
+        """The evenings to plan: the keeper's own, or those promised before while they are
         as good, or the best there are. None where nobody saw anything.
         """
         # A suspicion is followed by looks, not by treatments.
@@ -264,11 +252,7 @@ class _Planned:
         if self.case.keep_below is not None:
             return hold_below(self.forecast, self.case.keep_below)
         if self.case.fixed:
-            return tuple(
-                (d.on.toordinal(), d.acts)
-                for d in sorted(self.case.fixed, key=lambda d: d.on)
-                if d.on >= self.case.start
-            )
+            return self._ahead(self.case.fixed)
         if (
             self.problem.done
             and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target
@@ -282,76 +266,71 @@ class _Planned:
         # a better chance gains.
         return self._kept(draft) or self._tidied(draft)
 
-    def _promised(self) -> Uses:
+    def _ahead(self, evenings: Schedule) -> tuple[Evening, ...]:
+        """Those of some evenings that are still to come."""
         return tuple(
-            (d.on.toordinal(), d.acts)
-            for d in sorted(self.case.promised, key=lambda d: d.on)
-            if d.on >= self.case.start
+            Evening(one.on, one.acts)
+            for one in sorted(evenings, key=lambda one: one.on)
+            if one.on >= self.case.start
         )
 
-    def _kept(self, draft: Draft) -> Uses | None:
+    def _kept(self, draft: Draft) -> tuple[Evening, ...] | None:
         """The dates promised before, where they are as few as the best ones and as good
         as wanted, or as good as the best there is. Where nothing changes the chance, any
         date would be as good: one that lies a generation away is no course.
         """
-        uses = self._promised()
-        if not uses or len(uses) > len(draft.dates) or not self.problem.keeps_limits(uses):
+        held, most = self._ahead(self.case.promised), len(draft.evenings)
+        if not held or len(held) > most or not self.problem.keeps_limits(held):
             return None
-        if uses[0][0] - draft.dates[0] > self.problem.generation_days:
+        if held[0].day - draft.days[0] > self.problem.generation_days:
             return None
-        own, best = map(float, self.problem.in_90(self.problem.chances([uses, draft.uses])))
-        return uses if own >= min(self.case.target, best - AS_GOOD) else None
+        own, best = map(float, self.problem.in_90(self.problem.chances([held, draft.evenings])))
+        return held if own >= min(self.case.target, best - AS_GOOD) else None
 
-    def _tidied(self, draft: Draft) -> Uses:
+    def _tidied(self, draft: Draft) -> tuple[Evening, ...]:
         """The dates without those acts that add nothing on them, as long as the target
         holds.
         """
+        whole = draft.evenings
         pairs = [
             (n, a)
-            for n, (_, ids) in enumerate(draft.uses)
-            if len(ids) > 1
-            for a in ids
+            for n, one in enumerate(whole)
+            if len(one.acts) > 1
+            for a in one.acts
             if self.problem.label[a].when == "planner"
         ]
         # Where hardly anything clears the plant, every act that takes some is worth doing.
         if not pairs or draft.chance < FAR_OFF:
-            return draft.uses
-        whole = float(self.problem.in_90(self.problem.chances([draft.uses]))[0])
-        scenario, own = self.problem.ranked(draft.uses)
-        less = self.problem.chances([_less(draft.uses, {p}) for p in pairs], scenario)[:, 0]
+            return whole
+        chance = float(self.problem.in_90(self.problem.chances([whole]))[0])
+        scenario, own = self.problem.ranked(whole)
+        less = self.problem.chances([_less(whole, {p}) for p in pairs], scenario)[:, 0]
         # Begin with the act that is missed least.
         order = [pairs[i] for i in np.argsort(-less) if own - less[i] <= NOTHING_ADDED]
-        out = draft.uses
         dropped: set[tuple[int, str]] = set()
         for n, act in order:
-            trial = _less(draft.uses, dropped | {(n, act)})
-            if trial[n][1]:
+            if _less(whole, dropped | {(n, act)})[n].acts:
                 dropped.add((n, act))
-        trial = _less(draft.uses, dropped)
-        if dropped and float(self.problem.in_90(self.problem.chances([trial]))[0]) >= min(
-            self.case.target, whole - 4 * NOTHING_ADDED
-        ):
-            out = trial
-        return out
+        trial = _less(whole, dropped)
+        enough = min(self.case.target, chance - 4 * NOTHING_ADDED)
+        if dropped and float(self.problem.in_90(self.problem.chances([trial]))[0]) >= enough:
+            return trial
+        return whole
 
-    def _without(self, uses: Uses) -> list[float]:
-        """The chance when each of the dates is left out."""
-        if not uses:
+    def _without(self, chosen: tuple[Evening, ...]) -> list[float]:
+        """The chance when each of the evenings is left out."""
+        if not chosen:
             return []
-        return [
-            float(c)
-            for c in self.problem.in_90(
-                self.problem.chances([(*uses[:n], *uses[n + 1 :]) for n in range(len(uses))])
-            )
-        ]
+        fewer = [(*chosen[:n], *chosen[n + 1 :]) for n in range(len(chosen))]
+        return [float(c) for c in self.problem.in_90(self.problem.chances(fewer))]
 
     # -- windows and reasons --
 
     def _application(
-        self, n: int, uses: Uses, span: Window, chances: tuple[float, float]
+        self, n: int, chosen: tuple[Evening, ...], span: Window, chances: tuple[float, float]
     ) -> PlannedEvening:
-        day, ids = date.fromordinal(uses[n][0]), uses[n][1]
-        before = self._before(n, uses)
+        day = chosen[n].on
+        before = self._before(n, chosen)
         fast = None if before is None else self.backbone.fastest(before)
         short = 0
         if (
@@ -373,21 +352,20 @@ class _Planned:
             day,
             latest,
             short,
-            ids,
+            chosen[n].acts,
             reason,
-            self._serves(n, uses),
+            self._serves(n, chosen),
         )
 
-    def _before(self, n: int, uses: Uses) -> date | None:
-        if n:
-            return date.fromordinal(uses[n - 1][0])
-        return date.fromordinal(self.problem.done[-1][0]) if self.problem.done else None
+    def _before(self, n: int, chosen: tuple[Evening, ...]) -> date | None:
+        before = chosen[n - 1 : n] if n else self.problem.done[-1:]
+        return before[0].on if before else None
 
-    def _serves(self, n: int, uses: Uses) -> tuple[str, ...]:
+    def _serves(self, n: int, chosen: tuple[Evening, ...]) -> tuple[str, ...]:
         """The ids of the pests for which the date counts."""
         if len(self.problem.shares) == 1:
             return (self.case.pest.id,)
-        each = self.problem.each([uses, (*uses[:n], *uses[n + 1 :])])
+        each = self.problem.each([chosen, (*chosen[:n], *chosen[n + 1 :])])
         ids = [
             s.case.pest.id
             for s, (whole, less) in zip(self.problem.shares, each, strict=True)
@@ -448,7 +426,7 @@ class _Planned:
             *chances,
         )
 
-    def _warn(self, uses: Uses, chance: float, growth: float | None, *, reaches: bool) -> None:
+    def _warn(self, planned: int, chance: float, growth: float | None, *, reaches: bool) -> None:
         if effect(self.case.acts, ADULT, self.case.reach) < 0.25:
             self.warnings.append(
                 "These treatments hardly touch the adults, which go on laying: add one that does."
@@ -456,7 +434,7 @@ class _Planned:
         if reaches or not self.seen:
             return
         most = self.case.limits.max_applications
-        if most is not None and len(uses) + len(self.problem.done) >= most:
+        if most is not None and planned + len(self.problem.done) >= most:
             self.warnings.append(
                 f"The limit of {most} evenings is reached before the course is complete."
             )
@@ -472,7 +450,8 @@ class _Planned:
             )
 
 
-def _less(uses: Uses, dropped: set[tuple[int, str]]) -> Uses:
+def _less(whole: Schedule, dropped: set[tuple[int, str]]) -> tuple[Evening, ...]:
     return tuple(
-        (day, tuple(a for a in ids if (n, a) not in dropped)) for n, (day, ids) in enumerate(uses)
+        replace(one, acts=tuple(a for a in one.acts if (n, a) not in dropped))
+        for n, one in enumerate(whole)
     )

@@ -11,7 +11,7 @@ from functools import cached_property
 
 import numpy as np
 
-from brood.core.biology.case import Case
+from brood.core.biology.case import Case, Evening, Schedule
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import evening
 from brood.core.course.effects import ActEffects
@@ -25,10 +25,6 @@ MOST_SPRAYS, SPRAY_DAYS = 5, 21
 """No more sprays than this within so many days (our judgement, C)."""
 SPRAYS_RUNNING = 6
 """After so many sprays hand work goes on alone for SPRAY_DAYS (our judgement, C)."""
-Dates = tuple[int, ...]
-"""Ordinals of days."""
-Uses = tuple[tuple[int, tuple[str, ...]], ...]
-"""Dated acts: (ordinal of the day, ids)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,9 +102,7 @@ class Problem:
         self.weights = self.shares[0].table.weights
         self.acts = tuple(dict.fromkeys(a.id for one in (case, *case.also) for a in one.acts))
         self.label = {a.id: a for one in (*case.also, case) for a in one.acts}
-        self.done: Uses = tuple(
-            (d.on.toordinal(), tuple(d.acts)) for d in sorted(case.done, key=lambda d: d.on)
-        )
+        self.done = tuple(sorted(case.done, key=lambda d: d.on))
         self.start, self.end = case.start.toordinal(), end.toordinal()
         self._days = frozenset(
             d
@@ -169,7 +163,7 @@ class Problem:
         ]
         if self.case.test_patch:
             waits.append(
-                min(self.start, self.done[0][0] if self.done else self.start) + TEST_PATCH_DAYS
+                min(self.start, self.done[0].day if self.done else self.start) + TEST_PATCH_DAYS
             )
         return max(waits, default=None)
 
@@ -196,20 +190,20 @@ class Problem:
             day += 1
         return None
 
-    def fill(self, dates: Dates) -> Uses | None:
-        """Dates with their acts, each act as soon as it is usual. None when a date or a
-        necessary act is not allowed.
+    def fill(self, days: Sequence[int]) -> tuple[Evening, ...] | None:
+        """Evenings on these days (ordinals) with their acts, each act as soon as it is
+        usual. None when a day or a necessary act is not allowed.
         """
         if (
-            not dates
-            or dates[-1] > self.end
-            or dates[0] > self.first_by
-            or not all(day in self._days for day in dates)
+            not days
+            or days[-1] > self.end
+            or days[0] > self.first_by
+            or not all(day in self._days for day in days)
         ):
             return None
         used = {act: list(days) for act, days in self._used.items()}
         out, begun, sprayed = [], len(self.done), list(self._sprayed)
-        for n, day in enumerate(dates):
+        for n, day in enumerate(days):
             ids: list[str] = []
             worn = self._spares_leaves and worn_out(sprayed, day)
             for act, rule in self._released_first:
@@ -225,7 +219,7 @@ class Problem:
                 return None
             if any(self.label[act].wears for act in ids):
                 sprayed.append(day)
-            out.append((day, tuple(ids)))
+            out.append(Evening(date.fromordinal(day), tuple(ids)))
         return tuple(out)
 
     @cached_property
@@ -261,12 +255,12 @@ class Problem:
     def _sprayed(self) -> list[int]:
         """The days of the evenings done on which something was sprayed that wears."""
         label = self.label
-        return [d for d, ids in self.done if any(i in label and label[i].wears for i in ids)]
+        return [d.day for d in self.done if any(i in label and label[i].wears for i in d.acts)]
 
     @cached_property
     def _used(self) -> dict[str, list[int]]:
         """The days on which each act was used so far."""
-        return {a: [d for d, ids in self.done if a in ids] for a in self.acts}
+        return {a: [d.day for d in self.done if a in d.acts] for a in self.acts}
 
     @cached_property
     def _released_first(self) -> list[tuple[str, _Rule]]:
@@ -311,14 +305,15 @@ class Problem:
             and float(series.celsius[int(series.hour_of(at))]) > hottest_c
         )
 
-    def keeps_limits(self, plan: Uses) -> bool:
-        """Whether the keeper can treat on every date, and every act on it is allowed."""
+    def keeps_limits(self, plan: Schedule) -> bool:
+        """Whether the keeper can treat on every evening, and every act on it is allowed."""
         used = {act: list(days) for act, days in self._used.items()}
-        before = self.done[-1][0] if self.done else None
-        for day, ids in plan:
+        before = self.done[-1].day if self.done else None
+        for one in plan:
+            day = one.day
             if not self.admits(day) or (before is not None and day - before < self.least_gap):
                 return False
-            for act in ids:
+            for act in one.acts:
                 if not self.allowed(act, day, used[act]):
                     return False
                 used[act].append(day)
@@ -327,9 +322,9 @@ class Problem:
 
     # -- what it does --
 
-    def chances(self, plans: Sequence[Uses], scenario: int | None = None) -> Array:
-        """The chance that several lists of dated acts clear every pest, together with
-        what was done: [plans, scenarios].
+    def chances(self, plans: Sequence[Schedule], scenario: int | None = None) -> Array:
+        """The chance that several schedules clear every pest, together with what was
+        done: [plans, scenarios].
         """
         schedules = [(*self.done, *plan) for plan in plans]
         shares = self.shares if scenario is None else self.only(scenario)
@@ -337,7 +332,7 @@ class Problem:
         out: Array = np.exp(sum(logs))
         return out
 
-    def each(self, plans: Sequence[Uses]) -> Array:
+    def each(self, plans: Sequence[Schedule]) -> Array:
         """The chance of clearing each pest alone, at the 90 % rank: [pests, plans]."""
         schedules = [(*self.done, *plan) for plan in plans]
         return np.stack(
@@ -352,7 +347,7 @@ class Problem:
         out: Array = np.take_along_axis(chances, rank(chances, self.weights)[:, None], axis=1)[:, 0]
         return out
 
-    def ranked(self, plan: Uses) -> tuple[int, float]:
+    def ranked(self, plan: Schedule) -> tuple[int, float]:
         """The scenario at the 90 % rank of a plan, and its chance."""
         chances = self.chances([plan])
         scenario = int(rank(chances, self.weights)[0])
@@ -363,7 +358,7 @@ class Problem:
         out: Array = chances @ self.weights
         return out
 
-    def survivors(self, plans: Sequence[Uses]) -> Array:
+    def survivors(self, plans: Sequence[Schedule]) -> Array:
         """The expected number alive, of all pests, right after each plan's last date:
         [plans].
         """
@@ -371,7 +366,7 @@ class Problem:
         total = np.zeros(len(plans))
         for s in self.shares:
             last = [
-                s.table.index(date.fromordinal(max([d for d, _ in one], default=self.start)))
+                s.table.index(max([e.on for e in one], default=date.fromordinal(self.start)))
                 for one in schedules
             ]
             total += alive_after(s.table, s.effects.exposure(schedules), last) @ s.table.weights

@@ -15,9 +15,10 @@ from functools import cached_property
 
 import numpy as np
 
+from brood.core.biology.case import Evening, Schedule
 from brood.core.biology.pest import Pest
 from brood.core.climate.hours import evening
-from brood.core.course.problem import Dates, Problem, Uses
+from brood.core.course.problem import Problem
 
 USUAL_C = 20.0
 """The temperature at which a pest's usual gap holds."""
@@ -41,14 +42,18 @@ SHORT = 8
 
 @dataclass(frozen=True)
 class Draft:
-    """Dates with their acts, the gap they were made with, and the chance that scenarios
-    holding 90 % of the weight reach.
+    """Evenings, the gap they were made with, and the chance that scenarios holding 90 %
+    of the weight reach.
     """
 
-    dates: Dates
-    uses: Uses
+    evenings: tuple[Evening, ...]
     gap: int
     chance: float
+
+    @property
+    def days(self) -> tuple[int, ...]:
+        """The ordinals of the evenings' days."""
+        return tuple(one.day for one in self.evenings)
 
 
 class Search:
@@ -84,7 +89,7 @@ class Search:
         """Whether another gap is worth leaving the one before. A few evenings more are; a
         long list is not, where looks will decide how much of it is done.
         """
-        longer = len(found.dates) > max(LONG_LIST, len(best.dates))
+        longer = len(found.evenings) > max(LONG_LIST, len(best.evenings))
         if longer and best.chance >= FAR_OFF:
             return False
         return found.chance > best.chance + AS_GOOD
@@ -156,32 +161,35 @@ class Search:
         """The fewest dates with such gaps that reach the target, or those that come
         closest with as few as are as good.
         """
-        dates = self._dates(part)
-        if not dates:
+        days = self._days(part)
+        if not days:
             return None
-        known: dict[int, tuple[Uses, float]] = {}
+        known: dict[int, tuple[tuple[Evening, ...], float]] = {}
         # The chance grows with every date: halve between too few and enough.
-        self._judge(dates, known, sorted({n for n in (4, 8, 16, len(dates)) if n <= len(dates)}))
-        enough = min(self.target, known[len(dates)][1] - AS_GOOD)
+        self._judge(days, known, sorted({n for n in (4, 8, 16, len(days)) if n <= len(days)}))
+        enough = min(self.target, known[len(days)][1] - AS_GOOD)
         high = min(n for n, (_, chance) in known.items() if chance >= enough)
         low = max((n for n in known if n < high), default=0)
         while high - low > 1:
             middle = (low + high) // 2
-            self._judge(dates, known, [middle])
+            self._judge(days, known, [middle])
             low, high = (low, middle) if known[middle][1] >= enough else (middle, high)
-        uses, chance = known[high]
-        return Draft(dates[:high], uses, self._gap(self.problem.start, part), chance)
+        evenings, chance = known[high]
+        return Draft(evenings, self._gap(self.problem.start, part), chance)
 
     def _judge(
-        self, dates: Dates, known: dict[int, tuple[Uses, float]], numbers: Sequence[int]
+        self,
+        days: Sequence[int],
+        known: dict[int, tuple[tuple[Evening, ...], float]],
+        numbers: Sequence[int],
     ) -> None:
-        """Work out the chances of the first so many dates."""
-        plans = [self.problem.fill(dates[:n]) or () for n in numbers]
-        for n, uses, chance in zip(numbers, plans, self._chances(plans), strict=True):
-            known[n] = uses, chance
+        """Work out the chances of the first so many days."""
+        plans = [self.problem.fill(days[:n]) or () for n in numbers]
+        for n, evenings, chance in zip(numbers, plans, self._chances(plans), strict=True):
+            known[n] = evenings, chance
 
-    def _dates(self, part: float) -> Dates:
-        """Dates with such gaps, as many as are allowed within the horizon."""
+    def _days(self, part: float) -> tuple[int, ...]:
+        """Days with such gaps, as many as are allowed within the horizon."""
         p = self.problem
         out: list[int] = []
         day = p.next_day(self._first(part))
@@ -200,12 +208,12 @@ class Search:
         p = self.problem
         if not p.done:
             return p.start
-        last, seen = p.done[-1][0], p.case.seen_on
+        last, seen = p.done[-1].day, p.case.seen_on
         if seen is not None and seen.toordinal() > last:
             return max(p.start, last + self._least())
         return max(p.start, last + self._gap(last, part))
 
-    def _chances(self, plans: Sequence[Uses]) -> list[float]:
+    def _chances(self, plans: Sequence[Schedule]) -> list[float]:
         """The chances that scenarios holding 90 % of the weight reach."""
         return [float(c) for c in self.problem.in_90(self.problem.chances(plans))]
 
@@ -213,20 +221,18 @@ class Search:
         """The dates without those whose removal hardly changes the chance. The first
         one stays: nobody waits while something feeds.
         """
-        while len(draft.dates) > 1:
-            fewer = [
-                Draft(dates, uses, draft.gap, 0.0)
-                for n in range(1, len(draft.dates))
-                if (uses := self.problem.fill(dates := draft.dates[:n] + draft.dates[n + 1 :]))
-            ]
+        while len(draft.evenings) > 1:
+            days = draft.days
+            tried = [self.problem.fill(days[:n] + days[n + 1 :]) for n in range(1, len(days))]
+            fewer = [evenings for evenings in tried if evenings]
             if not fewer:
                 return draft
-            chances = self._chances([d.uses for d in fewer])
+            chances = self._chances(fewer)
             best = int(np.argmax(chances))
             held = chances[best] >= self.target or draft.chance < self.target
             if not held or draft.chance - chances[best] >= NOTHING_ADDED:
                 return draft
-            draft = Draft(fewer[best].dates, fewer[best].uses, draft.gap, chances[best])
+            draft = Draft(fewer[best], draft.gap, chances[best])
         return draft
 
     def _hold_down(self) -> Draft:
@@ -234,11 +240,11 @@ class Search:
         at the usual gap.
         """
         p = self.problem
-        dates = self._dates(1.0) or self._dates(self.gaps[-1])
+        days = self._days(1.0) or self._days(self.gaps[-1])
         end = p.start + max(p.generation_days, 14.0)
-        few = tuple(d for d in dates if d <= end)[:SHORT] or dates[:1]
-        uses = p.fill(few) or ()
-        return Draft(few, uses, self._gap(p.start, 1.0), self._chances([uses])[0])
+        few = tuple(d for d in days if d <= end)[:SHORT] or days[:1]
+        evenings = p.fill(few) or ()
+        return Draft(evenings, self._gap(p.start, 1.0), self._chances([evenings])[0])
 
 
 def _generation(pest: Pest, celsius: float) -> float:

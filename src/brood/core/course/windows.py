@@ -8,11 +8,13 @@ which the date may slip, with all later dates moved as far.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import date
 
 import numpy as np
 
-from brood.core.course.problem import Problem, Uses
+from brood.core.biology.case import Evening
+from brood.core.course.problem import Problem
 
 MAY_LOSE = 0.02
 LATEST_AT_LEAST = 3
@@ -27,7 +29,9 @@ class Window:
     latest: int
 
 
-def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[Window]:
+def windows(
+    problem: Problem, plan: tuple[Evening, ...], chance: float, target: float
+) -> list[Window]:
     """The windows of a plan, given its `chance` in scenarios that hold 90 % of the
     weight.
 
@@ -41,7 +45,7 @@ def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[
     # One scenario is enough to rank the tries; only the ends are verified in all.
     chances = problem.chances([tries[k] for k in keys], scenario)[:, 0] if keys else np.ones(0)
     kept = {key: bool(c >= own - (chance - floor)) for key, c in zip(keys, chances, strict=True)}
-    ends = [(n, _run(kept, n, plan[n][0], step)) for n in range(len(plan)) for step in (-1, 1)]
+    ends = [(n, _run(kept, n, plan[n].day, step)) for n in range(len(plan)) for step in (-1, 1)]
     moved = [e for e in ends if e in tries]
     sure = (
         dict(
@@ -54,32 +58,38 @@ def windows(problem: Problem, plan: Uses, chance: float, target: float) -> list[
         if moved
         else {}
     )
-    days = [day if sure.get((n, day)) else plan[n][0] for n, day in ends]
+    days = [day if sure.get((n, day)) else plan[n].day for n, day in ends]
     return [Window(*days[2 * n : 2 * n + 2]) for n in range(len(plan))]
 
 
-def _tries(problem: Problem, plan: Uses, n: int) -> list[tuple[int, Uses]]:
+def _tries(
+    problem: Problem, plan: tuple[Evening, ...], n: int
+) -> list[tuple[int, tuple[Evening, ...]]]:
     """Plans with date n on another day: earlier alone, later together with all that
     follow. Only plans that keep the same acts on every date.
     """
-    day = plan[n][0]
+    day = plan[n].day
     before = (
-        plan[n - 1][0]
+        plan[n - 1].day
         if n
-        else problem.done[-1][0]
+        else problem.done[-1].day
         if problem.done
         else problem.start - problem.least_gap
     )
-    later = max(LATEST_AT_LEAST, plan[n + 1][0] - day if n + 1 < len(plan) else day - before)
+    later = max(LATEST_AT_LEAST, plan[n + 1].day - day if n + 1 < len(plan) else day - before)
     first = max(before + problem.least_gap, problem.start)
     out = []
     for other in range(day - 1, first - 1, -_step(day - first)):
-        out.append((other, (*plan[:n], (other, plan[n][1]), *plan[n + 1 :])))
+        out.append((other, (*plan[:n], _on(other, plan[n]), *plan[n + 1 :])))
     for by in range(1, later + 1, _step(later)):
-        moved = tuple((_next(problem, d + by), ids) for d, ids in plan[n:])
+        moved = tuple(_on(_next(problem, one.day + by), one) for one in plan[n:])
         if problem.admits(day + by):
             out.append((day + by, (*plan[:n], *moved)))
     return [(other, moved) for other, moved in out if problem.keeps_limits(moved)]
+
+
+def _on(day: int, one: Evening) -> Evening:
+    return replace(one, on=date.fromordinal(day))
 
 
 def _step(days: int) -> int:

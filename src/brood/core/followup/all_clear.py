@@ -14,7 +14,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import CardCatch, Case, Found, Inspection
+from brood.core.biology.case import CardCatch, Case, Found, Inspection, Schedule
 from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import Array, Clock, chain_of, clock
 from brood.core.climate.hours import MORNING, evening
@@ -23,7 +23,7 @@ from brood.core.course.plan import Likely
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.detection import USUAL, clean, last_live
 from brood.core.followup.posterior import Belief, even_speed, late_finds, learn, stacked
-from brood.core.population.half_days import Schedule, Steps, steps_of, walk
+from brood.core.population.half_days import Steps, steps_of, walk
 
 SURE = 0.01
 LOOKS_NEEDED = 2
@@ -186,7 +186,7 @@ def clear_by(
     With `weigh` it also works out what one look is worth, by its day.
     """
     since, belief = _known(case, looks, cards, today)
-    treated = max((on for on, _ in schedule), default=None)
+    treated = max((e.on for e in schedule), default=None)
     matured, hatched = _bounds(case, since, treated)
     done = clean(looks, since)
     if matured is None or hatched is None:
@@ -195,7 +195,7 @@ def clear_by(
     end = max(matured, hatched)
     until = max(end, today) + timedelta(days=LOOK_GAP_DAYS * (FINAL_LOOKS + 1))
     odds = _Odds(case, schedule, belief, since, until)
-    evenings = sorted(on for on, _ in schedule if on > since)
+    evenings = sorted(e.on for e in schedule if e.on > since)
     coming = _proposed(done, evenings, end, max(today, since), thorough)
     # If every look to come finds nothing, too.
     together = (*done, *coming)

@@ -10,7 +10,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Act, Case, Inspection
+from brood.core.biology.case import Case, Inspection, Schedule
 from brood.core.biology.stage_classes import classes
 from brood.core.biology.substages import Array, chain_of, clock
 from brood.core.climate.hours import EVENING, evening
@@ -21,7 +21,7 @@ from brood.core.followup.detection import HIDDEN_SEEN, USUAL, clean, last_live, 
 from brood.core.followup.likely import COURSES, Branch, Terms, likely
 from brood.core.followup.posterior import even_speed
 from brood.core.followup.release import RELEASE_AT, Lines, Release, release
-from brood.core.population.half_days import Schedule, Steps, evenings, residues, steps_of, walk
+from brood.core.population.half_days import Steps, evenings, residues, steps_of, walk
 
 ROOM_DAYS = 150
 """The population is followed for so many days beyond the last planned evening."""
@@ -85,20 +85,12 @@ class _Ahead:
         first = min(f.on for f in case.found)
         self.since = last_live(looks, max(first, case.seen_on or first), today)
         self.coming = [a.target for a in plan.applications]
-        self.acts = {a.id: a for a in case.acts}
         self.made = clean(looks, self.since)
-        schedule = self._schedule()
-        last = max([today, self.since, *(on for on, _ in schedule)])
+        schedule = (*case.done, *plan.evenings)
+        last = max([today, self.since, *(e.on for e in schedule)])
         self.steps = even_speed(steps_of(case, last + timedelta(days=ROOM_DAYS)))
         there = _there(case, self.steps, schedule, looks, self.since)
         self.lines = Lines(case, self.steps, schedule, there, self.since)
-
-    def _schedule(self) -> list[tuple[date, list[Act]]]:
-        every = [
-            *((d.on, d.acts) for d in self.case.done),
-            *((a.target, a.acts) for a in self.plan.applications),
-        ]
-        return [(on, [self.acts[i] for i in ids if i in self.acts]) for on, ids in every]
 
     def release(self, at_most: float) -> Release:
         """Which of the coming evenings are set."""
@@ -157,7 +149,7 @@ def _there(
                 spread = group.count * steps.chain.met(case.pest.index(group.stage))
                 x += np.array([1 - case.refuge, case.refuge])[:, None, None] * spread
         return x
-    done = [(on, acts) for on, acts in schedule if on < since]
+    done = [e for e in schedule if e.on < since]
     survive = evenings(case, steps.chain, [done])
     fresh = residues(case, steps, [done])
     last: Array = np.zeros((2, 1, len(steps.weights), steps.chain.size + 2))

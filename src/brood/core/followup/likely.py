@@ -18,7 +18,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Act, Found, Inspection
+from brood.core.biology.case import Act, Evening, Found, Inspection
 from brood.core.biology.pest import ADULT
 from brood.core.biology.stage_classes import classes
 from brood.core.biology.substages import Array
@@ -76,8 +76,8 @@ class Branch:
         self.lines, self.done, self.coming, self.made = lines, done, coming, tuple(made)
         self.terms, self.at_most, self.thorough = terms, at_most, thorough
         self.begun = [d.on for d in lines.case.done]
-        by_day = {on: list(acts) for on, acts in lines.schedule}
-        self.acts = [by_day.get(on, []) for on in self.coming]
+        by_day = {one.on: one.acts for one in lines.schedule}
+        self.acts = [by_day.get(on, ()) for on in self.coming]
         self._known: dict[tuple[Lane, Ask], Array] = {}
         self._days: dict[int, list[date]] = {}
         self._lanes: dict[tuple[int, int], Lane] = {}
@@ -187,15 +187,15 @@ class _Course:
     alive: float = 1.0
     used: list[tuple[int, tuple[str, ...]]] = field(default_factory=list)
 
-    def treat(self, day: int, acts: Sequence[Act]) -> None:
+    def treat(self, day: int, acts: tuple[str, ...]) -> None:
         """Note an evening, with its acts."""
         self.evenings, self.last = self.evenings + 1, day
-        self.used = [*self.used, (day, tuple(a.id for a in acts))]
+        self.used = [*self.used, (day, acts)]
 
 
 def rotation(
     acts: Sequence[Act], used: Sequence[tuple[int, tuple[str, ...]]], day: int, gap: int, dates: int
-) -> list[list[Act]]:
+) -> list[tuple[str, ...]]:
     """The acts of regular dates from a day on: each as soon as is usual after what was
     used, within its limit and what the leaves bear.
     """
@@ -216,7 +216,7 @@ def rotation(
         sprayed += [at] if any(a.wears for a in due) else []
         last |= {a.id: at for a in due}
         count.update(a.id for a in due)
-        out.append(due)
+        out.append(tuple(a.id for a in due))
     return out
 
 
@@ -247,11 +247,11 @@ class _Draws:
     def _from(self, begun: date, course: _Course) -> Branch:
         case = replace(self.case, found=(Found(begun, ADULT, 0.0),), done=(), start=begun)
         rows = rotation(self.case.acts, course.used, course.day + self.gap, self.gap, self.dates)
-        tonight = [a for a in self.case.acts if a.id in course.used[-1][1]]
         each = [
-            (begun + timedelta(days=self.gap * n), acts) for n, acts in enumerate([tonight, *rows])
+            Evening(begun + timedelta(days=self.gap * n), acts)
+            for n, acts in enumerate([course.used[-1][1], *rows])
         ]
-        coming = [on for on, _ in each]
+        coming = [one.on for one in each]
         until = coming[-1] + timedelta(days=LOOK_GAP_DAYS * 20)
         steps = even_speed(steps_of(case, until))
         empty = np.zeros((2, len(steps.weights), steps.chain.size + 2))

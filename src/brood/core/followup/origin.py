@@ -37,8 +37,7 @@ def origins(belief: Belief, look: Inspection) -> dict[str, float]:
         belief.reach,
     )
     steps = even_speed(steps_of(case, max(look.on, belief.first + timedelta(days=1))))
-    acts = {a.id: a for a in case.acts}
-    schedule = [(d.on, [acts[i] for i in d.acts if i in acts]) for d in case.done if d.on < look.on]
+    schedule = [d for d in case.done if d.on < look.on]
     survive, fresh = stacked(case, steps, schedule, np.array([case.reach]))
     step, state = _after_last(case, steps, survive, fresh, look)
     parts = _parts(case, steps, state)

@@ -18,7 +18,15 @@ from datetime import date, datetime, timedelta
 import numpy as np
 from scipy.special import gammaln
 
-from brood.core.biology.case import Act, CardCatch, Case, Found, Inspection
+from brood.core.biology.case import (
+    Act,
+    CardCatch,
+    Case,
+    Evening,
+    Found,
+    Inspection,
+    Schedule,
+)
 from brood.core.biology.pest import ADULT
 from brood.core.biology.stage_classes import StageClass, classes
 from brood.core.biology.substages import Array
@@ -27,7 +35,6 @@ from brood.core.climate.hours import MORNING
 from brood.core.climate.series import window
 from brood.core.followup.detection import HIDDEN_SEEN, numbers, seen_share, spread_class
 from brood.core.population.half_days import (
-    Schedule,
     Steps,
     by_stage,
     evenings,
@@ -237,11 +244,14 @@ def at_reach(case: Case, reach: float) -> Case:
     """The case as if its evenings had this reach. Evenings that are known to have
     missed parts keep their proportion.
     """
-    share = reach / case.reach
-    done = tuple(
-        d if d.reach is None else replace(d, reach=min(1.0, d.reach * share)) for d in case.done
+    return replace(case, reach=reach, done=_touching(case.done, reach / case.reach))
+
+
+def _touching(schedule: Schedule, share: float) -> tuple[Evening, ...]:
+    """Evenings as if they had touched that many times what they are known to have."""
+    return tuple(
+        e if e.reach is None else replace(e, reach=min(1.0, e.reach * share)) for e in schedule
     )
-    return replace(case, reach=reach, done=done)
 
 
 def stacked(
@@ -250,10 +260,12 @@ def stacked(
     """What survives each evening of a schedule, and of the newly exposed each step,
     with one row for each reach, as `walk` takes them.
     """
-    each = [at_reach(case, float(r)) for r in reaches]
-    rows = [evenings(one, steps.chain, [schedule]) for one in each]
+    each = [
+        (replace(case, reach=float(r)), _touching(schedule, float(r) / case.reach)) for r in reaches
+    ]
+    rows = [evenings(one, steps.chain, [done]) for one, done in each]
     survive = {day: np.concatenate([row[day] for row in rows]) for day in rows[0]}
-    return survive, np.concatenate([residues(one, steps, [schedule]) for one in each], axis=1)
+    return survive, np.concatenate([residues(one, steps, [done]) for one, done in each], axis=1)
 
 
 def even_speed(steps: Steps) -> Steps:
@@ -278,9 +290,7 @@ def learn(
         [until, *(x.on + timedelta(days=x.spread_days) for x in looks), *(c.until for c in cards)]
     )
     held = steps or even_speed(steps_of(case, until))
-    acts = {a.id: a for a in case.acts}
-    schedule = [(d.on, [acts[i] for i in d.acts if i in acts]) for d in case.done]
-    survive, fresh = stacked(case, held, schedule, REACHES)
+    survive, fresh = stacked(case, held, case.done, REACHES)
     total, open_air = [], []
     # One forward run for all reaches: numbers are linear in the start, so the scales need none
     # of their own.

@@ -15,14 +15,14 @@ from datetime import date, datetime, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Case, Inspection
+from brood.core.biology.case import Case, Inspection, Schedule
 from brood.core.biology.kill import effect, treated_as
 from brood.core.biology.substages import Array, chain_of, clock
 from brood.core.climate.hours import MORNING, evening
 from brood.core.climate.series import covering
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.detection import USUAL
-from brood.core.population.half_days import Schedule, Steps, evenings, residues
+from brood.core.population.half_days import Steps, evenings, residues
 
 RELEASE_AT = 0.05
 """An evening is released when the chance that a line lives on is at most this."""
@@ -54,7 +54,7 @@ class Lines:
         self, case: Case, steps: Steps, schedule: Schedule, there: Array, since: date
     ) -> None:
         self.case, self.steps, self.since, self.there = case, steps, since, there
-        self.schedule = sorted((on, acts) for on, acts in schedule if on >= since)
+        self.schedule = sorted((e for e in schedule if e.on >= since), key=lambda e: e.on)
 
     @property
     def first_step(self) -> int:
@@ -64,7 +64,7 @@ class Lines:
 
     def until(self, treated: date) -> Schedule:
         """What is done up to an evening."""
-        return [(on, acts) for on, acts in self.schedule if on <= treated]
+        return [one for one in self.schedule if one.on <= treated]
 
     def values(self, asked: Sequence[tuple[Lane, Ask]]) -> Array:
         """The answers for one animal on that morning: [asked, 2 tracks, scenarios, states]."""
@@ -158,7 +158,7 @@ def release(
     its first evening, where one was done before the sighting.
     """
     coming = sorted(coming)
-    done = [on for on, _ in lines.schedule if not coming or on < coming[0]]
+    done = [e.on for e in lines.schedule if not coming or e.on < coming[0]]
     first = min([*done, *coming[:1], *([begun] if begun else [])], default=None)
     if first is None:
         return Release(0, released=False, left=0.0, guard=None)

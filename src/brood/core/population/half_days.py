@@ -22,7 +22,7 @@ from datetime import date, datetime, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Act, Case
+from brood.core.biology.case import Case, Schedule
 from brood.core.biology.kill import HALVING_FROM, later, newly_exposed, residue, treated_as
 from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import NODES, Array, Chain, chain_of, moves_per_hour
@@ -181,9 +181,6 @@ class Assessment:
         return float((self.by_scenario * self.weights).sum())
 
 
-Schedule = Sequence[tuple[date, Sequence[Act]]]
-
-
 def assess(case: Case, schedule: Schedule, steps: Steps | None = None) -> Assessment:
     """What some dates with their acts would do to a case. Give `steps` where they exist
     and reach to the day after the last date.
@@ -199,7 +196,7 @@ def assess_many(
     case: Case, schedules: Sequence[Schedule], steps: Steps | None = None
 ) -> list[Assessment]:
     """Several schedules at once, in their order."""
-    lasts = [max([on for on, _ in schedule], default=case.start) for schedule in schedules]
+    lasts = [max([e.on for e in schedule], default=case.start) for schedule in schedules]
     held = steps or steps_of(case, max(*lasts, *(f.on for f in case.found)) + timedelta(days=1))
     survive, fresh = evenings(case, held.chain, schedules), residues(case, held, schedules)
     chances = _chances(case, held, survive, fresh, len(schedules))
@@ -275,19 +272,19 @@ def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[da
     """
     out: dict[date, Array] = {}
     for b, schedule in enumerate(schedules):
-        for on, acts in schedule:
+        for one in schedule:
+            acts = case.acts_of(one)
             for days in range(max([1, *(a.lasts_days for a in acts)])):
                 active = [a for a in acts if days < max(a.lasts_days, 1)]
                 row = out.setdefault(
-                    on + timedelta(days=days), np.ones((len(schedules), 1, chain.size + 2))
+                    one.on + timedelta(days=days), np.ones((len(schedules), 1, chain.size + 2))
                 )
-                row[b, 0] *= survivals(
-                    chain, [a for a in active if not a.lasts_days], case.reach_on(on)
-                )
+                at_once = [a for a in active if not a.lasts_days]
+                row[b, 0] *= survivals(chain, at_once, case.reach_of(one))
                 row[b, 0] *= survivals(chain, [a for a in active if a.lasts_days], 1.0)
             for act in acts:
                 for after, share in later(act):
-                    row = out.setdefault(on + timedelta(days=after), np.ones_like(row))
+                    row = out.setdefault(one.on + timedelta(days=after), np.ones_like(row))
                     row[b, 0] *= survivals(chain, [act], case.reach) ** share
     return out
 
@@ -303,14 +300,10 @@ def residues(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
     stages = treated_as(case.pest)
     out = np.ones((len(steps.ends), len(schedules), 1, len(stages)))
     for b, schedule in enumerate(schedules):
-        for act in {
-            a.id: a
-            for _, acts in schedule
-            for a in acts
-            if a.residual_days >= HALVING_FROM and not a.eaten
-        }.values():
+        used = {a.id: a for one in schedule for a in case.acts_of(one)}
+        for act in (a for a in used.values() if a.residual_days >= HALVING_FROM and not a.eaten):
             kill = case.reach * entering * np.array([act.kill.get(s, 0.0) for s in stages])
-            uses = [evening(on) for on, acts in schedule if any(a.id == act.id for a in acts)]
+            uses = [evening(one.on) for one in schedule if act.id in one.acts]
             for n, end in enumerate(steps.ends):
                 middle = end - timedelta(hours=6)
                 since = max((u for u in uses if u < middle), default=None)

@@ -5,14 +5,13 @@ and planned. The brood chart draws them.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 import numpy as np
 from numpy.typing import NDArray
 
-from brood.core.biology.case import Act, Case, Found
+from brood.core.biology.case import Case, Found, Schedule
 from brood.core.biology.pest import PREOVIPOSITION
 from brood.core.biology.substages import STEP_MOVES, Chain, advance, chain_of, moves_per_hour
 from brood.core.climate.hours import EVENING
@@ -77,16 +76,15 @@ def bands_of(chain: Chain) -> NDArray[np.int64]:
     return np.array([*kinds, 4, 4])
 
 
-def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: date) -> Projection:
+def project(case: Case, schedule: Schedule, until: date) -> Projection:
     """Follow the found groups and their offspring, a few hours at a time, at the
     temperatures of the series.
 
     Each group starts at 09:00 of its day, spread evenly over its stage. Adults found
     are of both sexes. Adults die at 1/longevity; females lay at the tabulated rate for
-    the hour's temperature until they have laid out. `evenings` are dates with their
-    acts. Where the series ends it is continued. The share in refuge is kept apart and
-    drawn anew at every moult and change of place. What an act leaves behind is not
-    drawn.
+    the hour's temperature until they have laid out. Where the series ends it is
+    continued. The share in refuge is kept apart and drawn anew at every moult and change
+    of place. What an act leaves behind is not drawn.
     """
     chain = chain_of(case.pest)
     rows: tuple[Found | None, ...] = (*case.found, None)
@@ -97,7 +95,7 @@ def project(case: Case, evenings: Sequence[tuple[date, Sequence[Act]]], until: d
     moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
     rates = [np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius)]
     switched = 1 - np.exp(-chain.switching * np.diff(marks)[:, None] / 24)
-    shares = {on: survivals(chain, acts, case.reach_on(on)) for on, acts in evenings}
+    shares = {e.on: survivals(chain, case.acts_of(e), case.reach_of(e)) for e in schedule}
     sums = np.zeros((chain.size + 2, len(BANDS)))
     sums[np.arange(chain.size + 2), bands_of(chain)] = 1.0
     x = np.zeros((2, len(rows), chain.size + 2))

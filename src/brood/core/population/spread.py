@@ -9,9 +9,9 @@ from datetime import date
 
 import numpy as np
 
-from brood.core.biology.case import Case
+from brood.core.biology.case import Case, Schedule
 from brood.core.biology.substages import NODES, Array
-from brood.core.population.half_days import Schedule, by_scenario
+from brood.core.population.half_days import by_scenario
 
 OUTER = 0.1
 """The share of the weight beyond each edge of the spread."""

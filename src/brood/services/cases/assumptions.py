@@ -14,7 +14,6 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case
 from brood.core.biology.pest import Pest
 from brood.core.climate.series import placed
-from brood.core.course.planner import uses_of
 from brood.core.course.problem import Problem
 from brood.services.cases.plans import Planned
 from brood.services.voice.speech import Speech
@@ -69,7 +68,7 @@ class _Doubt:
 
 def _told(held: Planned, speech: Speech) -> str:
     """What the assumptions of a plan are known by."""
-    return f"{held.problem.case.digest()} {uses_of(held.plan)} {speech}"
+    return f"{held.problem.case.digest()} {held.plan.evenings} {speech}"
 
 
 @cached(LRUCache(KEEP), key=lambda held, _, speech: _told(held, speech), lock=Lock())
@@ -77,11 +76,11 @@ def build(held: Planned, catalogue: Catalogue, speech: Speech) -> list[Assumptio
     """All assumptions of a planned case, those that move the chance most first. The
     dates stay; only the numbers change.
     """
-    problem, uses = held.problem, uses_of(held.plan)
+    problem, evenings = held.problem, held.plan.evenings
 
     def chance(case: Case, *, rebuilt: bool) -> float:
         changed = Problem(case, case.start, problem.last) if rebuilt else problem.treated(case)
-        return float(changed.in_90(changed.chances([uses]))[0])
+        return float(changed.in_90(changed.chances([evenings]))[0])
 
     rows = [
         Assumption(

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brood.catalogue.schema import PestRecord
-from brood.core.biology.case import Act, Case, Found
+from brood.core.biology.case import Case, Evening, Found
 from brood.core.biology.pest import ADULT, Pest
 from brood.core.biology.stage_classes import BY_DISPLAY, StageClass, class_of
 from brood.core.biology.substages import chain_of, clock
@@ -137,10 +137,8 @@ def chart_data(
         [plan.last_hatch.slow.date()] if plan.last_hatch.slow and plan.applications else []
     )
     last = max(max(ends) + timedelta(days=AFTER_LAST), first + timedelta(days=FEWEST_DAYS))
-    acts = {a.id: a for a in case.acts}
-    schedule = [
-        (d, _acts(ids, acts)) for d, ids, _ in evenings if d >= min(f.on for f in case.found)
-    ]
+    seen = min(f.on for f in case.found)
+    schedule = [Evening(d, tuple(ids)) for d, ids, _ in evenings if d >= seen]
     treated = project(case, schedule, last)
     untreated = project(case, [], last)
     groups = _groups(case, record)
@@ -179,10 +177,6 @@ def stage_drawing(record: PestRecord, stage: str) -> str:
         s.drawing for s in record.stage if BY_DISPLAY[s.display] == stage
     ]
     return fitting[0] if fitting else record.adult_drawing
-
-
-def _acts(ids: Sequence[str], acts: dict[str, Act]) -> list[Act]:
-    return [acts[i] for i in ids if i in acts]
 
 
 def _kind(case: Case, found: Found) -> StageClass:

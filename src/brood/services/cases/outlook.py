@@ -4,7 +4,6 @@ counts say, and when it is over. Every page takes its numbers from here.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from threading import Lock
@@ -12,14 +11,13 @@ from threading import Lock
 from cachetools import LRUCache, cached
 
 from brood.catalogue.schema import PestRecord
-from brood.core.biology.case import Act, CardCatch, Case, Evening, Found, Inspection
+from brood.core.biology.case import CardCatch, Case, Evening, Found, Inspection
 from brood.core.biology.pest import DateSpan, Span
 from brood.core.climate.series import HourlySeries
 from brood.core.course import planner
 from brood.core.course.growth import NEVER_CLEARS
 from brood.core.course.outcome import Outcome, outcomes
 from brood.core.course.plan import Likely, Plan, PlannedEvening, Reason, Slip
-from brood.core.course.planner import uses_of
 from brood.core.course.problem import Problem
 from brood.core.followup.all_clear import Clearing, NeededLook, clear_by, remaining
 from brood.core.followup.course_ahead import CourseAhead, course_ahead
@@ -254,7 +252,7 @@ def work_out(
         bare,
         found=case.found,
         plan=plan,
-        outcome=outcomes(problem, [uses_of(plan)])[0],
+        outcome=outcomes(problem, [plan.evenings])[0],
         counted=None if belief is None else _counted(belief),
         clearing=clearing,
         ahead=ahead,
@@ -411,27 +409,18 @@ def end_of(facts: Facts, plan: Plan, *, closed: bool = False) -> Clearing | None
     if facts.case.keep_below is not None:
         return None
     ahead = None if closed else _ahead(facts, plan, courses=COURSES)
-    coming = [(a.target, a.acts) for a in plan.applications] if ahead else []
+    coming = plan.evenings if ahead else ()
     fixed = ahead.set if ahead else 0
-    schedule = _schedule(facts, coming[:fixed])
+    schedule = (*facts.case.done, *coming[:fixed])
     found = clear_by(facts.case, schedule, facts.looks, facts.cards, facts.on)
     if fixed == len(coming):
         return replace(found, likely=ahead.likely if ahead else None)
     left = found.remains
     if found.matured is not None:
-        end = max([found.matured, *(on for on, _ in coming)])
-        schedule = _schedule(facts, coming)
+        end = max([found.matured, *(one.on for one in coming)])
+        schedule = (*facts.case.done, *coming)
         left = remaining(facts.case, schedule, facts.looks, facts.cards, facts.on, end)
     return replace(found, remains=left, likely=ahead.likely if ahead else None)
-
-
-def _schedule(
-    facts: Facts, coming: Sequence[tuple[date, Sequence[str]]]
-) -> list[tuple[date, list[Act]]]:
-    """What was done and some evenings to come."""
-    acts = {a.id: a for a in facts.case.acts}
-    evenings = sorted([*((d.on, d.acts) for d in facts.case.done), *coming])
-    return [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
 
 
 def _chart(case: Case, plan: Plan, record: PestRecord, on: date, found: Outlook) -> ChartData:

@@ -9,12 +9,12 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.biology.case import Case, Found
+from brood.core.biology.case import Case, Evening, Found
 from brood.core.biology.stage_classes import StageClass
 from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import day_night
 from brood.core.course.outcome import Outcome, outcomes
-from brood.core.course.planner import plan, problem_of, uses_of
+from brood.core.course.planner import plan, problem_of
 from brood.core.population.half_days import totals
 from brood.errors import InputError
 from brood.services.cases import assemble, history, plans
@@ -130,10 +130,9 @@ def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Re
     InputError as planning does.
     """
     problem = problem_of(case_of(command, catalogue, start))
-    case, first = problem.case, start.toordinal()
-    both = (command.first, command.second)
-    found = outcomes(problem, [tuple((first + d, problem.acts) for d in days) for days in both])
-    schedules = [[(start + timedelta(days=d), case.acts) for d in days] for days in both]
+    case, both = problem.case, (command.first, command.second)
+    schedules = [[Evening(start + timedelta(days=d), problem.acts) for d in days] for days in both]
+    found = outcomes(problem, schedules)
     until = min(
         start
         + timedelta(days=min(max([*command.first, *command.second, 14]) + 7, LONGEST_PICTURE)),
@@ -147,7 +146,10 @@ def rehearse(command: RehearsalCommand, catalogue: Catalogue, start: date) -> Re
     ]
     best = plan(problem)
     return RehearsalResult(
-        (sides[0], sides[1]), tuple(d - first for d, _ in uses_of(best)), best.chance, start
+        (sides[0], sides[1]),
+        tuple((one.on - start).days for one in best.evenings),
+        best.chance,
+        start,
     )
 
 
@@ -157,7 +159,7 @@ def of_case(desk: Desk, case_id: int) -> dict[str, str]:
     held = plans.standing_plan(desk, row)
     case, dates = (
         held.problem.case,
-        [date.fromordinal(d) for d, _ in (*held.problem.done, *uses_of(held.plan))],
+        [one.on for one in (*held.problem.done, *held.plan.evenings)],
     )
     celsius = (
         case.series.celsius[: 24 * 7].reshape(-1, 24)

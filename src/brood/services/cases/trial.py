@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from brood.catalogue.holdings import Catalogue
+from brood.core.biology.case import Evening
 from brood.core.climate.hours import evening
 from brood.core.course.outcome import Outcome, outcomes
 from brood.core.course.plan import Plan
-from brood.core.course.planner import uses_of
-from brood.core.course.problem import Problem, Uses
+from brood.core.course.problem import Problem
 from brood.core.course.windows import Window, windows
 from brood.errors import FieldErrors
 from brood.services.cases import plans
@@ -111,19 +111,19 @@ def tried(desk: Desk, row: PestCase, text: str, *, chart: bool = False) -> TryRe
     held = plans.standing_plan(desk, row)
     problem, plan, catalogue = held.problem, held.plan, desk.catalogue
     now, speech = desk.moment, desk.speech
-    planned = uses_of(plan)
+    planned = plan.evenings
     dates = (
         read_dates(text, len(planned), now.date(), problem.last, speech)
         if text
-        else [date.fromordinal(d) for d, _ in planned]
+        else [one.on for one in planned]
     )
-    uses = tuple((day.toordinal(), ids) for day, (_, ids) in zip(dates, planned, strict=True))
-    new, old = outcomes(problem, [uses, planned])
-    spans = windows(problem, uses, new.in_90, problem.case.target)
+    other = tuple(replace(one, on=day) for day, one in zip(dates, planned, strict=True))
+    new, old = outcomes(problem, [other, planned])
+    spans = windows(problem, other, new.in_90, problem.case.target)
     moved = tuple(
-        _moved(problem, catalogue, n, planned, uses, spans[n], speech) for n in range(len(uses))
+        _moved(problem, catalogue, n, planned, other, spans[n], speech) for n in range(len(other))
     )
-    drawn = _chart(problem, catalogue, row, plan, moved, uses, now) if chart and text else None
+    drawn = _chart(problem, catalogue, row, plan, moved, other, now) if chart and text else None
     if chart and not text:
         drawn = plans.with_chart(desk, row)[1]
     return TryResult(row, moved, new, old, drawn)
@@ -133,28 +133,29 @@ def _moved(
     problem: Problem,
     catalogue: Catalogue,
     n: int,
-    planned: Uses,
-    uses: Uses,
+    planned: tuple[Evening, ...],
+    other: tuple[Evening, ...],
     span: Window,
     speech: Speech,
 ) -> Moved:
-    day = date.fromordinal(uses[n][0])
     return Moved(
         n,
-        date.fromordinal(planned[n][0]),
-        day,
+        planned[n].on,
+        other[n].on,
         date.fromordinal(span.earliest),
         date.fromordinal(span.latest),
-        _objection(problem, catalogue, n, uses, speech),
+        _objection(problem, catalogue, n, other, speech),
     )
 
 
-def _objection(problem: Problem, catalogue: Catalogue, n: int, uses: Uses, speech: Speech) -> str:
+def _objection(
+    problem: Problem, catalogue: Catalogue, n: int, other: tuple[Evening, ...], speech: Speech
+) -> str:
     """What a label, or the days that suit the keeper, say against an evening."""
-    day, ids = uses[n]
+    day = other[n].day
     early = []
-    for act in ids:
-        before = [d for d, done in (*problem.done, *uses[:n]) if act in done]
+    for act in other[n].acts:
+        before = [one.day for one in (*problem.done, *other[:n]) if act in one.acts]
         if not problem.allowed(act, day, before):
             wait = max(before, default=day) + problem.gap(act)
             name = catalogue.treatments[act].name
@@ -174,7 +175,7 @@ def _chart(
     row: PestCase,
     plan: Plan,
     moved: Sequence[Moved],
-    uses: Uses,
+    other: tuple[Evening, ...],
     now: datetime,
 ) -> ChartData:
     """The brood chart over the tried dates, with their own windows."""
@@ -183,10 +184,7 @@ def _chart(
         for a, m in zip(plan.applications, moved, strict=True)
     )
     evenings = [(d.on, d.acts, "done") for d in problem.case.done]
-    evenings += [
-        (date.fromordinal(day), ids, "planned" if n else "next")
-        for n, (day, ids) in enumerate(uses)
-    ]
+    evenings += [(one.on, one.acts, "planned" if n else "next") for n, one in enumerate(other)]
     data = chart_data(
         problem.case,
         replace(plan, applications=applications),

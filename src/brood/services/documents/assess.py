@@ -10,10 +10,10 @@ from datetime import date
 from itertools import pairwise
 from typing import Any
 
-from brood.core.biology.case import Case
+from brood.core.biology.case import Case, Evening
 from brood.core.course.outcome import Outcome, outcomes
 from brood.core.course.plan import Plan
-from brood.core.course.planner import RULES, problem_of, rule_uses, uses_of
+from brood.core.course.planner import RULES, problem_of, rule_evenings
 from brood.core.course.problem import Problem
 from brood.core.population.half_days import expected
 from brood.errors import InputError
@@ -42,8 +42,8 @@ def considered(
     """What a plan would do, and what every rule of thumb would do on the same case with
     all acts on every date. Limits are only reported.
     """
-    fitting = rule_uses(problem) if rules else {}
-    own, *others = outcomes(problem, [uses_of(plan), *fitting.values()])
+    fitting = rule_evenings(problem) if rules else {}
+    own, *others = outcomes(problem, [plan.evenings, *fitting.values()])
     return own, tuple(
         RuleOutcome(n, RULES[n], o, breaks_label(problem.case, RULES[n]))
         for n, o in zip(fitting, others, strict=True)
@@ -111,18 +111,10 @@ def assess_json(case: Case, dates: Sequence[date]) -> dict[str, Any]:
                 allowed=f"{first} to {last}",
             )
     days = sorted(set(dates))
-    found = outcomes(problem, [tuple((day.toordinal(), problem.acts) for day in days)])[0]
-    acts = {a.id: a for a in case.acts}
-    schedule = sorted(
-        [
-            *((d.on, [acts[i] for i in d.acts if i in acts]) for d in case.done),
-            *((day, list(case.acts)) for day in days),
-        ],
-        key=lambda pair: pair[0],
-    )
-    by_day = expected(
-        case, schedule, max(*days, *(d.on for d in case.done)) if case.done else max(days)
-    )
+    asked = tuple(Evening(day, problem.acts) for day in days)
+    found = outcomes(problem, [asked])[0]
+    schedule = sorted((*case.done, *asked), key=lambda one: one.on)
+    by_day = expected(case, schedule, schedule[-1].on)
     return {
         "schema": 1,
         "pest": case.pest.id,

@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import date
 from typing import Any
 
-from brood.core.biology.case import Act, Case, Inspection
+from brood.core.biology.case import Case, Inspection
 from brood.core.course import planner
 from brood.core.course.plan import Plan
 from brood.core.followup.all_clear import clear_by, interpolated
@@ -25,7 +25,9 @@ def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
     known = updated(learn(case, looks, [], today)) if looks and case.done else case
     planned = planner.plan(planner.problem_of(replace(known, start=today)))
     ahead = course_of(case, planned, looks, today, courses=0)
-    found = clear_by(case, dated(case, planned, ahead.set if ahead else 0), looks, [], today)
+    found = clear_by(
+        case, (*case.done, *planned.evenings[: ahead.set if ahead else 0]), looks, [], today
+    )
     bounds = {
         "matured": found.matured,
         "hatched": found.hatched,
@@ -47,16 +49,6 @@ def clear_json(case: Case, looks: tuple[Inspection, ...]) -> dict[str, Any]:
     }
 
 
-def dated(case: Case, plan: Plan, most: int | None = None) -> list[tuple[date, list[Act]]]:
-    """What was done and is planned, evening by evening; of the planned at `most` so many."""
-    acts = {a.id: a for a in case.acts}
-    evenings = [
-        *((d.on, d.acts) for d in case.done),
-        *((a.target, a.acts) for a in plan.applications[:most]),
-    ]
-    return [(on, [acts[i] for i in ids if i in acts]) for on, ids in evenings]
-
-
 def course_of(
     case: Case, plan: Plan, looks: Sequence[Inspection], today: date, *, courses: int
 ) -> CourseAhead | None:
@@ -75,8 +67,8 @@ def course_json(case: Case, plan: Plan, looks: Sequence[Inspection]) -> dict[str
     fixed = ahead.set if ahead else 0
     end = None
     if case.keep_below is None and plan.growth is not None:
-        done = dated(case, plan, fixed)
-        end = clear_by(case, done, looks, [], case.start, weigh=False)
+        evenings = (*case.done, *plan.evenings[:fixed])
+        end = clear_by(case, evenings, looks, [], case.start, weigh=False)
     likely = ahead.likely if ahead else None
     return {
         "set": fixed,

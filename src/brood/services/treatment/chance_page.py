@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import date, timedelta
+from datetime import timedelta
 
 from brood.core.course.outcome import Outcome
-from brood.core.course.planner import rule_uses, uses_of
+from brood.core.course.planner import rule_evenings
 from brood.core.population.half_days import totals
 from brood.core.population.regrowth import Regrowth, regrowth
 from brood.errors import InputError
@@ -119,8 +119,8 @@ def _within_limits(held: plans.Planned, rule: RuleOutcome) -> RuleOutcome:
     """A rule of thumb with whether a label, a test leaf or the harvest forbids it here,
     after what was done.
     """
-    uses = rule_uses(held.problem)[rule.id]
-    return replace(rule, breaks_label=not held.problem.keeps_limits(uses))
+    evenings = rule_evenings(held.problem)[rule.id]
+    return replace(rule, breaks_label=not held.problem.keeps_limits(evenings))
 
 
 def _offered(desk: Desk, row: PestCase) -> set[str]:
@@ -135,21 +135,12 @@ def _offered(desk: Desk, row: PestCase) -> set[str]:
 def _courses(held: plans.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Course, ...]:
     """The expected numbers of the plan and of every rule, over the same days."""
     case, problem = held.problem.case, held.problem
-    acts = {a.id: a for a in case.acts}
-    compared = [
-        uses_of(held.plan),
-        *(uses for name, uses in rule_uses(problem).items() if any(r.id == name for r in rules)),
-    ]
-    schedules = [
-        [
-            (date.fromordinal(d), [acts[i] for i in ids if i in acts])
-            for d, ids in (*problem.done, *plan)
-        ]
-        for plan in compared
-    ]
+    told = {r.id for r in rules}
+    every = [e for name, e in rule_evenings(problem).items() if name in told]
+    schedules = [(*problem.done, *evenings) for evenings in (held.plan.evenings, *every)]
     first = min(f.on for f in case.found)
     until = min(
-        max(s[-1][0] for s in schedules if s) + timedelta(days=3),
+        max(s[-1].on for s in schedules if s) + timedelta(days=3),
         problem.last,
         case.start + timedelta(days=LONGEST_COURSE),
     )
@@ -160,7 +151,7 @@ def _courses(held: plans.Planned, rules: tuple[RuleOutcome, ...]) -> tuple[Cours
     )
     out: list[Course] = []
     for schedule, one in zip(schedules, numbers, strict=True):
-        days = [(on - first).days for on, _ in schedule]
+        days = [(one.on - first).days for one in schedule]
         early = too_soon(days, least) if out else ()
         out.append(Course(tuple(map(float, one)), tuple(days), early))
     return tuple(out)
