@@ -6,6 +6,7 @@ for each pest, 0 for the table alone.
 from __future__ import annotations
 
 import sys
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
@@ -22,6 +23,7 @@ from simulated import Plant
 from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Found
 from brood.core.climate.series import constant
+from brood.core.course.growth import LONG
 from brood.core.course.planner import plan, problem_of
 from brood.core.followup.course_ahead import course_ahead
 
@@ -48,7 +50,8 @@ class Row:
 
 HAND, SOAP, OIL = "wiping", "insecticidal-soap", "paraffinic-oil"
 SWAB, CARDS, TOPSOIL = "alcohol-swab", "sticky-cards", "topsoil-change"
-GNATS = ("bti-drench", "steinernema-feltiae", CARDS, TOPSOIL, "soil-drying")
+SPIRIT, EELS = "alcohol-spray", "steinernema-feltiae"
+GNATS = ("bti-drench", EELS, CARDS, TOPSOIL, "soil-drying")
 BROAD, WHITEFLY = "polyphagotarsonemus-latus", "trialeurodes-vaporariorum"
 SOIL, LEAF = "frankliniella-occidentalis", "heliothrips-haemorrhoidalis"
 ROWS = (
@@ -59,6 +62,7 @@ ROWS = (
     Row("aphids", "myzus-persicae", ("shower", SOAP), (2, 4), (7, 21), (18, 32), (18, 32)),
     Row("whiteflies", WHITEFLY, (HAND, SOAP, CARDS), (4, 6), (21, 35), (42, 60), (55, 75)),
     Row("soil thrips", SOIL, (HAND, SOAP, TOPSOIL, CARDS), (7, 12), (28, 60), (40, 75), (45, 85)),
+    Row("… better act", SOIL, (HAND, SPIRIT, EELS, CARDS), (5, 8), (20, 40), (35, 60), (35, 65)),
     Row("leaf thrips", LEAF, ("pruning", HAND, SOAP), (6, 9), (30, 60), (55, 85), (70, 110)),
     Row("leaf mealybugs", "planococcus-citri", (SWAB, SOAP), (3, 6), (14, 35), (45, 65), (75, 100)),
     Row("soft scale", "coccus-hesperidum", (SWAB, OIL), (3, 6), (20, 50), (70, 105), (125, 165)),
@@ -101,18 +105,35 @@ class Figures:
     growth: float
     hours: float
     gap: int
+    spent: tuple[str, ...]
 
-    def misses(self, row: Row) -> list[str]:
-        """What lies outside the row's bands."""
-        pairs = {
+    def why(self, row: Row) -> str:
+        """Why the row lies outside its bands, in a sentence. Empty where it does not."""
+        missed = self.misses(row)
+        if not missed:
+            return ""
+        if self.spent:
+            return f"{', '.join(self.spent)}: every use that the label allows is planned"
+        if self.growth >= LONG:
+            return f"{self.growth:.0%} of what an evening takes grows back by the next"
+        value, (low, _) = self.pairs(row)[missed[0]]
+        short = "sooner" if value is not None and value < low else "later"
+        return f"the last live sighting comes {short} than the yardstick takes it to come"
+
+    def pairs(self, row: Row) -> dict[str, tuple[int | None, Band]]:
+        """Every figure beside its band."""
+        return {
             "evenings": (self.evenings, row.evenings),
             "last": (self.last, row.last),
             "back": (self.back, row.back),
             "closed": (self.closed, row.closed),
         }
+
+    def misses(self, row: Row) -> list[str]:
+        """What lies outside the row's bands."""
         return [
             name
-            for name, (value, (low, high)) in pairs.items()
+            for name, (value, (low, high)) in self.pairs(row).items()
             if value is None or not low <= value <= high
         ]
 
@@ -124,6 +145,7 @@ def figures(row: Row, celsius: float) -> Figures:
     ahead = course_ahead(case, answer, (), DAY)
     likely = ahead.likely
     assert likely is not None
+    used = Counter(act for one in answer.evenings for act in one.acts)
     minutes = sum(CATALOGUE.care[a].minutes for a in row.acts if a != CARDS) + MINUTES_LOOK
     return Figures(
         ahead.set,
@@ -137,6 +159,7 @@ def figures(row: Row, celsius: float) -> Figures:
         answer.growth or 0.0,
         likely.evenings * minutes / 60,
         answer.gap_days,
+        tuple(a.name for a in case.acts if a.max_applications and used[a.id] >= a.max_applications),
     )
 
 
@@ -154,7 +177,7 @@ def table(celsius: Sequence[float]) -> None:
             print(
                 f"{row.name:22s} {f.gap:3d} {f.fixed:4d}  {spread:11s} {f.last!s:>5} "
                 f"{f.back!s:>5} {f.closed!s:>6} {f.chance:6.3f} {f.growth:6.2f} {f.hours:5.1f}"
-                + (f"   outside: {', '.join(missed)}" if missed else ""),
+                + (f"   outside: {', '.join(missed)}; {f.why(row)}" if missed else ""),
                 flush=True,
             )
         if warmth == 20:
@@ -169,7 +192,7 @@ def kept(job: tuple[int, int, float, bool]) -> Kept:
     return keep(case, plant, thorough=truth)
 
 
-EIGHT = (0, 2, 4, 5, 6, 8, 9, 11)
+EIGHT = (0, 2, 4, 5, 6, 9, 10, 12)
 """The rows of the simulated keepers."""
 
 

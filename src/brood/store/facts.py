@@ -33,6 +33,7 @@ from brood.store.tables import (
 TOLD = (
     "start_on",
     "reach",
+    "refuge",
     "test_patch",
     "own_dates",
     "keep_below",

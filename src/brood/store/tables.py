@@ -94,9 +94,11 @@ class PestCase(Table):
     """A pest on a plant. `start_on` is the first evening on which a treatment may fall;
     `own_dates` are ISO days that the keeper has set instead of the planner's (empty: the
     planner's). `keep_below` is the number to hold the pest under instead of clearing it;
-    `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO days) and `harvest` (an
-    ISO day). `origin` says where it came from, as far as is known; `course_from` is the
-    day of the count with which the present course began, where an earlier one is history.
+    `refuge` is the share that nothing reaches, where the keeper knows it better than the
+    build of the plant tells; `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO
+    days) and `harvest` (an ISO day). `origin` says where it came from, as far as is known;
+    `course_from` is the day of the count with which the present course began, where an
+    earlier one is history.
 
     `facts` rises with everything that a plan can depend on. The evenings were worked out
     from `planned_facts` on the day `planned_on`; time alone changes nothing up to
@@ -112,6 +114,7 @@ class PestCase(Table):
     pest_id: Mapped[str]
     start_on: Mapped[date]
     reach: Mapped[float] = mapped_column(default=0.9)
+    refuge: Mapped[float | None]
     test_patch: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime]
     closed_at: Mapped[datetime | None]

@@ -204,7 +204,7 @@ def test_who_is_away_is_asked_for_no_late_evening(keeper):
     assert keeper.asked() == ["treat"]
     away = ((keeper.now.date(), keeper.now.date() + timedelta(days=6)),)
     with keeper.store.writing() as session:
-        course = aim.CourseCommand(None, None, away, None, 0.9)
+        course = aim.CourseCommand(None, None, away, None, 0.9, None)
         aim.put(Desk(session, keeper.catalogue, keeper.now), keeper.case, course)
     assert keeper.asked() == []
     keeper.waits(7)

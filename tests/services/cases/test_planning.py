@@ -58,7 +58,12 @@ CHANGES = {
     "a look": lambda s, k, d: inspections.record(d, k.case, inspections.InspectCommand(TODAY, ())),
     "a card": lambda s, k, d: inspections.hang(d, k.case, "yellow", TODAY),
     "a further plant": lambda s, k, d: commands.join(d, k.case, _other(s, k)),
-    "the course": lambda s, k, d: put_course(d, k.case, CourseCommand(None, None, (), None, 0.8)),
+    "the course": lambda s, k, d: put_course(
+        d, k.case, CourseCommand(None, None, (), None, 0.8, None)
+    ),
+    "what nothing reaches": lambda s, k, d: put_course(
+        d, k.case, CourseCommand(None, None, (), None, 0.9, 0.08)
+    ),
     "own dates": lambda s, k, d: trial.keep(d, k.case, [TODAY + timedelta(days=1)]),
     "the warmest spot": lambda s, k, d: places.change(
         s, 1, warmth(21.0, 21.0, warm_spot_c=4.0), now=k.now
@@ -291,9 +296,8 @@ def test_an_evening_that_went_by_is_asked_about_for_two_weeks_and_no_longer(keep
     keeper.marks(1)
     settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
     missed = history.planned(row_of(keeper))[0].target_on
-    put = CourseCommand(
-        None, None, ((missed + timedelta(days=2), missed + timedelta(days=21)),), None, 0.9
-    )
+    away = ((missed + timedelta(days=2), missed + timedelta(days=21)),)
+    put = CourseCommand(None, None, away, None, 0.9, None)
     with keeper.store.writing() as session:
         put_course(Desk(session, keeper.catalogue, keeper.now), keeper.case, put)
     for after, asked in ((1, True), (14, True), (15, False), (17, False)):

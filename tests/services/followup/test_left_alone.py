@@ -306,7 +306,7 @@ def test_an_absence_that_was_told_calls_nobody_to_treat(store, catalogue):
     first = planned(store, catalogue, case_id, START)[0][0]
     away = (first + timedelta(days=1), first + timedelta(days=9))
     with store.writing() as session:
-        said = CourseCommand(None, None, (away,), None, 0.9)
+        said = CourseCommand(None, None, (away,), None, 0.9, None)
         put(Desk(session, catalogue, at(START)), case_id, said)
     for day in (away[0], away[0] + timedelta(days=4)):
         opened(store, catalogue, case_id, day)

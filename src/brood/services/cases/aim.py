@@ -19,7 +19,7 @@ from brood.store.tables import PestCase
 @dataclass(frozen=True)
 class CourseCommand:
     """What the form says. `keep_below` None clears the plant. `weekdays` (Monday 0)
-    None means any. `reach` is a share.
+    None means any. `reach` is a share; so is `refuge`, None for what the build tells.
     """
 
     keep_below: float | None
@@ -27,6 +27,7 @@ class CourseCommand:
     away: tuple[tuple[date, date], ...]
     harvest: date | None
     reach: float
+    refuge: float | None
 
 
 def put(desk: Desk, case_id: int, said: CourseCommand) -> None:
@@ -34,7 +35,7 @@ def put(desk: Desk, case_id: int, said: CourseCommand) -> None:
     suit are given up.
     """
     row = cases.case(desk.session, case_id)
-    row.keep_below, row.reach = said.keep_below, said.reach
+    row.keep_below, row.reach, row.refuge = said.keep_below, said.reach, said.refuge
     row.limits = _stored(said)
     row.own_dates, row.anew = [], True
 
@@ -54,6 +55,7 @@ def values_of(row: PestCase) -> dict[str, str]:
     """A case's course, as its form shows it."""
     limits = assemble.limits_of(row)
     out = {"aim": "clear" if row.keep_below is None else "hold", "reach": f"{row.reach * 100:.0f}"}
+    out["refuge"] = "" if row.refuge is None else f"{row.refuge * 100:g}"
     out["keep_below"] = "" if row.keep_below is None else f"{row.keep_below:g}"
     out |= {f"day-{n}": "1" for n in range(7) if limits.weekdays is None or n in limits.weekdays}
     for n, (first, last) in enumerate(limits.away):

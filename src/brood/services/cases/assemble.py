@@ -9,6 +9,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 
+from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, CardCatch, Case, Evening, Found, Inspection, Limits
 from brood.core.biology.digest import digest_of
 from brood.core.biology.stage_classes import ROUGH_COUNTS
@@ -137,7 +138,7 @@ def as_found(desk: Desk, row: PestCase, on: date) -> Case:
         series=series,
         acts=acts,
         reach=row.reach,
-        refuge=desk.catalogue.hiding.of_plant(row.plant.build, row.plant.kind),
+        refuge=hidden_share(desk.catalogue, row),
         done=done,
         fixed=_known(_fixed(row, on), acts),
         keep_below=row.keep_below,
@@ -182,6 +183,15 @@ def _evenings(
         in_order,
         skipped,
     )
+
+
+def hidden_share(catalogue: Catalogue, row: PestCase) -> float:
+    """The share of a case's animals that nothing reaches: as the keeper says, otherwise
+    by how the plant is built.
+    """
+    if row.refuge is not None:
+        return row.refuge
+    return catalogue.hiding.of_plant(row.plant.build, row.plant.kind)
 
 
 def left_alone(desk: Desk, row: PestCase, on: date) -> bool:

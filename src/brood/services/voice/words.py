@@ -281,6 +281,7 @@ CHANGED = (
     ("acts", "the treatments"),
     ("keep_below", "what you aim for"),
     ("reach", "how many a treatment touches"),
+    ("refuge", "how many nothing reaches"),
     ("limits", "the days that suit you"),
     ("fixed", "your own dates"),
     ("done", "an evening"),

@@ -9,6 +9,7 @@ from brood.web.forms.reader import MOST_COUNT, Reader
 
 ABSENCES = 3
 AHEAD = 400
+MOST_HIDDEN = 50
 
 
 def read(reader: Reader) -> CourseCommand:
@@ -27,6 +28,7 @@ def read(reader: Reader) -> CourseCommand:
     reach = reader.number("reach", "How many in 100 a treatment touches", 10, 100)
     if reach is None:
         reader.fault("reach", "Say how many in 100 a treatment touches.")
+    refuge = reader.number("refuge", "How many in 100 nothing reaches", 0, MOST_HIDDEN)
     reader.done()
     return CourseCommand(
         below if aim == "hold" else None,
@@ -34,6 +36,7 @@ def read(reader: Reader) -> CourseCommand:
         away,
         harvest,
         (reach or 90) / 100,
+        None if refuge is None else refuge / 100,
     )
 
 

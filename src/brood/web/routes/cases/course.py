@@ -8,7 +8,7 @@ from brood.services.cases import aim
 from brood.services.voice.speech import WEEK_STARTS
 from brood.store.queries import cases as queries
 from brood.web import render
-from brood.web.context import household, prefs, speech, today, writing
+from brood.web.context import catalogue, household, prefs, speech, today, writing
 from brood.web.forms.cases import course as form
 from brood.web.forms.reader import Reader
 
@@ -25,6 +25,7 @@ def page(case_id: int) -> Response:
             "cases/course/page.html",
             row=row,
             values=aim.values_of(row),
+            hidden=catalogue().hiding.of_plant(row.plant.build, row.plant.kind),
             absences=form.ABSENCES,
             weekdays=[(first + n) % 7 for n in range(7)],
         )
