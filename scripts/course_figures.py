@@ -8,7 +8,7 @@ from __future__ import annotations
 import sys
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from multiprocessing import Pool
 from pathlib import Path
@@ -36,7 +36,9 @@ MINUTES_LOOK = 10
 @dataclass(frozen=True)
 class Row:
     """A pest with its usual treatments, and what a skilled keeper takes at 20 °C:
-    evenings, days from the first to the last, days until back and until closed.
+    evenings, days from the first to the last, days until back and until closed (None
+    where the aim is another). The same row with other means has another name after a
+    comma.
     """
 
     name: str
@@ -44,39 +46,100 @@ class Row:
     acts: tuple[str, ...]
     evenings: Band
     last: Band
-    back: Band
-    closed: Band
+    back: Band | None
+    closed: Band | None
+    outdoors: bool = False
 
 
 HAND, SOAP, OIL = "wiping", "insecticidal-soap", "paraffinic-oil"
 SWAB, CARDS, TOPSOIL = "alcohol-swab", "sticky-cards", "topsoil-change"
 SPIRIT, EELS = "alcohol-spray", "steinernema-feltiae"
-GNATS = ("bti-drench", EELS, CARDS, TOPSOIL, "soil-drying")
+GNATS, DRY = ("bti-drench", EELS, CARDS), "soil-drying"
+STRIP, WASH, SULPHUR = "sheath-strip", "root-wash", "wettable-sulphur"
 BROAD, WHITEFLY = "polyphagotarsonemus-latus", "trialeurodes-vaporariorum"
 SOIL, LEAF = "frankliniella-occidentalis", "heliothrips-haemorrhoidalis"
 ROWS = (
     Row("mite, soap", "tetranychus-urticae", (HAND, SOAP), (4, 7), (14, 30), (25, 45), (30, 50)),
     Row("mite, oil", "tetranychus-urticae", (HAND, OIL), (4, 7), (14, 30), (25, 45), (30, 50)),
     Row("flat mite", "brevipalpus", (HAND, OIL, SOAP), (4, 6), (28, 50), (50, 75), (70, 100)),
-    Row("broad mite", BROAD, ("pruning", OIL, SOAP), (4, 7), (14, 30), (25, 45), (25, 45)),
+    Row("broad mite, oil", BROAD, ("pruning", OIL, SOAP), (4, 7), (14, 30), (25, 45), (25, 45)),
+    Row(
+        "broad mite, labelled",
+        BROAD,
+        ("pruning", SULPHUR, SOAP),
+        (4, 7),
+        (14, 30),
+        (25, 45),
+        (25, 45),
+    ),
     Row("aphids", "myzus-persicae", ("shower", SOAP), (2, 4), (7, 21), (18, 32), (18, 32)),
     Row("whiteflies", WHITEFLY, (HAND, SOAP, CARDS), (4, 6), (21, 35), (42, 60), (55, 75)),
     Row("soil thrips", SOIL, (HAND, SOAP, TOPSOIL, CARDS), (7, 12), (28, 60), (40, 75), (45, 85)),
-    Row("… better act", SOIL, (HAND, SPIRIT, EELS, CARDS), (5, 8), (20, 40), (35, 60), (35, 65)),
+    Row(
+        "thrips, better act",
+        SOIL,
+        (HAND, SPIRIT, EELS, CARDS),
+        (5, 8),
+        (20, 40),
+        (35, 60),
+        (35, 65),
+    ),
     Row("leaf thrips", LEAF, ("pruning", HAND, SOAP), (6, 9), (30, 60), (55, 85), (70, 110)),
     Row("leaf mealybugs", "planococcus-citri", (SWAB, SOAP), (3, 6), (14, 35), (45, 65), (75, 100)),
     Row("soft scale", "coccus-hesperidum", (SWAB, OIL), (3, 6), (20, 50), (70, 105), (125, 165)),
     Row(
         "hemispherical", "saissetia-coffeae", (SWAB, OIL), (5, 8), (40, 70), (105, 140), (180, 220)
     ),
-    Row("armoured scale", "armored-scale", (SWAB, OIL), (3, 5), (28, 56), (55, 90), (90, 120)),
-    Row("fungus gnats", "bradysia", GNATS, (4, 7), (21, 42), (42, 70), (49, 77)),
+    Row("root mealybug", "rhizoecus", (WASH, "hot-water"), (4, 6), (60, 105), (90, 140), (95, 160)),
+    Row(
+        "armoured scale", "armored-scale", (STRIP, SWAB, OIL), (3, 5), (28, 56), (55, 90), (90, 120)
+    ),
+    Row("fungus gnats", "bradysia", (*GNATS, DRY), (4, 7), (21, 42), (42, 70), (49, 77)),
+    Row(
+        "fungus gnats, and soil",
+        "bradysia",
+        (*GNATS, DRY, TOPSOIL),
+        (4, 7),
+        (21, 42),
+        (42, 70),
+        (49, 77),
+    ),
+    Row(
+        "cabbage white outdoors",
+        "pieris-rapae",
+        (HAND, "btk"),
+        (2, 3),
+        (7, 14),
+        None,
+        None,
+        outdoors=True,
+    ),
+    Row(
+        "diamondback outdoors",
+        "plutella-xylostella",
+        (HAND, "btk"),
+        (2, 3),
+        (7, 14),
+        None,
+        None,
+        outdoors=True,
+    ),
 )
+WITHOUT = (
+    ("bradysia", (*GNATS, DRY), DRY),
+    ("bradysia", (*GNATS, DRY), EELS),
+    ("rhizoecus", (WASH, SOAP), WASH),
+    ("armored-scale", (STRIP, SWAB, OIL), SWAB),
+    ("tetranychus-urticae", (HAND, "soap-dip"), "soap-dip"),
+    (BROAD, ("pruning", SULPHUR, SOAP), SULPHUR),
+    ("planococcus-citri", ("axil-brush", SOAP), "axil-brush"),
+)
+"""Means of which one act is left out, to see what it is worth."""
 
 
 def case_of(row: Row, celsius: float) -> Case:
     """A moderate infestation on one plant indoors."""
-    pest = CATALOGUE.pest(row.pest)
+    pest = CATALOGUE.pest(row.pest, outdoors=row.outdoors)
     young = [s for s in pest.development if s.display in ("larva", "nymph")]
     days = np.array([s.rate.days(celsius) for s in young])
     number = 55.0 if pest.live_birth else 15.0
@@ -112,22 +175,24 @@ class Figures:
         missed = self.misses(row)
         if not missed:
             return ""
+        value, (low, _) = self.pairs(row)[missed[0]]
+        if value is not None and value < low:
+            return f"{missed[0]} sooner: the last live sighting comes earlier than it may"
         if self.spent:
             return f"{', '.join(self.spent)}: every use that the label allows is planned"
         if self.growth >= LONG:
             return f"{self.growth:.0%} of what an evening takes grows back by the next"
-        value, (low, _) = self.pairs(row)[missed[0]]
-        short = "sooner" if value is not None and value < low else "later"
-        return f"the last live sighting comes {short} than the yardstick takes it to come"
+        return f"{missed[0]} later: a look still finds something when the yardstick finds nothing"
 
     def pairs(self, row: Row) -> dict[str, tuple[int | None, Band]]:
         """Every figure beside its band."""
-        return {
+        every = {
             "evenings": (self.evenings, row.evenings),
             "last": (self.last, row.last),
             "back": (self.back, row.back),
             "closed": (self.closed, row.closed),
         }
+        return {name: (value, band) for name, (value, band) in every.items() if band}
 
     def misses(self, row: Row) -> list[str]:
         """What lies outside the row's bands."""
@@ -168,11 +233,12 @@ def table(celsius: Sequence[float]) -> None:
     for warmth in celsius:
         head = "gap  set  likely       last  back closed chance growth hours"
         print(f"\n{f'{warmth:g} °C':22s} {head}")
-        inside = 0
+        inside: set[str] = set()
         for row in ROWS:
             f = figures(row, warmth)
             missed = f.misses(row) if warmth == 20 else []
-            inside += not missed
+            if not missed:
+                inside.add(row.name.split(",")[0] if "better" not in row.name else row.name)
             spread = f"{f.evenings} ({f.low}-{f.high})"
             print(
                 f"{row.name:22s} {f.gap:3d} {f.fixed:4d}  {spread:11s} {f.last!s:>5} "
@@ -181,7 +247,24 @@ def table(celsius: Sequence[float]) -> None:
                 flush=True,
             )
         if warmth == 20:
-            print(f"{inside} of {len(ROWS)} rows inside their bands")
+            names = {r.name.split(",")[0] if "better" not in r.name else r.name for r in ROWS}
+            print(f"{len(inside)} of {len(names)} rows inside their bands")
+
+
+def acts_alone() -> None:
+    """Print the growth from one evening to the next and the likely course with each act
+    and without it, at 20 °C.
+    """
+    print("\nwith and without an act  growth        evenings")
+    for pest, acts, act in WITHOUT:
+        some = replace(ROWS[0], pest=pest, acts=acts)
+        less = replace(some, acts=tuple(a for a in acts if a != act))
+        one, other = figures(some, 20.0), figures(less, 20.0)
+        print(
+            f"{pest[:12]:12s} {act:18s} {one.growth:.2f} / {other.growth:.2f}   "
+            f"{one.evenings} ({one.low}-{one.high}) / {other.evenings} ({other.low}-{other.high})",
+            flush=True,
+        )
 
 
 def kept(job: tuple[int, int, float, bool]) -> Kept:
@@ -192,7 +275,17 @@ def kept(job: tuple[int, int, float, bool]) -> Kept:
     return keep(case, plant, thorough=truth)
 
 
-EIGHT = (0, 2, 4, 5, 6, 9, 10, 12)
+KEPT = (
+    "mite, soap",
+    "flat mite",
+    "aphids",
+    "whiteflies",
+    "soil thrips",
+    "leaf mealybugs",
+    "soft scale",
+    "armoured scale",
+)
+EIGHT = tuple(n for n, row in enumerate(ROWS) if row.name in KEPT)
 """The rows of the simulated keepers."""
 
 
@@ -230,6 +323,7 @@ def _interval(hits: int, trials: int) -> tuple[float, float]:
 if __name__ == "__main__":
     number = int(sys.argv[1]) if len(sys.argv) > 1 else 25
     table((16.0, 20.0, 24.0, 28.0))
+    acts_alone()
     if number:
         for truth in (0.5, 0.3, 0.9):
             keepers(number, truth, for_life=False)

@@ -89,7 +89,8 @@ ENEMIES = {
     "aphidius",
     "stratiolaelaps",
 }
-"""Beside the contract's treatments."""
+ACTS = {"root-wash", "soap-dip", "hot-dip", "sheath-strip", "axil-brush", "wettable-sulphur"}
+"""Both beside the contract's treatments."""
 
 
 def test_pests_treatments_and_stages_are_those_of_the_contract(catalogue):
@@ -103,10 +104,10 @@ def test_pests_treatments_and_stages_are_those_of_the_contract(catalogue):
         "armored-scale",
         "aulacorthum-solani",
     }
-    assert set(catalogue.treatments) == TREATMENTS | ENEMIES
+    assert set(catalogue.treatments) == TREATMENTS | ENEMIES | ACTS
     assert {
         row.treatment for table in catalogue.kills.values() for row in table.row
-    } == TREATMENTS | ENEMIES
+    } == TREATMENTS | ENEMIES | ACTS
 
 
 def test_every_figure_leads_to_a_source_and_representative_tables_say_so(catalogue):

@@ -24,6 +24,11 @@ Technique = Literal[
     "cut",
     "soil",
     "dip",
+    "bath",
+    "heat",
+    "unpot",
+    "strip",
+    "brush",
     "trap",
     "granules",
     "release",
@@ -42,7 +47,9 @@ class CareRecord(Record):
 
     `rung` is its step on the ladder from hand work (1) to nerve poisons (4). `minutes`
     are for a table plant. `enemies_days` is how long natural enemies must wait after
-    it. `marks_leaves` is no for a spray that leaves nothing on a leaf that could injure it.
+    it. `clashes` are treatments that are not used on its evening, `apart` those that
+    keep so many days from it. `marks_leaves` is no for a spray that leaves nothing on a
+    leaf that could injure it; `wets_leaves` marks what wears leaves as a spray does.
     `close` is the number of uses within so many days beyond which it is too much.
     """
 
@@ -56,6 +63,9 @@ class CareRecord(Record):
     enemies_days: tuple[Annotated[int, Field(ge=0, le=120)], Annotated[int, Field(ge=0, le=120)]]
     soil: Literal["any", "wet", "dry"]
     in_soil: bool
+    wets_leaves: bool = False
+    clashes: list[Id] = Field(default_factory=list)
+    apart: dict[Id, Annotated[int, Field(ge=1, le=120)]] = Field(default_factory=dict)
     close: tuple[Annotated[int, Field(ge=1)], Annotated[int, Field(ge=1)]] | None = None
     needs_product: bool = False
     local: str = ""
@@ -65,8 +75,8 @@ class CareRecord(Record):
 
     @property
     def wears(self) -> bool:
-        """Whether it is a spray that wears the leaves, and can mark them."""
-        return self.technique == "spray" and self.marks_leaves
+        """Whether it is a spray or a dip that wears the leaves, and can mark them."""
+        return self.wets_leaves or (self.technique == "spray" and self.marks_leaves)
 
 
 class Marked(Record):

@@ -5,7 +5,7 @@ records, treatments, kill tables, sources.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
 from brood.catalogue.recipes import RecipeBook
@@ -21,6 +21,7 @@ from brood.catalogue.schema import (
 from brood.catalogue.signs import Evidence
 from brood.core.biology.case import Act
 from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.rain import Exposure
 from brood.errors import InputError
 
 CUT_SHARE = 0.33
@@ -48,8 +49,10 @@ class Catalogue:
     evenings: EveningBook
     hiding: HidingBook
 
-    def pest(self, pest_id: str) -> Pest:
-        """The pest with that id. Raises InputError with the ids there are."""
+    def pest(self, pest_id: str, *, outdoors: bool = False) -> Pest:
+        """The pest with that id; `outdoors` its adults may fly off. Raises InputError with
+        the ids there are.
+        """
         if pest_id not in self.pests:
             known = ", ".join(sorted(self.pests))
             raise InputError(
@@ -58,7 +61,10 @@ class Catalogue:
                 value=pest_id[:60],
                 allowed=known,
             )
-        return self.pests[pest_id]
+        leaves = self.records[pest_id].leaves_outdoors
+        if not outdoors or leaves is None:
+            return self.pests[pest_id]
+        return replace(self.pests[pest_id], leaves=leaves.value)
 
     def act(
         self,
@@ -101,8 +107,52 @@ class Catalogue:
             if row and row.residual_days and not lasting
             else 0.0,
             lasts_days=int(record.residual_days) if lasting else 0,
+            misses=record.misses,
+            starts_after=record.starts_after,
+            clashes=self._clashes(treatment_id),
+            apart=self._apart(treatment_id),
+            rain=self._rain(treatment_id, row),
             harvest_days=record.harvest_days,
         )
+
+    def _clashes(self, treatment_id: str) -> frozenset[str]:
+        """The treatments that are not used on the evening of another: sprays and living
+        helpers, what must be dry and what wets, and what is named in either's file.
+        """
+        own = self.care[treatment_id]
+        living = own.technique == "release"
+        return frozenset(
+            key
+            for key, care in self.care.items()
+            if key != treatment_id
+            and (
+                (living and care.wears)
+                or (own.wears and care.technique == "release")
+                or {own.soil, care.soil} == {"wet", "dry"}
+                or key in own.clashes
+                or treatment_id in care.clashes
+            )
+        )
+
+    def _apart(self, treatment_id: str) -> tuple[tuple[str, int], ...]:
+        """The treatments that keep some days from another, named in either's file."""
+        out = dict(self.care[treatment_id].apart)
+        for key, care in self.care.items():
+            if treatment_id in care.apart:
+                out[key] = care.apart[treatment_id]
+        return tuple(sorted(out.items()))
+
+    def _rain(self, treatment_id: str, row: KillRow | None) -> str:
+        """How rain meets a treatment: what stays on the leaf is a film, another spray
+        works by contact.
+        """
+        care = self.care[treatment_id]
+        stays = row is not None and row.residual_days is not None and max(row.residual_days) > 1
+        if care.technique == "dust":
+            return Exposure.FILM
+        if care.technique != "spray":
+            return Exposure.NONE
+        return Exposure.FILM if stays else Exposure.CONTACT
 
     def kill_row(self, treatment_id: str, pest_id: str) -> KillRow | None:
         """The row of a treatment for a pest: its own row before that of its group. None
@@ -121,12 +171,16 @@ class Catalogue:
 
         What is cut out counts for a third of the plant. Traps and natural enemies act
         by the day and not on an evening. Their kill is one day's catch, or an even
-        hazard through the week where the table gives a week's.
+        hazard through the week where the table gives a week's; what is kept up acts
+        evenly over its days.
         """
         row = self.kill_row(treatment_id, pest_id)
         table = row.kill if row else {}
         if row and row.per_week:
             table = {column: 1 - (1 - taken) ** (1 / 7) for column, taken in table.items()}
+        if row and row.as_kept:
+            days = self.treatments[treatment_id].residual_days
+            table = {column: 1 - (1 - taken) ** (1 / days) for column, taken in table.items()}
         share = CUT_SHARE if row and row.of_part else 1.0
         stages = self.records[pest_id].stage
         by_stage = {

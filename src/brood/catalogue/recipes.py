@@ -43,7 +43,7 @@ class RecipePart(Record):
 class Recipe(Record):
     """A home mix: parts filled up with water, one or two orders of mixing, how long it keeps."""
 
-    use: Literal["spray", "swab", "drench"]
+    use: Literal["spray", "swab", "dip", "drench"]
     source: str
     grade: Grade
     keeps_days: Annotated[int, Field(ge=0, le=60)]

@@ -187,6 +187,7 @@ class PestRecord(Record):
     `survival` is the share that lives from egg (or birth) to adult where nothing is
     done; `survival_lost_in` gives the share of that loss that falls in some stages.
     `adult_mobility` is that of laying adults where they move less than before.
+    `leaves_outdoors` is the rate a day at which adults fly off a plant outdoors.
     """
 
     id: Id
@@ -221,6 +222,7 @@ class PestRecord(Record):
     survival_lost_in: dict[Id, Share] = {}
     laying_early: Early | None = None
     adult_mobility: Mobility | None = None
+    leaves_outdoors: Figure | None = None
     fecundity: Annotated[list[Fecundity], Field(min_length=2)]
     longevity: Annotated[list[Days], Field(min_length=2)]
     published: list[Published]
@@ -289,7 +291,8 @@ class KillRow(Record):
 
     `span` gives the range behind a figure. `per_day` marks a trap's catch a day,
     `per_week` what a natural enemy takes in a week of what was there at its start.
-    `of_part` is the share of the part cut out. `eaten` marks a poison whose residue meets
+    `as_kept` is what is taken over all the days that a treatment is kept up. `of_part` is
+    the share of the part cut out. `eaten` marks a poison whose residue meets
     everything that feeds, and not only what has just come.
     """
 
@@ -299,6 +302,7 @@ class KillRow(Record):
     residual_days: tuple[float, float] | None = None
     per_day: bool = False
     per_week: bool = False
+    as_kept: bool = False
     of_part: bool = False
     eaten: bool = False
     note: str = ""
@@ -308,7 +312,7 @@ class KillRow(Record):
     @property
     def lasting(self) -> bool:
         """Whether it acts day after day once placed."""
-        return self.per_day or self.per_week
+        return self.per_day or self.per_week or self.as_kept
 
 
 class OtherMethod(Record):
@@ -345,7 +349,9 @@ class KillTable(Record):
 class TreatmentRecord(Record):
     """A treatment with its limits and its cautions. `resistance_group` is its
     mode-of-action class. `not_for` are the plant kinds that it often injures.
-    `harvest_days` are the days from the last use to the harvest on the usual label.
+    `harvest_days` are the days from the last use to the harvest on the usual label. Of what
+    evenings usually miss it misses the share `misses`. What lasts begins `starts_after`
+    days after its evening. A product that `holds` another injures what that injures.
     """
 
     id: Id
@@ -360,6 +366,9 @@ class TreatmentRecord(Record):
     strength: Text
     residual_days: Annotated[float, Field(ge=0)]
     harvest_days: Annotated[int, Field(ge=0, le=120)] = 0
+    misses: Annotated[float, Field(gt=0, le=1)] = 1.0
+    holds: list[Id] = []
+    starts_after: Annotated[int, Field(ge=0, le=14)] = 0
     limits_c: tuple[Celsius, Celsius] | None = None
     not_for: list[
         Literal[

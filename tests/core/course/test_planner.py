@@ -232,6 +232,17 @@ def test_oil_alone_cannot_clear_soft_scale_and_touching_each_one_is_ranked_first
     )
 
 
+def usual(problem, evenings):
+    """Whether evenings keep the limits, and use each act no more often than is usual."""
+    days = {act: [e.day for e in evenings if act in e.acts] for act in problem.acts}
+    own = problem.case.limits.min_gap_days
+    return problem.keeps_limits(evenings) and all(
+        later - earlier >= (problem.label[act].usual_gap_days if own is None else own)
+        for act, used in days.items()
+        for earlier, later in itertools.pairwise(used)
+    )
+
+
 def random_case(rng, *, small):
     pest = rng.choice(
         [
@@ -286,7 +297,7 @@ def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
         rules = [
             r
             for r in rule_evenings(problem).values()
-            if r[-1].day <= problem.end and problem.keeps_limits(r) and len(r) < len(dates)
+            if r[-1].day <= problem.end and usual(problem, r) and len(r) < len(dates)
         ]
         own, *others = problem.in_90(problem.chances([dates, *rules]))
         assert all(other <= own + 1e-4 for other in others)

@@ -140,15 +140,13 @@ def test_what_is_eaten_gets_no_home_mix_and_the_reason(kind):
     ).home_mix
 
 
-def test_drying_goes_neither_with_seedlings_nor_with_what_needs_moist_soil():
+def test_a_dry_surface_watered_from_below_goes_with_drenches_and_dust_does_not():
     tray = here(plant=plant("Basil seedling tray", "seedling-herb"))
-    assert "Seedlings" in refused("soil-drying", tray)
+    assert offer(CATALOGUE, "soil-drying", tray).allowed
     for wet in ("bti-drench", "steinernema-feltiae"):
-        assert "one or the other" in refused("soil-drying", here(chosen=frozenset({wet})))
-        assert "one or the other" in refused(wet, here(chosen=frozenset({"soil-drying"})))
-    assert offer(
-        CATALOGUE, "soil-drying", here(chosen=frozenset({"wiping", "sticky-cards"}))
-    ).allowed
+        assert offer(CATALOGUE, "soil-drying", here(chosen=frozenset({wet}))).allowed
+        assert "one or the other" in refused("diatomaceous-earth", here(chosen=frozenset({wet})))
+        assert "one or the other" in refused(wet, here(chosen=frozenset({"diatomaceous-earth"})))
 
 
 def test_a_fern_is_warned_of_soap_and_oil_and_wiping_comes_first():

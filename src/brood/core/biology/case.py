@@ -24,8 +24,14 @@ class Act:
 
     `min_gap_days` is the least that the label allows; in use, `usual_days` (least and
     most) lie between two. An act that `wears` the leaves is a spray; what is `released`
-    lives, and no spray is used on its evening. What was `eaten`
-    meets everything that feeds while it lasts, and not only what has just come.
+    lives. It is not used on an evening with any of the acts that it `clashes` with, nor
+    within the spans of days `not_on`, nor so few days after others as are named in
+    `apart`. What was `eaten` meets everything that feeds while it lasts, and not only what
+    has just come.
+
+    Of the animals that evenings of this case usually miss, this act misses the share
+    `misses`. What lasts begins `starts_after` days after its evening. `rain` says how
+    rain meets it (see rain.Exposure).
     """
 
     id: str
@@ -45,6 +51,12 @@ class Act:
     hottest_c: float | None = None
     eaten: bool = False
     released: bool = False
+    misses: float = 1.0
+    starts_after: int = 0
+    clashes: frozenset[str] = frozenset()
+    apart: tuple[tuple[str, int], ...] = ()
+    not_on: tuple[tuple[date, date], ...] = ()
+    rain: str = "none"
 
     @property
     def usual_gap_days(self) -> int:
@@ -117,6 +129,26 @@ class CardCatch:
 
 
 @dataclass(frozen=True)
+class Rain:
+    """Rain of a day at the plant, in mm. `hour` is when it began, where that is known."""
+
+    on: date
+    mm: float
+    hour: int | None = None
+
+
+@dataclass(frozen=True)
+class Arrival:
+    """Eggs that females from elsewhere lay on the plant, so many a day, over a span of
+    days.
+    """
+
+    first: date
+    last: date
+    eggs_a_day: float
+
+
+@dataclass(frozen=True)
 class Limits:
     """What the keeper can and will do; None means no limit of the kind."""
 
@@ -145,7 +177,9 @@ class Case:
     better ones are needed. `fixed` are those that the keeper has set; they are taken as
     they are. With `keep_below` the aim is not to clear the plant but to hold what feeds
     and flies under that number. `seen_on` is the last day on which something alive was
-    seen, where that is known.
+    seen, where that is known. `rain` is that of the days known, where the plant stands in
+    it. `arrivals` lay on the plant; they count in numbers, and not in the chance that what
+    is there dies out.
     """
 
     pest: Pest
@@ -165,6 +199,8 @@ class Case:
     promised: tuple[Evening, ...] = ()
     fixed: tuple[Evening, ...] = ()
     seen_on: date | None = None
+    rain: tuple[Rain, ...] = ()
+    arrivals: tuple[Arrival, ...] = ()
 
     def digest(self) -> str:
         """The digest of every field, of the temperatures and of the further pests too."""

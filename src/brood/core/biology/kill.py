@@ -14,12 +14,17 @@ FADED = 0.01
 
 def effect(acts: Iterable[Act], stage: str, reach: float) -> float:
     """The share of a stage (id, or "adult") that one evening's acts kill or remove, 0
-    to 1: 1 − Π(1 − reach·kill).
+    to 1: 1 − Π(1 − touched·kill).
     """
     survive = 1.0
     for act in acts:
-        survive *= 1 - reach * act.kill.get(stage, 0.0)
+        survive *= 1 - touched(act, reach) * act.kill.get(stage, 0.0)
     return 1 - survive
+
+
+def touched(act: Act, reach: float) -> float:
+    """The share that an act touches where evenings usually touch `reach`."""
+    return 1 - act.misses * (1 - reach)
 
 
 def treated_as(pest: Pest) -> list[str]:

@@ -49,7 +49,8 @@ class Pest:
     `preoviposition` is the time to the first birth. `laid_out` is the rate a day at
     which living females have laid all they will; where it is above 0, a female lays
     faster while she lays, so that her total stays the same. `switching` is that of
-    `Stage`, of laying adults. `usual_gap_days` is the usual time between treatments at
+    `Stage`, of laying adults. `leaves` is the rate a day at which adults fly off.
+    `usual_gap_days` is the usual time between treatments at
     20 °C.
     """
 
@@ -64,6 +65,7 @@ class Pest:
     live_birth: bool = False
     laid_out: float = 0.0
     switching: float = 0.0
+    leaves: float = 0.0
     usual_gap_days: float = 7.0
 
     def index(self, stage: str) -> int:

@@ -3,12 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from brood.core.biology.case import Case, Evening, Schedule
-from brood.core.biology.kill import HALVING_FROM, later, newly_exposed, residue, treated_as
+from brood.core.biology.kill import (
+    HALVING_FROM,
+    later,
+    newly_exposed,
+    residue,
+    touched,
+    treated_as,
+)
+from brood.core.biology.rain import Exposure as Wet
+from brood.core.biology.rain import left_of_film
 from brood.core.biology.substages import Array
 from brood.core.population.day_table import DayTable
 from brood.core.population.extinction import Exposure
@@ -18,7 +29,7 @@ class ActEffects:
     """What each act of a case does to one pest, and the exposures that follow for schedules."""
 
     def __init__(self, table: DayTable, case: Case) -> None:
-        self.table, self.reach = table, case.reach
+        self.table, self.reach, self.rain = table, case.reach, case.rain
         pest = table.chain.pest
         self.stages = treated_as(pest)
         self.acts = {a.id: a for a in case.acts}
@@ -63,7 +74,8 @@ class ActEffects:
             if i in self.eaten:
                 self._wait(survive, day, i)
             if i in self.lasting:
-                survive[evenings[max(day, 0) : max(day + self.acts[i].lasts_days, 0)]] *= (
+                begun = day + self.acts[i].starts_after
+                survive[evenings[max(begun, 0) : max(begun + self.acts[i].lasts_days, 0)]] *= (
                     self.lasting[i]
                 )
 
@@ -72,13 +84,15 @@ class ActEffects:
         for after, share in self.eaten[act]:
             if 0 <= day + after < len(self.table.evenings):
                 survive[self.table.evenings[day + after]] *= (
-                    1 - self.reach * self.kill[act]
+                    1 - touched(self.acts[act], self.reach) * self.kill[act]
                 ) ** share
 
     def _row(self, ids: tuple[str, ...], reach: float) -> Array:
         if (ids, reach) not in self._rows:
             at_once = [
-                1 - reach * self.kill[i] for i in ids if i in self.acts and i not in self.lasting
+                1 - touched(self.acts[i], reach) * self.kill[i]
+                for i in ids
+                if i in self.acts and i not in self.lasting
             ]
             self._rows[ids, reach] = (
                 np.prod(at_once, axis=0) if at_once else np.ones(len(self.stages))
@@ -87,7 +101,7 @@ class ActEffects:
 
     def _linger(self, fresh: Array, schedule: Schedule) -> None:
         """A residue meets each animal once, when it becomes exposed. The share 1 −
-        reach·kill·2^(−Δ/H) survives, Δ days after the latest use of the act.
+        touched·kill·2^(−Δ/H) survives, Δ days after the latest use of the act.
         """
         evenings = self.table.evenings
         for i in self.residual:
@@ -96,6 +110,15 @@ class ActEffects:
                 since = np.arange(max(day + 1, 0), min(following + 1, len(evenings)))
                 begun = int(since[0]) - day - 1 if len(since) else 0
                 strength = self._strength[i][begun : begun + len(since)]
-                fresh[evenings[since]] *= 1 - self.reach * strength[:, None] * (
-                    self.kill[i] * self.entering
-                )
+                if self.rain and self.acts[i].rain == Wet.FILM:
+                    strength = strength * self._washed(day, since)
+                fresh[evenings[since]] *= 1 - touched(self.acts[i], self.reach) * strength[
+                    :, None
+                ] * (self.kill[i] * self.entering)
+
+    def _washed(self, day: int, since: NDArray[np.int64]) -> Array:
+        """What rain has left of a film by each of some days after its evening."""
+        used = date.fromordinal(day + self.origin)
+        return np.array(
+            [left_of_film(self.rain, used, date.fromordinal(int(d) + self.origin)) for d in since]
+        )

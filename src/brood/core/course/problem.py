@@ -4,14 +4,15 @@ any list of dated acts.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
 
 import numpy as np
 
-from brood.core.biology.case import Case, Evening, Schedule
+from brood.core.biology.case import Act, Case, Evening, Schedule
+from brood.core.biology.rain import LIGHT_MM, Exposure
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import evening
 from brood.core.course.effects import ActEffects
@@ -58,7 +59,7 @@ class Share:
 class _Rule:
     """What limits an act: the least days between two uses, by its label and as is
     usual, the most uses, the first day, the days before a harvest, evenings that are too
-    hot, and when it is asked for.
+    hot, days on which it is kept off, what it clashes with, and when it is asked for.
     """
 
     gap: int
@@ -67,6 +68,8 @@ class _Rule:
     ready: int
     closed: range
     hot: frozenset[int]
+    off: frozenset[int]
+    clashes: frozenset[str]
     when: str
 
     def allows(self, day: int, uses: Sequence[int]) -> bool:
@@ -78,6 +81,7 @@ class _Rule:
             and day >= self.ready
             and day not in self.closed
             and day not in self.hot
+            and day not in self.off
         )
 
     def usually(self, day: int, uses: Sequence[int]) -> bool:
@@ -209,8 +213,9 @@ class Problem:
             for act, rule in self._released_first:
                 if not rule.asks(n + begun):
                     continue
-                uses, spared = used[act], worn or any(self.label[i].released for i in ids)
-                if rule.usually(day, uses) and not (spared and self.label[act].wears):
+                uses, spared = used[act], worn and self.label[act].wears
+                mixed = rule.clashes.intersection(ids) or self._too_near(act, day, used)
+                if rule.usually(day, uses) and not spared and not mixed:
                     uses.append(day)
                     ids.append(act)
                 elif rule.when == "always":
@@ -290,6 +295,8 @@ class Problem:
             ready,
             closed,
             self._hot(label.hottest_c),
+            self._off(label),
+            self._clashes(act),
             label.when,
         )
 
@@ -305,6 +312,30 @@ class Problem:
             and float(series.celsius[int(series.hour_of(at))]) > hottest_c
         )
 
+    def _off(self, label: Act) -> frozenset[int]:
+        """The days on which an act is kept off: by a state of the plant, or for rain that
+        is forecast within the day.
+        """
+        spans = [range(a.toordinal(), b.toordinal() + 1) for a, b in label.not_on]
+        wet = (
+            {r.on.toordinal() for r in self.case.rain if r.mm >= LIGHT_MM}
+            if label.rain != Exposure.NONE
+            else set()
+        )
+        return frozenset(wet.union(*spans))
+
+    def _clashes(self, act: str) -> frozenset[str]:
+        """The acts that are not used on its evening."""
+        others = {a.id for a in self.label.values() if act in a.clashes}
+        return frozenset(others | self.label[act].clashes)
+
+    def _too_near(self, act: str, day: int, used: Mapping[str, Sequence[int]]) -> bool:
+        """Whether another act was used too few days before for this one."""
+        return any(
+            bool(used.get(other)) and day - used[other][-1] < days
+            for other, days in self.label[act].apart
+        )
+
     def keeps_limits(self, plan: Schedule) -> bool:
         """Whether the keeper can treat on every evening, and every act on it is allowed."""
         used = {act: list(days) for act, days in self._used.items()}
@@ -315,6 +346,10 @@ class Problem:
                 return False
             for act in one.acts:
                 if not self.allowed(act, day, used[act]):
+                    return False
+                if self._rules[act].clashes.intersection(one.acts):
+                    return False
+                if self._too_near(act, day, used):
                     return False
                 used[act].append(day)
             before = day

@@ -17,6 +17,7 @@ import numpy as np
 
 from brood.core.biology.case import Evening, Schedule
 from brood.core.biology.pest import Pest
+from brood.core.biology.rain import Exposure, renewal_days
 from brood.core.climate.hours import evening
 from brood.core.course.problem import Problem
 
@@ -137,11 +138,24 @@ class Search:
         rare = min((label[a].usual_gap_days for a in every), default=RARE_DAYS)
         return tuple(a for a in every if label[a].usual_gap_days == rare) or self.problem.acts
 
+    @cached_property
+    def _film(self) -> bool:
+        """Whether a film leads the course of a plant that stands in the rain: then rain
+        says when it is renewed.
+        """
+        label = self.problem.label
+        return bool(self.problem.case.rain) and any(
+            label[a].rain == Exposure.FILM for a in self._leading
+        )
+
     def _gap(self, day: int, part: float) -> int:
         """The days from a date to the next: the usual gap, longer where development is
         slower than at 20 °C and shorter where it is quicker, within what is usual.
         """
         least, most = self._least(), self._most()
+        if self._film:
+            wet = round(part * renewal_days(self.problem.case.rain, date.fromordinal(day)))
+            return max(1, wet if part < 1 else max(least, wet))
         days = min(
             pest.usual_gap_days * self._pace(pest, day)
             for pest in (s.case.pest for s in self.problem.shares)

@@ -27,6 +27,7 @@ from brood.core.biology.case import (
     Inspection,
     Schedule,
 )
+from brood.core.biology.kill import effect
 from brood.core.biology.pest import ADULT
 from brood.core.biology.stage_classes import StageClass, classes
 from brood.core.biology.substages import Array
@@ -122,10 +123,7 @@ class Belief:
             if kind == StageClass.YOUNG
         ]
         acts = _used(self.case)
-        out = [
-            1 - float(np.prod([1 - reach * a.kill.get(s.id, 0.0) for a in acts])) for s in stages
-        ]
-        return float(np.mean(out)) if out else 0.0
+        return float(np.mean([effect(acts, s.id, reach) for s in stages])) if stages else 0.0
 
     @property
     def effective(self) -> float:

@@ -23,8 +23,16 @@ from datetime import date, datetime, timedelta
 import numpy as np
 
 from brood.core.biology.case import Case, Schedule
-from brood.core.biology.kill import HALVING_FROM, later, newly_exposed, residue, treated_as
+from brood.core.biology.kill import (
+    HALVING_FROM,
+    later,
+    newly_exposed,
+    residue,
+    touched,
+    treated_as,
+)
 from brood.core.biology.pest import ADULT
+from brood.core.biology.rain import Exposure, left_of_film
 from brood.core.biology.substages import NODES, Array, Chain, chain_of, moves_per_hour
 from brood.core.climate.hours import EVENING, MORNING, evening
 from brood.core.climate.series import covering, shifted
@@ -149,7 +157,8 @@ def scenario_rates(case: Case, chain: Chain, start: datetime, marks: list[int]) 
         per_day = np.interp(celsius, *np.array(case.pest.fecundity).T)
         lasts = np.interp(celsius, *np.array(case.pest.longevity).T)
         quicker = 1 + case.pest.laid_out * lasts
-        rates = [np.add.reduceat(rate / 24, marks[:-1]) for rate in (per_day * quicker, 1 / lasts)]
+        ends = 1 / lasts + case.pest.leaves
+        rates = [np.add.reduceat(rate / 24, marks[:-1]) for rate in (per_day * quicker, ends)]
         for speed, share in NODES:
             moves.append(summed * (1 + speed * SPEED_CV))
             births.append(rates[0])
@@ -274,17 +283,16 @@ def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[da
     for b, schedule in enumerate(schedules):
         for one in schedule:
             acts = case.acts_of(one)
-            for days in range(max([1, *(a.lasts_days for a in acts)])):
-                active = [a for a in acts if days < max(a.lasts_days, 1)]
-                row = out.setdefault(
-                    one.on + timedelta(days=days), np.ones((len(schedules), 1, chain.size + 2))
-                )
-                at_once = [a for a in active if not a.lasts_days]
-                row[b, 0] *= survivals(chain, at_once, case.reach_of(one))
-                row[b, 0] *= survivals(chain, [a for a in active if a.lasts_days], 1.0)
+            none = np.ones((len(schedules), 1, chain.size + 2))
+            at_once = [a for a in acts if not a.lasts_days]
+            row = out.setdefault(one.on, none.copy())
+            row[b, 0] *= survivals(chain, at_once, case.reach_of(one))
             for act in acts:
+                for days in range(act.starts_after, act.starts_after + act.lasts_days):
+                    row = out.setdefault(one.on + timedelta(days=days), none.copy())
+                    row[b, 0] *= survivals(chain, [act], 1.0)
                 for after, share in later(act):
-                    row = out.setdefault(one.on + timedelta(days=after), np.ones_like(row))
+                    row = out.setdefault(one.on + timedelta(days=after), none.copy())
                     row[b, 0] *= survivals(chain, [act], case.reach) ** share
     return out
 
@@ -302,13 +310,17 @@ def residues(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
     for b, schedule in enumerate(schedules):
         used = {a.id: a for one in schedule for a in case.acts_of(one)}
         for act in (a for a in used.values() if a.residual_days >= HALVING_FROM and not a.eaten):
-            kill = case.reach * entering * np.array([act.kill.get(s, 0.0) for s in stages])
+            kill = entering * np.array([act.kill.get(s, 0.0) for s in stages])
+            kill = touched(act, case.reach) * kill
             uses = [evening(one.on) for one in schedule if act.id in one.acts]
             for n, end in enumerate(steps.ends):
                 middle = end - timedelta(hours=6)
                 since = max((u for u in uses if u < middle), default=None)
                 if since is not None:
-                    out[n, b, 0] *= 1 - kill * residue(act, (middle - since) / timedelta(days=1))
+                    strength = residue(act, (middle - since) / timedelta(days=1))
+                    if case.rain and act.rain == Exposure.FILM:
+                        strength *= left_of_film(case.rain, since.date(), end.date())
+                    out[n, b, 0] *= 1 - kill * strength
     return out
 
 
@@ -496,6 +508,7 @@ def walk_on(
         x = _ahead(steps, n, x, case.pest.female_share, case.refuge, fresh[n])
         if end.time() == MORNING:
             _found_on(x, case, steps.chain, end.date())
+            _laid_by_others(x, case, end.date())
         elif end.date() in survive:
             x[0] *= survive[end.date()]
         yield n, x
@@ -508,6 +521,14 @@ def _found_on(x: Array, case: Case, chain: Chain, on: date) -> None:
             spread = group.count * chain.met(case.pest.index(group.stage))
             x[0] += (1 - case.refuge) * spread
             x[1] += case.refuge * spread
+
+
+def _laid_by_others(x: Array, case: Case, on: date) -> None:
+    """Add, in place, the eggs that came from elsewhere by a morning."""
+    for one in case.arrivals:
+        if one.first <= on <= one.last:
+            x[0, ..., 0] += (1 - case.refuge) * one.eggs_a_day
+            x[1, ..., 0] += case.refuge * one.eggs_a_day
 
 
 def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: Array) -> Array:

@@ -134,7 +134,8 @@ def _adult_rates(case: Case, celsius: Array) -> tuple[Array, Array, Array]:
     lasts = np.interp(celsius, longevity[:, 0], longevity[:, 1])
     eggs = np.interp(celsius, fecundity[:, 0], fecundity[:, 1]) * case.pest.female_share / 24
     stops = np.full(len(celsius), case.pest.laid_out / 24)
-    return eggs * (1 + case.pest.laid_out * lasts), 1 / lasts / 24, stops
+    ends = (1 / lasts + case.pest.leaves) / 24
+    return eggs * (1 + case.pest.laid_out * lasts), ends, stops
 
 
 def _arrive(x: Array, chain: Chain, case: Case, moment: datetime) -> None:

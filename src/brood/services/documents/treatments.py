@@ -13,7 +13,8 @@ from brood.catalogue.holdings import Catalogue
 def injured_by(catalogue: Catalogue, treatment: str) -> list[str]:
     """The plants and traits that a treatment often injures."""
     every: list[Marked] = [*catalogue.sensitivity.named, *catalogue.sensitivity.marked]
-    return [one.name for one in every if treatment in one.injured_by]
+    held = {treatment, *catalogue.treatments[treatment].holds}
+    return [one.name for one in every if held.intersection(one.injured_by)]
 
 
 def as_json(catalogue: Catalogue) -> dict[str, Any]:

@@ -225,7 +225,7 @@ def _warnings(
     for one in catalogue.sensitivity.of(
         f"{here.plant.name} {here.plant.species}", tuple(here.plant.marks)
     ):
-        if record.id in one.injured_by:
+        if {record.id, *record.holds}.intersection(one.injured_by):
             note = getattr(one, "note", "")
             out.append(f"Often injures {one.name}. {note}".strip())
     if here.plant.kind in record.not_for:

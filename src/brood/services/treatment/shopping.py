@@ -24,6 +24,11 @@ KIT = {
     "dust": "a dust mask",
     "cut": "scissors and a closed bag",
     "dip": "a thermometer for 43 to 46 °C",
+    "heat": "a thermometer for 49 °C",
+    "bath": "a bucket, a bag and string for the pot",
+    "unpot": "fresh potting mix, a clean pot and a closed bag",
+    "strip": "a closed bag",
+    "brush": "a small soft brush",
     "spray": "a sprayer with a fine nozzle, gloves",
     "drench": "a measuring jug",
 }
