@@ -86,7 +86,7 @@ def test_treatments_that_are_not_offered_are_refused_by_every_form(demo_client):
     assert 'name="act-permethrin"' in text(demo_client.get(f"/cases/{COFFEE}/means")), (
         "without a cat it is offered, for its label allows it"
     )
-    assert means(demo_client, 5, "soil-drying", "bti-drench").status_code == 422
+    assert means(demo_client, 5, "diatomaceous-earth", "bti-drench").status_code == 422
     assert means(demo_client, COFFEE).status_code == 422
 
 
@@ -372,8 +372,8 @@ def test_a_basil_tray_is_drenched_again_and_again_with_a_card_as_a_gauge(demo_cl
     assert all((b - a).days >= 5 for a, b in pairwise(days))
     assert "gnat bacterium drench" in page
     offered = text(demo_client.get("/cases/5/means"))
-    assert 'name="act-soil-drying"' not in offered
-    assert "would wilt before the larvae do" in offered
+    assert 'name="act-soil-drying"' in offered, "watered from below even a tray bears it"
+    assert "It works only in dry soil" in offered
     demo_client.post("/cases/5/evening", data={"did-sticky-cards": "1"})
     assert "Count the card." in text(demo_client.get("/cases/5"))
     evening = text(demo_client.get("/cases/5/evening"))

@@ -84,7 +84,7 @@ class Marked(Record):
 
     id: Id
     name: Text
-    injured_by: Annotated[list[Id], Field(min_length=1)]
+    injured_by: list[Id]
     source: str
     grade: Grade
 

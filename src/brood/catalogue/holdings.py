@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from datetime import date
 
 from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
 from brood.catalogue.recipes import RecipeBook
@@ -16,11 +17,13 @@ from brood.catalogue.schema import (
     KillTable,
     PestRecord,
     Source,
+    StateRecord,
     TreatmentRecord,
 )
 from brood.catalogue.signs import Evidence
 from brood.core.biology.case import Act
 from brood.core.biology.pest import ADULT, PREOVIPOSITION, Pest
+from brood.core.biology.plant_states import Held
 from brood.core.biology.rain import Exposure
 from brood.errors import InputError
 
@@ -28,6 +31,9 @@ CUT_SHARE = 0.33
 """The share of the plant that cutting takes when nothing else is said: at most a third
 of the foliage at once (label practice, C).
 """
+
+
+WEEK = 7
 
 
 @dataclass(frozen=True)
@@ -48,6 +54,7 @@ class Catalogue:
     recipes: RecipeBook
     evenings: EveningBook
     hiding: HidingBook
+    states: Mapping[str, StateRecord]
 
     def pest(self, pest_id: str, *, outdoors: bool = False) -> Pest:
         """The pest with that id; `outdoors` its adults may fly off. Raises InputError with
@@ -153,6 +160,37 @@ class Catalogue:
         if care.technique != "spray":
             return Exposure.NONE
         return Exposure.FILM if stays else Exposure.CONTACT
+
+    def held(self, state: str, first: date, last: date, pest_id: str) -> Held:
+        """A state of a plant over a span of days, as it bears on a pest. Raises KeyError
+        for a state that there is not.
+        """
+        record = self.states[state]
+        act = self.act(record.act, pest_id) if record.act else None
+        if act is not None and not any(act.kill.values()):
+            act = None
+        if act is not None:
+            # Kept up all the while, it is dry for a part of every week.
+            share = act.lasts_days / WEEK
+            act = replace(act, kill={s: 1 - (1 - k) ** share for s, k in act.kill.items()})
+        return Held(
+            state,
+            first,
+            last,
+            self._shut_out(record),
+            record.keeps_off,
+            record.shuts_in,
+            record.guards,
+            record.frees,
+            act,
+        )
+
+    def _shut_out(self, record: StateRecord) -> frozenset[str]:
+        """The treatments that are not used while a state lasts."""
+        named = {*record.forbids}
+        return frozenset(
+            key for key, care in self.care.items() if key in named or care.technique in named
+        )
 
     def kill_row(self, treatment_id: str, pest_id: str) -> KillRow | None:
         """The row of a treatment for a pest: its own row before that of its group. None

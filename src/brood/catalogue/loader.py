@@ -25,6 +25,7 @@ from brood.catalogue.schema import (
     PestRecord,
     Source,
     StageRecord,
+    StateRecord,
     TreatmentRecord,
     cited,
 )
@@ -185,10 +186,27 @@ def load(root: Traversable) -> Catalogue:
             faults.append(f"{record.id}.toml: {error.field}: {error.message}")
     evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
     handling = _handling(root, treatments, kills, sources, faults)
+    states = _keyed(StateRecord, root / "states.toml", faults)
+    faults += [
+        f"states.toml: {name}: there is no source '{one.source}'"
+        for name, one in states.items()
+        if one.source not in sources
+    ]
+    faults += [
+        f"states.toml: {name}: there is no treatment '{one.act}'"
+        for name, one in states.items()
+        if one.act is not None and one.act not in treatments
+    ]
+    faults += [
+        f"groups.toml: {name}: there is no treatment '{key}'"
+        for name, group in groups.items()
+        for key in group.means
+        if key not in treatments
+    ]
     if faults or evidence is None or handling is None or hiding is None:
         raise CatalogueError(faults)
     return Catalogue(
-        pests, records, groups, treatments, kills, sources, evidence, *handling, hiding
+        pests, records, groups, treatments, kills, sources, evidence, *handling, hiding, states
     )
 
 

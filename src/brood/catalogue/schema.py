@@ -272,11 +272,13 @@ class LookAlike(Record):
 
 class GroupRecord(Record):
     """What the pests of a group have in common for the eye, and the usual days between
-    treatments at 20 °C.
+    treatments at 20 °C. `means` are the treatments that are usual together, where no
+    single pair of hand work and a spray does it.
     """
 
     name: Text
     usual_gap_days: Figure
+    means: list[Id] = []
     look: Text
     alive: Text
     dead: Text
@@ -389,6 +391,35 @@ class TreatmentRecord(Record):
     grade: Grade
     how: Text
     cautions: Annotated[list[Text], Field(min_length=1)]
+
+
+class StateRecord(Record):
+    """A state that lasts on a plant: what it is called, how long it usually lasts, what is
+    looked after meanwhile, what comes at its end.
+
+    `forbids` are treatments or techniques that are not used meanwhile. It `keeps_off` a
+    share of the eggs from elsewhere; where it `shuts_in`, nothing flies off. It `guards`
+    the pest from living helpers, or `frees` them from such guards. Its `act` is kept up.
+    `seen` marks what is noticed and not begun.
+    """
+
+    name: Text
+    verb: Text
+    why: Text
+    care: Text
+    care_days: Annotated[int, Field(ge=1, le=60)]
+    ends: Text
+    days: Annotated[int, Field(ge=1, le=400)]
+    most_days: Annotated[int, Field(ge=1, le=400)]
+    forbids: list[Id] = []
+    keeps_off: Share = 0.0
+    shuts_in: bool = False
+    guards: bool = False
+    frees: bool = False
+    seen: bool = False
+    act: Id | None = None
+    source: str
+    grade: Grade
 
 
 def cited(record: BaseModel, path: str = "") -> Iterator[tuple[str, str]]:

@@ -12,8 +12,16 @@ from sqlalchemy import event, inspect, select, update
 from sqlalchemy.orm import Session
 
 from brood.store.base import Table
-from brood.store.place_tables import DiaryDay, Place, Reading, SetPoint, Upload, WeatherReport
-from brood.store.records import PlantEvent
+from brood.store.place_tables import (
+    DiaryDay,
+    Place,
+    RainDay,
+    Reading,
+    SetPoint,
+    Upload,
+    WeatherReport,
+)
+from brood.store.records import PlantEvent, PlantState
 from brood.store.tables import (
     Application,
     ApplicationRecord,
@@ -26,6 +34,7 @@ from brood.store.tables import (
     OwnFigure,
     PatchTest,
     PestCase,
+    Plant,
     Setting,
     Stay,
 )
@@ -45,6 +54,10 @@ WARM = ("source", "offset_c", "warm_spot_c", "cool_spot_c", "sensor_url")
 """The columns of a place that the warmth of a plan depends on."""
 SAID = ("outcome", "done_on", "treatments", "reach", "withdrawn_at")
 """The columns of the record of an evening that its plan depends on."""
+BUILT = ("kind", "build")
+"""The columns of a plant that tell how much of a pest hides on it."""
+LASTS = ("kind", "since_on", "until_on", "ended_on", "withdrawn_at")
+"""The columns of a state that its plan depends on."""
 EVERYWHERE = ("hemisphere", "heating_from", "heating_to")
 """The settings that the warmth of every place may depend on."""
 
@@ -92,6 +105,16 @@ def _place(into: Reached, row: Any) -> None:
         into.places.add(row.id)
 
 
+def _plant(into: Reached, row: Any) -> None:
+    if _changed(row, BUILT):
+        into.plants.add(row.id)
+
+
+def _state(into: Reached, row: Any) -> None:
+    if _changed(row, LASTS):
+        into.plants.add(row.plant_id)
+
+
 def _reading(into: Reached, row: Any) -> None:
     if row.corrects_id is not None or row.withdrawn_at is not None:
         into.places.add(row.place_id)
@@ -118,7 +141,10 @@ OF: dict[type[Table], Callable[[Reached, Any], None]] = {
     ApplicationRecord: _record,
     CardCount: lambda into, row: into.cards.add(row.card_id),
     PlantEvent: lambda into, row: into.plants.add(row.plant_id),
+    PlantState: _state,
+    Plant: _plant,
     Stay: lambda into, row: into.plants.add(row.plant_id),
+    RainDay: lambda into, row: into.places.add(row.place_id),
     Place: _place,
     SetPoint: lambda into, row: into.places.add(row.place_id),
     Reading: _reading,

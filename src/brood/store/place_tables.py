@@ -96,6 +96,26 @@ class DiaryDay(Table):
     withdrawn_at: Mapped[datetime | None]
 
 
+class RainDay(Table):
+    """The rain of a day at a place in mm, as a keeper told it with a tap or in the diary.
+    `hour` is when it began, where that is known.
+    """
+
+    __tablename__ = "rain_day"
+    __table_args__ = (
+        CheckConstraint("mm between 0 and 500", name="mm"),
+        CheckConstraint("source in ('tap', 'diary')", name="source"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
+    on: Mapped[date]
+    mm: Mapped[float]
+    hour: Mapped[int | None]
+    source: Mapped[str]
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
 class Poll(Table):
     """One asking of a live sensor: its answer in °C, or in `trouble` why there was none."""
 

@@ -36,8 +36,30 @@ class Quarantine(Table):
     plant: Mapped[Plant] = relationship()
 
 
+class PlantState(Table):
+    """A state that lasts on a plant, from `since_on` to `until_on` or until it `ended_on`
+    sooner; `cared_on` is when it was last looked after.
+    """
+
+    __tablename__ = "plant_state"
+    __table_args__ = (CheckConstraint("until_on >= since_on", name="span"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
+    kind: Mapped[str]
+    since_on: Mapped[date]
+    until_on: Mapped[date]
+    cared_on: Mapped[date | None]
+    ended_on: Mapped[date | None]
+    note: Mapped[str] = mapped_column(default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+    plant: Mapped[Plant] = relationship()
+
+
 class PlantEvent(Table):
-    """An event in a plant's life: lost, given away, cut back, repotted."""
+    """An event in a plant's life: lost, given away, cut back, repotted. Of a cut,
+    `leaves` were taken of `of_leaves`.
+    """
 
     __tablename__ = "plant_event"
     __table_args__ = (
@@ -48,6 +70,8 @@ class PlantEvent(Table):
     on: Mapped[date]
     kind: Mapped[str]
     note: Mapped[str] = mapped_column(default="")
+    leaves: Mapped[int | None]
+    of_leaves: Mapped[int | None]
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]
 

@@ -57,6 +57,7 @@ class Plant(Table):
     kind: Mapped[str] = mapped_column(default="")
     species: Mapped[str] = mapped_column(default="", server_default="")
     build: Mapped[str] = mapped_column(default="", server_default="")
+    size: Mapped[str] = mapped_column(default="", server_default="")
     age: Mapped[str] = mapped_column(default="", server_default="")
     growth: Mapped[str] = mapped_column(default="", server_default="")
     worth: Mapped[str] = mapped_column(default="", server_default="")

@@ -21,9 +21,10 @@ from brood.charts.followup import falling, follow
 from brood.charts.guide import guide
 from brood.charts.house import evenings, shelves
 from brood.charts.pen import svg, tally
-from brood.charts.warmth import degree_days, ribbon
+from brood.charts.warmth import degree_days, rain_strip, ribbon
 from brood.services.voice import odds, words
 from brood.services.voice.speech import UNITS, days, hours, number, short_days
+from brood.services.warmth.rain import RainLine
 from brood.store.place_tables import Place
 from brood.store.tables import Plant
 from brood.web.context import catalogue, household, now, prefs, speech, today
@@ -42,6 +43,7 @@ SPOKEN = (
     "volume",
     "rate",
     "money",
+    "rain",
 )
 """Filters that are the keeper's way of saying something, by their own names."""
 
@@ -129,6 +131,8 @@ def register(app: Flask) -> None:
         shelf_plan=lambda place, standings: Markup(
             shelves.draw(place.name, place.draught, standings)
         ),
+        rain_strip=lambda days: Markup(rain_strip.draw(days, today(), speech())),
+        told_rain=_told_rain,
         place_ribbon=lambda result: Markup(ribbon.draw(result, speech())),
     )
     app.context_processor(_values)
@@ -142,6 +146,7 @@ def _values() -> dict[str, Any]:
         "length_unit": speech().length_unit,
         "unit_mm": speech().unit_mm,
         "rate_unit": speech().rate_unit,
+        "rain_unit": speech().rain_unit,
         "today": today(),
         "now": now(),
         "version": __version__,
@@ -149,6 +154,12 @@ def _values() -> dict[str, Any]:
         "part_of": PARTS.get(request.path.split("/")[1], ""),
         "path": request.path,
     }
+
+
+def _told_rain(days: Sequence[RainLine], day: date) -> str:
+    """What the keeper told of the rain of a day, as it stands in a field."""
+    found = next((d for d in days if d.on == day and d.told), None)
+    return "" if found is None or found.mm is None else speech().rain_amount(found.mm)
 
 
 def fig(name: str, case_id: int, value: object, said: str) -> Markup:

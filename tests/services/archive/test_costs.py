@@ -70,7 +70,8 @@ def test_a_year_stands_by_itself_and_an_expense_can_be_taken_back(demo_store, ca
     last = TODAY.replace(year=TODAY.year - 1)
     with demo_store.writing() as session:
         costs.spend(session, "Sprayer", 20.0, last, None, now=NOW)
-        events.befell(session, catalogue, named(session, "Fuchsia").id, "lost", TODAY, "", now=NOW)
+        lost = events.EventCommand("lost", TODAY)
+        events.befell(session, catalogue, named(session, "Fuchsia").id, lost, now=NOW)
     with demo_store.writing() as session:
         found = costs.build(session, catalogue, last.year, TODAY)
         assert (found.spent, found.rows, found.losses) == (20.0, (), ())
@@ -158,9 +159,8 @@ def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_cl
             catalogue, case_of(session, "Basil seedling tray").plant
         )
         assert events.repotting(catalogue, named(session, "Bay laurel")) == ""
-        events.befell(
-            session, catalogue, row.plant_id, "repotted", TODAY - timedelta(days=3), "", now=NOW
-        )
+        repotted = events.EventCommand("repotted", TODAY - timedelta(days=3))
+        events.befell(session, catalogue, row.plant_id, repotted, now=NOW)
     with demo_store.reading() as session:
         gates = evening_page.build(Desk(session, catalogue, NOW), row.id).gates
         later = evening_page.build(Desk(session, catalogue, NOW + timedelta(days=8)), row.id).gates
@@ -172,7 +172,7 @@ def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catal
     with demo_store.writing() as session:
         row = case_of(session, "Pak choi")
         slot = evenings_together.next_evening(row)
-        assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping", "btk"))
+        assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping",))
         commands.mark(
             Desk(session, catalogue, NOW),
             slot.id,

@@ -108,18 +108,26 @@ NOW_PLANNED = {
     "outlook_key": "",
     "anew": False,
 }
+NOW_LASTING = {
+    "pest_case": {"refuge": None},
+    "plant": {"size": ""},
+    "plant_event": {"leaves": None, "of_leaves": None},
+}
+NEW_TABLES = ("plant_state", "rain_day")
 LATEST = {
     "application": {"reason": {}},
     "application_record": {"told": {}},
-    "pest_case": NOW_PLANNED,
+    **NOW_LASTING,
+    "pest_case": {**NOW_LASTING["pest_case"], **NOW_PLANNED},
 }
 BEFORE = {
+    **LATEST,
     "application": {**LATEST["application"], "missed_end_on": None, "missed_evenings": None},
-    "application_record": LATEST["application_record"],
-    "pest_case": {**NOW_PLANNED, "course_from": None},
-    "plant": {"mother_id": None},
+    "pest_case": {**LATEST["pest_case"], "course_from": None},
+    "plant": {**LATEST["plant"], "mother_id": None},
 }
 NEW_SINCE = {
+    "20261129_02": NOW_LASTING,
     "20261129_01": LATEST,
     "20261126_02": BEFORE,
     "20261126_01": {
@@ -140,10 +148,12 @@ def earlier(document, version="20261126_02"):
     """The same household as an earlier version kept it, and what this one has of it."""
     was, is_now = {**document, "version": version, "tables": {}}, {**document, "tables": {}}
     for name, rows in document["tables"].items():
-        if name == "plan_change" or (name == "expense" and version == "20261126_01"):
+        last = version == "20261129_02"
+        since = name in NEW_TABLES or (name == "plan_change" and not last)
+        if since or (name == "expense" and version == "20261126_01"):
             is_now["tables"][name] = []
             continue
-        new, gone = NEW_SINCE[version].get(name, {}), GONE.get(name, {})
+        new, gone = NEW_SINCE[version].get(name, {}), {} if last else GONE.get(name, {})
         was["tables"][name] = [
             {k: v for k, v in {**row, **gone}.items() if k not in new} for row in rows
         ]
@@ -173,6 +183,7 @@ def as_archive(document):
 @pytest.mark.parametrize(
     ("version", "kind"),
     [
+        ("20261129_02", "json"),
         ("20261129_01", "json"),
         ("20261126_02", "json"),
         ("20261126_02", "csv"),
@@ -353,9 +364,8 @@ def test_addresses_end_when_revoked_and_open_only_on_their_days(demo_store, cata
 def test_a_plant_that_is_gone_is_out_of_the_lists_and_in_the_record(demo_store, catalogue):
     with demo_store.writing() as session:
         plant = session.scalars(select(Plant).where(Plant.name == "Bay laurel")).one()
-        events.befell(
-            session, catalogue, plant.id, "given", date(2026, 6, 7), "to the neighbours", now=NOW
-        )
+        given = events.EventCommand("given", date(2026, 6, 7), "to the neighbours")
+        events.befell(session, catalogue, plant.id, given, now=NOW)
     with demo_store.reading() as session:
         assert "Bay laurel" not in [
             n.plant.name

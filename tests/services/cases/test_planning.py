@@ -79,7 +79,7 @@ CHANGES = {
         s, k.plant, places.add(s, replace(warmth(15.0, 15.0), name="Hall"), now=k.now), TODAY, k.now
     ),
     "repotting": lambda s, k, d: events.befell(
-        s, d.catalogue, k.plant, "repotted", TODAY, "", now=k.now
+        s, d.catalogue, k.plant, events.EventCommand("repotted", TODAY), now=k.now
     ),
     "an own figure": lambda s, k, d: own_figures.keep(
         s, d.catalogue, MITE, "stage.egg.k_dd", 70.0, "counted", now=k.now

@@ -17,6 +17,7 @@ from brood.services.cases import aftercare, commands, history, plans, test_leave
 from brood.services.cases.beside import house_of
 from brood.services.followup import ending, inspections
 from brood.services.house import events, neighbours, quarantine, today
+from brood.services.house.events import EventCommand as told
 from brood.services.house.plants import PlantCommand
 from brood.services.house.plants import add as add_plant
 from brood.services.voice.preferences import Preferences
@@ -99,7 +100,7 @@ def test_a_plant_that_is_lost_closes_its_case_and_leaves_its_neighbours_to_be_lo
     with store.writing() as session:
         quarantine.keep_apart(session, plant_id, "sick", START, "", now=at(START))
         for _ in range(2):
-            events.befell(session, catalogue, plant_id, "lost", day, "", now=at(day))
+            events.befell(session, catalogue, plant_id, told("lost", day), now=at(day))
         assert len(events.of_plant(session, plant_id)) == 1
     found = tasks(store, catalogue, day)
     assert not [t for t in found if t.plant.id == plant_id]
@@ -128,7 +129,7 @@ def test_a_plant_lost_from_a_group_leaves_it(store, catalogue):
     other = beside(store)
     with store.writing() as session:
         commands.join(Desk(session, shipped(), datetime.combine(START, time(12))), case_id, other)
-        events.befell(session, catalogue, other, "lost", START, "", now=at(START))
+        events.befell(session, catalogue, other, told("lost", START), now=at(START))
     with store.reading() as session:
         assert session.scalars(select(CasePlant)).one().left_on == START
 
@@ -139,16 +140,22 @@ def test_a_plant_under_treatment_is_given_away_only_when_the_receiver_is_told(st
         pytest.raises(FieldErrors, match="under treatment for two-spotted spider mite"),
         store.writing() as session,
     ):
-        events.befell(session, catalogue, plant_id, "given", START, "", now=at(START))
+        events.befell(session, catalogue, plant_id, told("given", START), now=at(START))
     with store.writing() as session:
         assert session.get(Plant, plant_id).gone_on is None
-        events.befell(session, catalogue, plant_id, "given", START, "", told=True, now=at(START))
+        events.befell(
+            session,
+            catalogue,
+            plant_id,
+            told("given", START, told=True),
+            now=at(START),
+        )
         assert queries.case(session, case_id).closed_at is not None
     apart = beside(store)
     with store.writing() as session:
         quarantine.keep_apart(session, apart, "newcomer", START, "", now=at(START))
     with pytest.raises(FieldErrors, match="kept away from the others"), store.writing() as session:
-        events.befell(session, catalogue, apart, "given", START, "", now=at(START))
+        events.befell(session, catalogue, apart, told("given", START), now=at(START))
 
 
 def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two_looks(
@@ -284,7 +291,7 @@ def test_nothing_is_asked_for_longer_than_two_weeks_in_the_same_words(demo_store
 def test_repotting_keeps_sprays_off_the_plan_for_ten_days(store, catalogue):
     plant_id, case_id = open_mite(store, catalogue, START, acts=("insecticidal-soap",))
     with store.writing() as session:
-        events.befell(session, catalogue, plant_id, "repotted", START, "", now=at(START))
+        events.befell(session, catalogue, plant_id, told("repotted", START), now=at(START))
     settle(store, catalogue, at(START))
     assert min(planned(store, catalogue, case_id, START)[0]) >= START + timedelta(
         days=history.ROOTING_DAYS
@@ -308,9 +315,7 @@ def test_a_sitters_sheet_and_the_feed_leave_out_what_is_gone(store, catalogue):
             session,
             catalogue,
             plant_id,
-            "lost",
-            START + timedelta(days=2),
-            "",
+            told("lost", START + timedelta(days=2)),
             now=at(START + timedelta(days=2)),
         )
     with store.reading() as session:

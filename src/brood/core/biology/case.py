@@ -179,7 +179,7 @@ class Case:
     and flies under that number. `seen_on` is the last day on which something alive was
     seen, where that is known. `rain` is that of the days known, where the plant stands in
     it. `arrivals` lay on the plant; they count in numbers, and not in the chance that what
-    is there dies out.
+    is there dies out. `past` are acts that were used and are no longer at hand.
     """
 
     pest: Pest
@@ -201,6 +201,7 @@ class Case:
     seen_on: date | None = None
     rain: tuple[Rain, ...] = ()
     arrivals: tuple[Arrival, ...] = ()
+    past: tuple[Act, ...] = ()
 
     def digest(self) -> str:
         """The digest of every field, of the temperatures and of the further pests too."""
@@ -211,9 +212,15 @@ class Case:
         return parts_of(self)
 
     def acts_of(self, evening: Evening) -> list[Act]:
-        """The acts of an evening, as far as they are at hand."""
-        acts = {a.id: a for a in self.acts}
+        """The acts of an evening, as far as they are known."""
+        acts = {a.id: a for a in (*self.past, *self.acts)}
         return [acts[i] for i in evening.acts if i in acts]
+
+    def treats(self, evening: Evening) -> bool:
+        """Whether something is done to the pest on an evening, beyond setting up what
+        then lasts.
+        """
+        return any(not act.lasts_days for act in self.acts_of(evening))
 
     def reach_of(self, evening: Evening) -> float:
         """The share that an evening touches: its own where it is known, otherwise what

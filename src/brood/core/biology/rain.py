@@ -20,6 +20,7 @@ HEAVY_MM, LIGHT_MM = 10.0, 2.0
 LEFT_BY_LIGHT = 0.5
 SOON_HOURS = 4
 """A contact spray has dried after so many hours."""
+NIGHT_HOUR = 1
 SPOILED = 0.5
 """What rain within hours leaves of what a spray touches."""
 RENEW_HEAVY, RENEW_LIGHT, RENEW_DRY = 7, 10, 14
@@ -57,6 +58,21 @@ def spoils(rain: Sequence[Rain], on: date) -> bool:
     soon = (EVENING.hour, EVENING.hour + SOON_HOURS)
     return any(
         r.on == on and r.mm >= LIGHT_MM and r.hour is not None and soon[0] <= r.hour < soon[1]
+        for r in rain
+    )
+
+
+def wets(rain: Sequence[Rain], on: date) -> bool:
+    """Whether an evening is wet: it rains in the hours before or after it, or at some
+    hour of its day that is not known.
+    """
+    night = on + timedelta(days=1)
+    return any(
+        r.mm >= LIGHT_MM
+        and (
+            (r.on == on and (r.hour is None or r.hour >= EVENING.hour - SOON_HOURS))
+            or (r.on == night and r.hour is not None and r.hour <= NIGHT_HOUR)
+        )
         for r in rain
     )
 

@@ -32,7 +32,7 @@ class ActEffects:
         self.table, self.reach, self.rain = table, case.reach, case.rain
         pest = table.chain.pest
         self.stages = treated_as(pest)
-        self.acts = {a.id: a for a in case.acts}
+        self.acts = {a.id: a for a in (*case.past, *case.acts)}
         self.kill = {
             a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()
         }

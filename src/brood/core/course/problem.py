@@ -6,13 +6,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from functools import cached_property
 
 import numpy as np
 
 from brood.core.biology.case import Act, Case, Evening, Schedule
-from brood.core.biology.rain import LIGHT_MM, Exposure
+from brood.core.biology.rain import Exposure, wets
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import evening
 from brood.core.course.effects import ActEffects
@@ -314,15 +314,17 @@ class Problem:
 
     def _off(self, label: Act) -> frozenset[int]:
         """The days on which an act is kept off: by a state of the plant, or for rain that
-        is forecast within the day.
+        is forecast for the evening.
         """
         spans = [range(a.toordinal(), b.toordinal() + 1) for a, b in label.not_on]
-        wet = (
-            {r.on.toordinal() for r in self.case.rain if r.mm >= LIGHT_MM}
-            if label.rain != Exposure.NONE
-            else set()
-        )
-        return frozenset(wet.union(*spans))
+        wet = self._wet if label.rain != Exposure.NONE else frozenset()
+        return wet.union(*spans)
+
+    @cached_property
+    def _wet(self) -> frozenset[int]:
+        """The days whose evening is wet, by what is known of the rain."""
+        known = {r.on + timedelta(days=n) for r in self.case.rain for n in (-1, 0)}
+        return frozenset(day.toordinal() for day in known if wets(self.case.rain, day))
 
     def _clashes(self, act: str) -> frozenset[str]:
         """The acts that are not used on its evening."""

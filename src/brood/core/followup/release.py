@@ -158,7 +158,8 @@ def release(
     its first evening, where one was done before the sighting.
     """
     coming = sorted(coming)
-    done = [e.on for e in lines.schedule if not coming or e.on < coming[0]]
+    before = [e for e in lines.schedule if not coming or e.on < coming[0]]
+    done = [e.on for e in before if lines.case.treats(e)]
     first = min([*done, *coming[:1], *([begun] if begun else [])], default=None)
     if first is None:
         return Release(0, released=False, left=0.0, guard=None)

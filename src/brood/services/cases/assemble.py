@@ -10,8 +10,21 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.biology.case import Act, CardCatch, Case, Evening, Found, Inspection, Limits
+from brood.core.biology.case import (
+    Act,
+    Arrival,
+    CardCatch,
+    Case,
+    Evening,
+    Found,
+    Inspection,
+    Limits,
+)
 from brood.core.biology.digest import digest_of
+from brood.core.biology.handling import cut_act, handled
+from brood.core.biology.pest import ADULT
+from brood.core.biology.plant_states import arrivals, under
+from brood.core.biology.rain import rained_on
 from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.biology.stage_times import generation_over
 from brood.core.biology.unseen import infer_hidden, spread_group
@@ -23,8 +36,11 @@ from brood.errors import InputError, LeftAlone
 from brood.services.cases import history, test_leaves
 from brood.services.desk import Desk
 from brood.services.warmth.hourly import plant_series
+from brood.services.warmth.rain import rain_of
+from brood.store.place_tables import Place
+from brood.store.queries import lasting
 from brood.store.states import EveningOutcome, PlanState
-from brood.store.tables import Finding, InspectionRecord, PestCase
+from brood.store.tables import Finding, InspectionRecord, PestCase, Plant
 
 LEAST_GAP_DAYS, MOST_GAP_DAYS = 7, 120
 """A case counts as left alone never before so many days, however quick its pest, and
@@ -32,6 +48,12 @@ always after so many, however slow (our judgement, C).
 """
 
 
+OUT = ("outdoor", "balcony")
+"""Settings of places from which adults can fly off."""
+RAIN_AHEAD = timedelta(days=14)
+FLIGHT_DAYS = 14
+"""For so many days more of those that fly are to be expected (our judgement, C)."""
+REPOT = "repotting"
 RETURN_CHANCE = 0.3
 """How likely something still lives when a look finds nothing after more than a
 generation without a look (our judgement, C).
@@ -128,22 +150,63 @@ def as_found(desk: Desk, row: PestCase, on: date) -> Case:
         max(on, row.start_on) + timedelta(days=2 * planner.DEFAULT_HORIZON_DAYS),
         known_to=datetime.combine(on, time()),
     )
-    acts, done, skipped = _evenings(desk, row, on, first if began else date.min)
+    (acts, past), done, skipped = _evenings(desk, row, on, first if began else date.min)
     found = _found(desk, row, began, series)
-    return Case(
-        pest=desk.catalogue.pest(row.pest_id),
+    place = _place(row.plant)
+    case = Case(
+        pest=desk.catalogue.pest(row.pest_id, outdoors=place is not None and place.setting in OUT),
         start=max([row.start_on, on, *(day + timedelta(days=1) for day in skipped)]),
         found=found,
         seen_on=_seen_on(row, on, found),
         series=series,
         acts=acts,
+        past=past,
         reach=row.reach,
         refuge=hidden_share(desk.catalogue, row),
         done=done,
         fixed=_known(_fixed(row, on), acts),
         keep_below=row.keep_below,
         limits=limits_of(row),
+        rain=rain_of(desk.session, place, first, on + RAIN_AHEAD) if place else (),
     )
+    return _handled(desk, row, case, first)
+
+
+def _place(plant: Plant) -> Place | None:
+    """Where a plant stands now."""
+    return plant.stays[-1].place if plant.stays else None
+
+
+def _handled(desk: Desk, row: PestCase, case: Case, since: date) -> Case:
+    """The case with what was done to the plant beside its evenings, the rain that fell on
+    it, what comes flying, and the states that last on it.
+    """
+    catalogue, done_on = desk.catalogue, {(e.on, a) for e in case.done for a in e.acts}
+    for event in lasting.handled(desk.session, row.plant_id, since):
+        if event.kind == "repotted" and (event.on, REPOT) not in done_on:
+            case = handled(case, catalogue.act(REPOT, row.pest_id), event.on)
+        elif event.kind == "cut" and event.leaves and event.of_leaves:
+            cut = cut_act(case.pest, event.leaves, event.of_leaves, f"cut-{event.id}")
+            case = handled(case, cut, event.on)
+    case = replace(rained_on(case), arrivals=_arrivals(row, case))
+    states = [
+        catalogue.held(one.kind, one.since_on, lasting.last_day(one), row.pest_id)
+        for one in lasting.of_plant(desk.session, row.plant_id)
+        if one.kind in catalogue.states
+    ]
+    return under(case, states)
+
+
+def _arrivals(row: PestCase, case: Case) -> tuple[Arrival, ...]:
+    """What flies in outdoors, by the adults that were last seen, for the time of a flight."""
+    finds = [f for f in history.standing(row.findings) if f.stage == ADULT]
+    seen = [(f.found_on, expected_count(f)) for f in finds]
+    seen += [(x.on, float(x.counts.get(ADULT, 0.0))) for x in looks_of(row)]
+    lately = [(on, n) for on, n in seen if 0 <= (case.start - on).days <= FLIGHT_DAYS and n > 0]
+    if not lately:
+        return ()
+    on, number = max(lately)
+    return arrivals(case, number, on, FLIGHT_DAYS)
 
 
 def _found(
@@ -166,8 +229,10 @@ def _found(
 
 def _evenings(
     desk: Desk, row: PestCase, on: date, since: date
-) -> tuple[tuple[Act, ...], tuple[Evening, ...], list[date]]:
-    """The treatments at hand, the evenings done and those skipped since a day."""
+) -> tuple[tuple[tuple[Act, ...], tuple[Act, ...]], tuple[Evening, ...], list[date]]:
+    """The treatments at hand and those that were, the evenings done and those skipped
+    since a day.
+    """
     said = [(a, r) for a in row.applications if (r := history.last_word(a))]
     done = [
         Evening(r.done_on, tuple(r.treatments), r.reach)
@@ -234,27 +299,30 @@ def counted_again(desk: Desk, row: PestCase, on: date, *, live: bool) -> None:
         row.course_from, row.own_dates, row.plan_state = on, [], PlanState.NEVER
 
 
-def _acts(desk: Desk, row: PestCase, done: tuple[Evening, ...], on: date) -> tuple[Act, ...]:
-    """The treatments at hand. Sprays are allowed once their test leaves are judged and
-    new roots have taken.
+def _acts(
+    desk: Desk, row: PestCase, done: tuple[Evening, ...], on: date
+) -> tuple[tuple[Act, ...], tuple[Act, ...]]:
+    """The treatments at hand, and those that were. Sprays are allowed once their test
+    leaves are judged and new roots have taken.
 
     A treatment that was given up, or that marked the leaves, can be used no more, but
     what it did still counts.
     """
     uses = Counter(act for evening in done for act in evening.acts)
     catalogue, repotted = desk.catalogue, history.repotted_on(desk.session, row.plant_id)
-    out = []
+    out: list[Act] = []
+    past: list[Act] = []
     for a in row.every_act:
         ready = test_leaves.first_evening(catalogue, row, a.treatment_id, on)
-        # An act that is no longer at hand stays in the case for what it did, with no use left.
-        over = a.dropped_at is not None or ready == date.max
-        if over and not uses[a.treatment_id]:
+        if a.dropped_at is not None or ready == date.max:
+            # What it did still counts.
+            past += [catalogue.act(a.treatment_id, row.pest_id)] if uses[a.treatment_id] else []
             continue
         act = catalogue.act(
             a.treatment_id,
             row.pest_id,
             min_gap_days=a.min_gap_days,
-            max_applications=uses[a.treatment_id] if over else a.max_applications,
+            max_applications=a.max_applications,
         )
         harvest = act.harvest_days if a.harvest_days is None else a.harvest_days
         rooted = (
@@ -262,9 +330,9 @@ def _acts(desk: Desk, row: PestCase, done: tuple[Evening, ...], on: date) -> tup
             if repotted and catalogue.care[a.treatment_id].technique == "spray"
             else None
         )
-        waits = [] if over else [day for day in (ready, rooted) if day is not None]
+        waits = [day for day in (ready, rooted) if day is not None]
         out.append(replace(act, harvest_days=harvest, not_before=max(waits, default=None)))
-    return tuple(out)
+    return tuple(out), tuple(past)
 
 
 def limits_of(row: PestCase) -> Limits:

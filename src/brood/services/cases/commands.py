@@ -130,9 +130,17 @@ def default_acts(
     """The treatments that are ticked to begin with: one by hand that can be repeated
     often, and one that is not by hand, the mildest that does enough.
 
-    Nothing that often injures this kind of plant, nor what dries the soil, since that
-    rules out most others. Only those of `good` where it is given.
+    Where a group has means that are usual together, it is those. Nothing that often
+    injures this kind of plant, nor what needs dry soil, since that rules out most others.
+    Only those of `good` where it is given.
     """
+    usual = [
+        key
+        for key in catalogue.groups[catalogue.records[pest_id].group].means
+        if plant_kind not in catalogue.treatments[key].not_for and (good is None or key in good)
+    ]
+    if usual:
+        return tuple(usual)
     young = [s.id for s in catalogue.records[pest_id].stage if s.display in YOUNG_DISPLAYS]
     chosen: list[str] = []
     for hand in (True, False):

@@ -24,16 +24,18 @@ def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> f
     otherwise by the catalogue for each of its plants.
     """
     done = [(r.minutes, r.treatments) for r in history.evenings_done(row)]
-    return by_what_was_told(catalogue, done, 1 + len(history.members(row)), treatments)
+    plants = [row.plant, *(m.plant for m in history.members(row))]
+    load = sum(SIZE_MINUTES.get(p.size, 1.0) for p in plants)
+    return by_what_was_told(catalogue, done, load, treatments)
 
 
 def by_what_was_told(
     catalogue: Catalogue,
     done: Sequence[tuple[int | None, Sequence[str]]],
-    plants: int,
+    plants: float,
     treatments: Sequence[str],
 ) -> float:
-    """The minutes that treatments take on some plants, after evenings of which the
+    """The minutes that treatments take on so many table plants, after evenings of which the
     minutes (where they were told) and the treatments are known.
     """
     told = [(m, by_catalogue(catalogue, acts)) for m, acts in done if m is not None]
@@ -52,9 +54,13 @@ USUAL_ML = {
     "head": 60.0,
     "tray": 60.0,
 }
-"""Spray for one plant where nothing was measured: 30 ml for a plant on the windowsill,
-100 ml for one on a table, 250 to 500 ml for one on the floor (C).
+"""Spray for one plant where nothing was measured, by its build (C)."""
+SIZE_ML = {"small": 30.0, "table": 100.0, "floor": 350.0, "tree": 1000.0}
+"""The same by its size: 30 ml for a plant on the windowsill, 100 ml for one on a table,
+250 to 500 ml for one on the floor (C).
 """
+SIZE_MINUTES = {"small": 0.6, "table": 1.0, "floor": 2.5, "tree": 4.0}
+"""How many times longer an evening takes than on a table plant (our judgement, C)."""
 
 
 SWAB_ML = 20.0
@@ -62,7 +68,8 @@ SWAB_ML = 20.0
 
 def spray_ml(plant: Plant) -> float:
     """How much one spraying of a plant takes: as last measured, or as usual for its build."""
-    return plant.mix_ml or USUAL_ML.get(plant.build, USUAL_ML[""])
+    by_build = USUAL_ML.get(plant.build, USUAL_ML[""])
+    return plant.mix_ml or SIZE_ML.get(plant.size, by_build)
 
 
 def mix_ml(catalogue: Catalogue, plant: Plant, treatment: str) -> float:

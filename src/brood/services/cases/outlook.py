@@ -13,6 +13,7 @@ from cachetools import LRUCache, cached
 from brood.catalogue.schema import PestRecord
 from brood.core.biology.case import CardCatch, Case, Evening, Found, Inspection
 from brood.core.biology.pest import DateSpan, Span
+from brood.core.biology.rain import fallen
 from brood.core.climate.series import HourlySeries
 from brood.core.course import planner
 from brood.core.course.growth import NEVER_CLEARS
@@ -127,6 +128,7 @@ class Outlook:
     trouble: Trouble | None = None
     found: tuple[Found, ...] = ()
     celsius: float | None = None
+    rain_mm: float | None = None
     plan: Plan | None = None
     outcome: Outcome | None = None
     counted: Counted | None = None
@@ -288,12 +290,21 @@ def _bare(facts: Facts) -> Outlook:
         facts.on,
         found=case.found,
         celsius=case.series.mean(*_coming(facts.on)),
+        rain_mm=_fallen(case, facts.on),
         reach=case.reach,
         refuge=case.refuge,
         target=case.target,
         live_birth=case.pest.live_birth,
         held=case.keep_below is not None,
     )
+
+
+def _fallen(case: Case, on: date) -> float | None:
+    """The rain since the last evening up to a day, in mm. None where none reaches the plant."""
+    if not case.rain:
+        return None
+    since = max((e.on for e in case.done if e.on <= on), default=case.start)
+    return fallen(case.rain, since, on)
 
 
 def _coming(on: date) -> tuple[datetime, datetime]:

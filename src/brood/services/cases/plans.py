@@ -428,5 +428,6 @@ def _said_of(found: Outlook) -> dict[str, Any]:
     return {
         "chance": found.chance_if_met,
         "celsius": found.celsius,
+        "rain_mm": found.rain_mm,
         "state": found.trouble.state if found.trouble else "",
     }

@@ -38,6 +38,7 @@ from brood.services.documents.case_form import (
     short,
 )
 from brood.services.documents.clear_date import course_json
+from brood.services.documents.handled import under_way
 from brood.services.documents.improvements import improvements_json
 from brood.services.documents.reading import Json
 from brood.services.voice import words
@@ -70,8 +71,8 @@ def read_followed(
     """
     form = read_form(data)
     pests = [
-        _pest(form, catalogue, ""),
-        *(_pest(one, catalogue, f"also.{n}.") for n, one in enumerate(form.also)),
+        _pest(form, catalogue, "", form.place),
+        *(_pest(one, catalogue, f"also.{n}.", form.place) for n, one in enumerate(form.also)),
     ]
     common = _common(form, pests)
     items = {item.id: item for one in reversed(pests) for item in one.treatments}
@@ -80,7 +81,8 @@ def read_followed(
     looks = _inspections(form.inspections, case.pest)
     seen = [f.on for f in case.found] + [x.on for x in looks if x.live]
     done = _done(form.done, case.acts)
-    return replace(case, done=done, seen_on=max(seen)), looks, _warnings(form.limits)
+    case = replace(case, done=done, seen_on=max(seen))
+    return under_way(case, form, catalogue), looks, _warnings(form.limits)
 
 
 def _common(form: CaseForm, pests: Sequence[_Infested]) -> Case:
@@ -157,11 +159,21 @@ class _Infested:
     treatments: list[TreatmentForm]
 
 
-def _pest(form: PestForm, catalogue: Catalogue, where: str) -> _Infested:
-    pest = catalogue.pest(form.pest)
+def _pest(form: PestForm, catalogue: Catalogue, where: str, place: str | None) -> _Infested:
+    pest = catalogue.pest(form.pest, outdoors=_stands_outdoors(form.pest, place, catalogue))
     for item in form.treatments:
         _act(item, pest, catalogue)
     return _Infested(pest, _found(form.found, pest, f"{where}found"), form.treatments)
+
+
+def _stands_outdoors(pest_id: str, place: str | None, catalogue: Catalogue) -> bool:
+    """Whether adults may fly off: as the document says of the place, otherwise where the
+    pest is one that comes and goes.
+    """
+    if place is not None:
+        return place in ("outdoor", "balcony")
+    record = catalogue.records.get(pest_id)
+    return record is not None and record.leaves_outdoors is not None
 
 
 def _of_pest(

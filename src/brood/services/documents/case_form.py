@@ -18,6 +18,8 @@ from brood.services.documents.reading import Json
 
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MOST_COUNT = 1_000_000
+MOST_RAIN = 500
+MOST_LEAVES = 100_000
 MOST_HOURS = 24 * 366 * 3
 MOST_ALSO = 6
 FORM = "see docs/cli.md"
@@ -197,6 +199,30 @@ class DoneForm(Part):
     treatments: list[Any] | None = None
 
 
+class RainForm(Part):
+    """The rain of a day, in mm, and the hour in which it began where that is known."""
+
+    date: Day
+    mm: Annotated[float, number(0, MOST_RAIN)]
+    hour: Annotated[int, whole(0, 23)] | None = None
+
+
+class StateForm(Part):
+    """A state of the plant from a day on, and until when it is to last."""
+
+    state: str
+    since: Day = Field(alias="from")
+    until: Day | None = Field(None, alias="to")
+
+
+class CutForm(Part):
+    """So many of so many leaves were cut off on a day, the worst first."""
+
+    date: Day
+    leaves: Annotated[int, whole(1, MOST_LEAVES)]
+    of: Annotated[int, whole(1, MOST_LEAVES)]
+
+
 class InspectionForm(Part):
     """Animals of one class that a look counted."""
 
@@ -266,6 +292,11 @@ class CaseForm(PestForm):
     limits: LimitsForm = LimitsForm()
     done: list[DoneForm] = []
     inspections: list[InspectionForm] = []
+    place: Literal["indoor", "glasshouse", "balcony", "outdoor"] | None = None
+    rain: list[RainForm] = []
+    states: list[StateForm] = []
+    cut: list[CutForm] = []
+    repotted: list[Day] = []
     reach: Annotated[float, number(0.01, 1)] = 0.9
     refuge: Annotated[float, number(0, 0.9)] = 0.02
     target: Annotated[float, number(0.01, 0.999)] = 0.95
@@ -295,6 +326,9 @@ def _told(error: ValidationError) -> InputError:
         sentence = "FIELD is missing."
     elif first["type"] in ("model_type", "dict_type"):
         sentence, allowed = "FIELD must be an object.", "an object"
+    elif first["type"] == "literal_error":
+        allowed = first["ctx"]["expected"].replace("'", "").replace(" or ", ", ")
+        sentence = "FIELD is not known."
     elif first["type"].startswith("union_tag"):
         field, sentence, allowed = f"{field}.kind", "FIELD is not known.", ", ".join(KINDS)
     value = None if first["type"] == "missing" else short(first["input"])

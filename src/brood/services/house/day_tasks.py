@@ -19,6 +19,7 @@ from brood.services.house.evenings_together import (
     next_evening,
 )
 from brood.services.house.neighbours import CHECKED, Risk
+from brood.services.house.plant_states import StateLine, standing
 from brood.services.house.quarantine import last_looks_apart
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days, listed
@@ -75,9 +76,27 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
         out += _looks(catalogue, row, today, near, desk.speech)
     out += [_neighbour(r, today) for r in risky if all(c.closed_at for c in r.near.plant.cases)]
     out += _spring(desk, house)
+    out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
     out += [_apart(row, looked.get(row.id), today) for row in apart]
     return out
+
+
+def _lasting(one: StateLine, speech: Speech) -> Task:
+    """What a state that lasts on a plant asks for: care, or a word at its end."""
+    name = one.record.name
+    ended = f" (until {speech.day(one.row.until_on)})" if one.ends else ""
+    return Task(
+        f"state-{one.row.id}-{one.due.isoformat()}",
+        "care",
+        one.row.plant,
+        place_of(one.row.plant),
+        f"{name[:1].upper()}{name[1:]}{ended}: {one.asks[:1].lower()}{one.asks[1:].rstrip('.')}",
+        MINUTES["care"],
+        one.due,
+        f"/plants/{one.row.plant_id}#states",
+        "" if one.ends else f"/plants/states/{one.row.id}/care",
+    )
 
 
 def _neighbour(risk: Risk, today: date) -> Task:

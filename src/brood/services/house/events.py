@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date, datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
+from brood.core.biology.handling import MOST_AT_ONCE
 from brood.errors import FieldErrors, NotFound
 from brood.services.house.neighbours import IN_SOIL
 from brood.services.voice.speech import listed
@@ -24,6 +26,22 @@ EVENTS = {
     "note": "note",
 }
 GONE = ("lost", "given")
+ROUNDING = 1e-9
+
+
+@dataclass(frozen=True)
+class EventCommand:
+    """What is told of an event. Of a cut, `leaves` were taken of `of_leaves` (None where
+    that was not told); `sure` says that more than is usual was meant.
+    """
+
+    kind: str
+    on: date
+    note: str = ""
+    leaves: int | None = None
+    of_leaves: int | None = None
+    told: bool = False
+    sure: bool = False
 
 
 def of_plant(session: Session, plant_id: int) -> Sequence[PlantEvent]:
@@ -38,35 +56,78 @@ def befell(
     session: Session,
     catalogue: Catalogue,
     plant_id: int,
-    kind: str,
-    on: date,
-    note: str,
+    said: EventCommand,
     *,
-    told: bool = False,
     now: datetime,
 ) -> None:
     """Keep an event. A plant that is lost or given away is no longer here, and its
-    cases are closed.
+    cases are closed. What was cut off takes with it what sat there, and repotting what
+    lived in the soil: the dates of its cases are worked out again.
 
     Raises FieldErrors when it is given away with something that the receiver was not
-    `told` of. The same event of the same day is kept once.
+    told of, and when more is cut than it bears, without a second yes. The same event of
+    the same day is kept once.
     """
-    plant = cases.plant(session, plant_id)
+    plant, kind, on = cases.plant(session, plant_id), said.kind, said.on
     if kind not in EVENTS:
         raise FieldErrors({"kind": "Choose what happened."})
-    if any(e.kind == kind and e.on == on and e.note == note for e in of_plant(session, plant_id)):
+    cut = (said.leaves, said.of_leaves) if kind == "cut" else (None, None)
+    same = (kind, on, said.note, *cut)
+    if any(
+        (e.kind, e.on, e.note, e.leaves, e.of_leaves) == same for e in of_plant(session, plant_id)
+    ):
         return
+    if kind == "cut":
+        _check_cut(plant, said)
     carries = what_it_carries(session, catalogue, plant)
-    if kind == "given" and carries and not told:
+    if kind == "given" and carries and not said.told:
         raise FieldErrors(
             {
                 "told": f"{plant.name} {carries}. Tell whoever takes it, and tick that you did; or "
                 "wait until it is clear."
             }
         )
-    session.add(PlantEvent(plant_id=plant.id, on=on, kind=kind, note=note, recorded_at=now))
+    session.add(
+        PlantEvent(
+            plant_id=plant.id,
+            on=on,
+            kind=kind,
+            note=said.note,
+            leaves=cut[0],
+            of_leaves=cut[1],
+            recorded_at=now,
+        )
+    )
     if kind in GONE:
         _goes(session, plant, on, now)
+
+
+def _check_cut(plant: Plant, said: EventCommand) -> None:
+    """Raise FieldErrors for a cut that cannot be, or that is more than a plant of this
+    build bears, until the keeper says it was meant.
+    """
+    leaves, of_leaves = said.leaves, said.of_leaves
+    if (leaves is None) != (of_leaves is None):
+        missing = "leaves" if leaves is None else "of_leaves"
+        raise FieldErrors({missing: "Say both: how many leaves were cut, of how many."})
+    if leaves is None or of_leaves is None:
+        return
+    if leaves > of_leaves:
+        raise FieldErrors({"leaves": f"Of {of_leaves} leaves {leaves} cannot be cut."})
+    if leaves / of_leaves > bears(plant) + ROUNDING and not said.sure:
+        raise FieldErrors(
+            {
+                "sure": f"{leaves} of {of_leaves} leaves is more than a third, which is as much as "
+                "a plant usually bears at once. Tick that you mean it."
+            }
+        )
+
+
+def bears(plant: Plant) -> float:
+    """The share of its leaves that may be cut at once: a plant that comes again from the
+    root may be cut to it.
+    """
+    return 1.0 if "from-root" in plant.marks else MOST_AT_ONCE
 
 
 def what_it_carries(session: Session, catalogue: Catalogue, plant: Plant) -> str:

@@ -13,7 +13,9 @@ from sqlalchemy.orm import Session
 
 from brood.core.climate.series import FILLED, HourlySeries, stuck_runs
 from brood.errors import FieldErrors
+from brood.services.warmth import rain
 from brood.services.warmth.hourly import known_series
+from brood.services.warmth.rain import RainLine
 from brood.store.place_tables import DiaryDay, Place, Poll, SetPoint, Upload, WeatherReport
 from brood.store.queries import cases, readings
 from brood.store.tables import Plant, Stay
@@ -64,11 +66,14 @@ class PlaceCommand:
 
 @dataclass(frozen=True)
 class DiaryEntry:
-    """A day's lowest and highest °C as read off. None for both removes the day."""
+    """A day's lowest and highest °C as read off. None for both removes the day. `mm` is
+    its rain, None where none was told; only places outdoors have it.
+    """
 
     on: date
     low_c: float | None
     high_c: float | None
+    mm: float | None = None
 
 
 @dataclass(frozen=True)
@@ -101,6 +106,7 @@ class PlaceResult:
     plants: tuple[Plant, ...]
     refused_at: tuple[datetime, ...]
     diary: tuple[tuple[date, DiaryDay | None], ...]
+    rain: tuple[RainLine, ...]
     polls: Sequence[Poll]
     stuck: StuckSensor | None
     report: WeatherReport | None
@@ -138,6 +144,7 @@ def build(session: Session, place_id: int, *, now: datetime) -> PlaceResult:
         plants=tuple(cases.standing_at(session, place_id)),
         refused_at=tuple(_refused_moments(files)),
         diary=_diary(session, place_id, today),
+        rain=rain.shown(session, place, today),
         polls=readings.polls(session, place_id),
         stuck=_stuck(pairs) if place.source == "sensor" else None,
         report=readings.weather(session, place_id),
@@ -292,7 +299,7 @@ def keep_diary(
             session, place_id, min((e.on for e in entries), default=now.date())
         )
     }
-    changed = 0
+    changed = _keep_rain(session, place, entries, now)
     for entry in entries:
         row = known.get(entry.on)
         if (row and (row.low_c, row.high_c)) == (entry.low_c, entry.high_c) or (
@@ -312,8 +319,27 @@ def keep_diary(
                     recorded_at=now,
                 )
             )
-    if changed and place.source in ("set-points", "constant"):
+    warm = any(e.low_c is not None for e in entries)
+    if changed and warm and place.source in ("set-points", "constant"):
         place.source = "diary"
+    return changed
+
+
+def _keep_rain(session: Session, place: Place, entries: Sequence[DiaryEntry], now: datetime) -> int:
+    """Keep the rain of a diary's days that changed; how many days."""
+    if not rain.reaches(place):
+        return 0
+    known = rain.own_days(session, place.id)
+    changed = 0
+    for entry in entries:
+        row = known.get(entry.on)
+        if (row and row.mm) == entry.mm:
+            continue
+        changed += 1
+        if entry.mm is None:
+            rain.forget(session, place.id, entry.on, now=now)
+        else:
+            rain.tell(session, place.id, entry.on, entry.mm, "diary", now=now)
     return changed
 
 

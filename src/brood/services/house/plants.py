@@ -44,6 +44,13 @@ BUILDS = {
     "head": "a head in a bed",
     "tray": "a tray of seedlings",
 }
+SIZES = {
+    "": "not said",
+    "small": "small, on a windowsill",
+    "table": "middling, on a table",
+    "floor": "big, on the floor",
+    "tree": "a tree, or too heavy to turn",
+}
 AGES = {
     "": "not said",
     "seedling": "seedling or cutting",
@@ -99,6 +106,7 @@ class PlantTraits:
 
     species: str = ""
     build: str = ""
+    size: str = ""
     age: str = ""
     growth: str = ""
     worth: str = ""

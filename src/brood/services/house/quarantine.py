@@ -176,6 +176,7 @@ def take_cutting(session: Session, plant_id: int, name: str, *, now: datetime) -
     traits = PlantTraits(
         parent.species,
         parent.build,
+        "small",
         "seedling",
         parent.growth,
         parent.worth,

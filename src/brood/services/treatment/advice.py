@@ -9,8 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.biology.case import Act
-from brood.core.biology.pest import ADULT
+from brood.core.biology.handling import cut_act, share_on_worst
 from brood.errors import InputError
 from brood.services.cases import plans
 from brood.services.desk import Desk
@@ -20,10 +19,6 @@ from brood.services.voice.speech import number
 from brood.store.queries import cases
 from brood.store.tables import PestCase
 
-CROWDING = 2.0
-"""The worst leaves carry more than their share: n of N leaves carry about 1 − (1 −
-n/N)² (our judgement, C).
-"""
 WORTH_WORDS = {"easy": "easily replaced", "dear": "dear to you", "only": "cannot be replaced"}
 HOPELESS, DOUBTFUL = 0.5, 0.8
 HOURS = 60.0
@@ -43,13 +38,6 @@ class CutAdvice:
     text: str
 
 
-def share_on_worst(worst: int, leaves: int) -> float:
-    """The share of the animals on the worst leaves, 0 to 1: 1 − (1 − n/N)² (our
-    judgement, C).
-    """
-    return float(1 - (1 - worst / leaves) ** CROWDING)
-
-
 def cut(desk: Desk, case_id: int, worst: int, leaves: int) -> CutAdvice:
     """What cutting the worst leaves on the first evening would save. Raises InputError
     for impossible numbers, or without a plan.
@@ -64,17 +52,7 @@ def cut(desk: Desk, case_id: int, worst: int, leaves: int) -> CutAdvice:
     row, catalogue = cases.case(desk.session, case_id), desk.catalogue
     problem = plans.standing_plan(desk, row).problem
     case, share = problem.case, share_on_worst(worst, leaves)
-    on_leaves = {s.id: share for s in case.pest.stages if s.habitat != "in-soil"} | {
-        ADULT: share * 0.5
-    }
-    act = Act(
-        "cut-worst",
-        "cutting",
-        "cut",
-        {k: min(1.0, v / case.reach) for k, v in on_leaves.items()},
-        by_hand=True,
-        when="first",
-    )
+    act = cut_act(case.pest, worst, leaves, "cut-worst")
     before = choose.weighed(problem, catalogue, case.acts)
     after = choose.weighed(problem, catalogue, (*case.acts, act))
     return CutAdvice(

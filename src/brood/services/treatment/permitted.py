@@ -19,6 +19,8 @@ from brood.store.place_tables import Place
 from brood.store.tables import Plant, StockItem
 
 OUTDOORS = ("outdoor", "balcony")
+TURNED, HEAVY = ("bath", "dip", "heat", "unpot"), ("tree",)
+"""Techniques for which the plant is turned over or lifted out, and sizes too big for all."""
 HOME_ONLY = ("alcohol-swab", "alcohol-spray", "peroxide-drench")
 """Treatments for which there is no product. On what is eaten they are not offered at all."""
 
@@ -104,6 +106,7 @@ def offer(catalogue: Catalogue, treatment: str, here: UseSetting) -> Offer:
     product = product_for(usable(list(here.shelf), here.today), treatment, here.kind, eaten=eaten)
     refused = [*_creatures(care, here), *_food(record, care, here, product, eaten=eaten)]
     refused += [*_soil(record, care, catalogue, here), *_enemies(care, catalogue, here)]
+    refused += _too_big(care, here)
     if care.needs_product and product is None:
         refused.append(
             "Only with a product whose label allows it at such a place, put on the shelf first."
@@ -167,6 +170,18 @@ def _food(
             f"{days(wait)} after this."
         )
     return out
+
+
+def _too_big(care: CareRecord, here: UseSetting) -> list[str]:
+    """Why it cannot be done to a plant of this size, or to one in a bed."""
+    if care.technique not in TURNED:
+        return []
+    if here.plant.build == "head" or here.kind == "outdoor":
+        return ["It stands in the open ground: it can be neither turned over nor lifted out."]
+    heavy = HEAVY if care.technique == "unpot" else (*HEAVY, "floor")
+    if here.plant.size in heavy:
+        return ["It is too big for this: wipe or spray it where it stands."]
+    return []
 
 
 def _soil(

@@ -134,6 +134,25 @@ class Speech:
             return f"{units.fluid_ounces(ml):.3g} fl oz"
         return f"{ml / 1000:.3g} l" if ml >= 1000 else f"{ml:.3g} ml"
 
+    def rain(self, mm: float) -> str:
+        """An amount of rain with its unit."""
+        if self.measure != "metric":
+            return f"{units.inches(mm):.2g} in of rain"
+        return f"{mm:.0f} mm of rain"
+
+    def rain_amount(self, mm: float) -> str:
+        """An amount of rain as it stands in a field, in the keeper's unit."""
+        return f"{mm:g}" if self.measure == "metric" else f"{units.inches(mm):.2g}"
+
+    def mm(self, amount: float) -> float:
+        """An amount of rain given in the keeper's unit, in mm."""
+        return amount if self.measure == "metric" else units.length(amount, "inch", "mm")
+
+    @property
+    def rain_unit(self) -> str:
+        """The unit in which rain is given."""
+        return "mm" if self.measure == "metric" else "inches"
+
     @property
     def rate_unit(self) -> str:
         """The unit that a label's rate is given in."""

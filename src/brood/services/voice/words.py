@@ -8,6 +8,7 @@ from typing import Any, Protocol
 
 from brood.catalogue.schema import TreatmentRecord
 from brood.core.biology.pest import Pest, Stage
+from brood.core.biology.rain import HEAVY_MM, LIGHT_MM
 from brood.core.course.plan import Reason, Slip
 from brood.services.voice import odds
 from brood.services.voice.speech import Speech, days, listed
@@ -277,6 +278,9 @@ CHANGED = (
     ("found", "what was found"),
     ("looks", "what was counted"),
     ("cards", "what was caught on the cards"),
+    ("past", "what was done to the plant"),
+    ("rain", "the rain"),
+    ("arrivals", "what flies in"),
     ("series", "the warmth where it stands"),
     ("acts", "the treatments"),
     ("keep_below", "what you aim for"),
@@ -294,13 +298,22 @@ def moved(
     parts: Sequence[str], before: Mapping[str, Any], after: Mapping[str, Any], speech: Speech
 ) -> str:
     """Why the dates of a case moved, and how, in two sentences."""
-    causes = [name for key, name in CHANGED if key in parts]
+    fallen = after.get("rain_mm")
+    wet = fallen is not None and _wetness(fallen) != _wetness(before.get("rain_mm") or 0.0)
+    causes = [name for key, name in CHANGED if key in parts and (key != "rain" or wet)]
     # Finds change what must be there unseen, and so does warmth: the first cause is the one.
     why = f"{_capital(causes[0])} changed" if causes else "An evening was not marked"
     if causes[:1] == ["the warmth where it stands"] and before["celsius"] and after["celsius"]:
         was, now = speech.warmth(before["celsius"]), speech.warmth(after["celsius"])
         why += f": about {now} expected, {was} before" if was != now else ""
+    if causes[:1] == ["the rain"] and fallen is not None:
+        why += f": {speech.rain(fallen)} since the last evening"
     return f"{why}. {_where_to(before, after, speech)}"
+
+
+def _wetness(mm: float) -> int:
+    """Dry, light or heavy rain, as it bears on what was sprayed."""
+    return int(mm >= LIGHT_MM) + int(mm > HEAVY_MM)
 
 
 def _where_to(before: Mapping[str, Any], after: Mapping[str, Any], speech: Speech) -> str:

@@ -37,14 +37,23 @@ They are made up and no station's figures.
 """
 
 
+FRONT, WET_FRONT, WET_OTHERWISE = 0.6, 0.75, 0.12
+FRONT_MM, SHOWER_MM = 6.0, 1.8
+"""How often and how much it rains in the simulation, made up."""
+
+
 @dataclass(frozen=True)
 class WeatherDay:
-    """A day's lowest and highest °C, observed or forecast."""
+    """A day's lowest and highest °C, observed or forecast, with its rain in mm and the
+    hour in which that began (None on a dry day).
+    """
 
     on: str
     low_c: float
     high_c: float
     kind: str
+    rain_mm: float = 0.0
+    rain_hour: int | None = None
 
 
 class WeatherService(Protocol):
@@ -102,24 +111,42 @@ class SimulatedWeather:
                     )
                 )
                 low, high = low + miss, high + miss
+            mm, hour = self._rain(day)
             out.append(
                 WeatherDay(
                     day.isoformat(),
                     round(low, 1),
                     round(max(high, low + 0.5), 1),
                     "observed" if ahead < 0 else "forecast",
+                    mm,
+                    hour,
                 )
             )
         return out
+
+    def _rain(self, day: date) -> tuple[float, int | None]:
+        """Rain of a day in mm, and the hour in which it began: fronts come every four or
+        five days, with showers in between.
+        """
+        n = self._number(day)
+        rng = np.random.default_rng((self.seed, n, 3))
+        front = np.sin(n / 0.72 + self.seed) > FRONT
+        if rng.random() > (WET_FRONT if front else WET_OTHERWISE):
+            return 0.0, None
+        mm = float(rng.gamma(1.4, FRONT_MM if front else SHOWER_MM))
+        return round(mm, 1), int(rng.integers(0, 24))
+
+    def _number(self, day: date) -> int:
+        """The number of a day in the made-up weather."""
+        turned = self.today.toordinal() - 700_000 if self.as_if_month and self.today else 0
+        return day.toordinal() - turned
 
     def _day(self, day: date) -> tuple[float, float]:
         """A day around its normals: slow swings over several days, and a quick one of
         its own.
         """
         low, high = normal_of(self.normals(), day)
-        n = day.toordinal() - (
-            self.today.toordinal() - 700_000 if self.as_if_month and self.today else 0
-        )
+        n = self._number(day)
         slow = 2.0 * np.sin(n / 3.1 + self.seed) + 1.3 * np.sin(n / 7.3 + 2 * self.seed)
         quick = np.random.default_rng((self.seed, n)).normal(0, 0.8, 2)
         return float(low + 0.8 * slow + quick[0]), float(high + 1.2 * slow + quick[1])

@@ -9,6 +9,7 @@ from brood.errors import InputError
 from brood.services.house.places import SETTINGS, DiaryEntry, PlaceCommand, Warmth
 from brood.services.house.warmth_facts import SOURCES
 from brood.services.warmth import sensor
+from brood.services.warmth.rain import MOST_MM
 from brood.web.forms.reader import Reader
 
 DAY, NIGHT = time(7), time(21)
@@ -90,8 +91,9 @@ def diary(reader: Reader, days: Sequence[date]) -> tuple[DiaryEntry, ...]:
         low_name, high_name = f"low-{day.isoformat()}", f"high-{day.isoformat()}"
         if low_name not in reader.form:
             continue
+        mm = rain(reader, f"rain-{day.isoformat()}", f"The rain of {reader.speech.day(day)}")
         if not reader.raw(low_name) and not reader.raw(high_name):
-            entries.append(DiaryEntry(day, None, None))
+            entries.append(DiaryEntry(day, None, None, mm))
             continue
         low, high = (
             reader.celsius(name, f"The {word} of {reader.speech.day(day)}")
@@ -99,9 +101,16 @@ def diary(reader: Reader, days: Sequence[date]) -> tuple[DiaryEntry, ...]:
         )
         if low > high and low_name not in reader.wrong and high_name not in reader.wrong:
             reader.fault(low_name, f"On {reader.speech.day(day)} the lowest is above the highest.")
-        entries.append(DiaryEntry(day, low, high))
+        entries.append(DiaryEntry(day, low, high, mm))
     reader.done()
     return tuple(entries)
+
+
+def rain(reader: Reader, name: str, what: str) -> float | None:
+    """An amount of rain as typed in the keeper's unit, in mm; None where nothing was."""
+    most = MOST_MM if reader.speech.measure == "metric" else 20
+    amount = reader.number(name, what, 0, most)
+    return None if amount is None else reader.speech.mm(amount)
 
 
 def reading(reader: Reader) -> float | None:

@@ -10,6 +10,7 @@ from brood.services.house.plants import (
     EATEN_CHOICES,
     GROWTHS,
     KINDS,
+    SIZES,
     WORTHS,
     PlantCommand,
     PlantTraits,
@@ -39,6 +40,7 @@ def _traits(reader: Reader, marks: Collection[str]) -> PlantTraits:
     return PlantTraits(
         reader.text("species", "The species", needed=False),
         reader.choice("build", BUILDS, "a build"),
+        reader.choice("size", SIZES, "a size"),
         reader.choice("age", AGES, "an age"),
         reader.choice("growth", GROWTHS, "how fast it grows"),
         reader.choice("worth", WORTHS, "what it is worth to you"),

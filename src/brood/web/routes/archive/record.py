@@ -21,6 +21,7 @@ from brood.web.forms.archive import record as form
 from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("record", __name__)
+MOST_LEAVES = 100_000
 
 
 @bp.get("/record")
@@ -176,18 +177,13 @@ def befell(plant_id: int) -> Response:
     kind = reader.choice("kind", events.EVENTS, "what happened")
     on: date = reader.day("on", "The day", back=800) if reader.raw("on") else today()
     note = reader.text("note", "The note", longest=300, needed=False)
+    leaves = reader.whole("leaves", "The leaves that were cut", 1, MOST_LEAVES)
+    of_leaves = reader.whole("of_leaves", "The leaves there were", 1, MOST_LEAVES)
     reader.done()
+    told, sure = bool(reader.raw("told")), bool(reader.raw("sure"))
+    said = events.EventCommand(kind, on, note, leaves, of_leaves, told, sure)
     with household().store.writing() as session:
-        events.befell(
-            session,
-            catalogue(),
-            plant_id,
-            kind,
-            on,
-            note,
-            told=bool(reader.raw("told")),
-            now=now(),
-        )
+        events.befell(session, catalogue(), plant_id, said, now=now())
     return render.go(url_for("plants.one", plant_id=plant_id))
 
 

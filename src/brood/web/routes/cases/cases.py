@@ -11,17 +11,20 @@ from brood.errors import FieldErrors, InputError
 from brood.services.archive import calendar
 from brood.services.cases import assumptions, case_page, commands, history, plans, trial
 from brood.services.cases.chart_data import stage_drawing
+from brood.services.desk import Desk
 from brood.services.diagnosis import look_log, look_page
 from brood.services.documents import develop
 from brood.services.followup import ending
 from brood.services.guide import guide, own_figures
-from brood.services.house import progress
+from brood.services.house import plant_states, progress
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import chance_page, choose, evening_page
 from brood.services.treatment.permitted import Offer, offers
+from brood.services.warmth.rain import reaches
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
-from brood.store.tables import Plant
+from brood.store.queries.lasting import of_plant
+from brood.store.tables import PestCase, Plant
 from brood.web import drawings, mending, render, undo
 from brood.web.context import (
     catalogue,
@@ -132,6 +135,11 @@ def ready(case_id: int) -> Response:
     return render.go(url_for("cases.page", case_id=case_id))
 
 
+def _lasting(desk: Desk, row: PestCase) -> list[plant_states.StateLine]:
+    """What lasts on the plant of a case."""
+    return plant_states.lines(desk.catalogue, of_plant(desk.session, row.plant_id), desk.today)
+
+
 def _page(case_id: int, *, waits: bool = True) -> Response:
     with reading() as desk:
         result = case_page.build(desk, case_id)
@@ -153,6 +161,9 @@ def _page(case_id: int, *, waits: bool = True) -> Response:
             stage_names=_stage_names(case_id, result),
             sources=develop.sources(desk.catalogue, result.pest),
             own_figures=own_figures.in_use(own(), result.pest.id),
+            lasting=_lasting(desk, result.row),
+            place=result.row.plant.stays[-1].place if result.row.plant.stays else None,
+            rains=result.row.plant.stays and reaches(result.row.plant.stays[-1].place),
         )
     drawings.end(result)
     return answer

@@ -8,13 +8,13 @@ from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.house import places, warmth_facts
-from brood.services.warmth import logger_files, sensor, weather
+from brood.services.warmth import logger_files, rain, sensor, weather
 from brood.store.place_tables import Place, SetPoint
 from brood.store.queries import cases, readings
 from brood.web import render
 from brood.web.context import household, now, prefs, speech, today
 from brood.web.forms.house import places as form
-from brood.web.forms.reader import Reader
+from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("places", __name__, url_prefix="/places")
 FIRST_YEAR, LAST_YEAR = 1990, 2200
@@ -163,6 +163,30 @@ def keep_diary(place_id: int) -> Response:
         if render.wants_part()
         else render.go(url_for("places.one", place_id=place_id))
     )
+
+
+@bp.post("/<int:place_id>/rain")
+def rained(place_id: int) -> Response:
+    """Keep the rain of a day: told with one tap, or typed."""
+    reader = _reader()
+    tap = request.form.get("how", "")
+    on = reader.day("on", "The day", back=60) if reader.raw("on") else today()
+    mm = rain.TAPS.get(tap)
+    if mm is None and tap != "forget":
+        mm = form.rain(reader, "mm", "The rain")
+        if mm is None:
+            reader.fault("mm", "Say how much it rained.")
+    reader.done()
+    with household().store.writing() as session:
+        cases.place(session, place_id)
+        if tap == "forget":
+            rain.forget(session, place_id, on, now=now())
+        else:
+            rain.tell(session, place_id, on, mm or 0.0, "tap" if tap else "diary", now=now())
+    if render.wants_part():
+        return _one(place_id)
+    case_id = key_of(request.form.get("case", ""))
+    return render.go(f"/cases/{case_id}" if case_id else url_for("places.one", place_id=place_id))
 
 
 @bp.post("/<int:place_id>/ask")

@@ -6,8 +6,10 @@ from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.services.cases import beside
-from brood.services.house import events, neighbours, plants, quarantine
+from brood.services.house import events, neighbours, plant_states, plants, quarantine
+from brood.services.warmth.rain import reaches
 from brood.store.queries import cases, looks
+from brood.store.queries.lasting import of_plant
 from brood.web import render
 from brood.web.context import catalogue, household, now, speech, today
 from brood.web.forms.house import plants as form
@@ -77,6 +79,9 @@ def one(plant_id: int) -> Response:
             events=events.EVENTS,
             treated=plants.last_treated(plant),
             befell=events.of_plant(session, plant_id),
+            states=plant_states.lines(catalogue(), of_plant(session, plant_id), today()),
+            kinds_of_state=[(key, one.name) for key, one in catalogue().states.items()],
+            rains=reaches(plant.stays[-1].place if plant.stays else None),
             repot=events.repotting(catalogue(), plant),
             carries=events.what_it_carries(session, catalogue(), plant),
             went_with=[catalogue().name(c.pest_id) for c in neighbours.sources(plant, today())]
@@ -99,6 +104,7 @@ def edit(plant_id: int) -> Response:
                 "note",
                 "species",
                 "build",
+                "size",
                 "age",
                 "growth",
                 "worth",
@@ -120,6 +126,41 @@ def change(plant_id: int) -> Response:
         command = form.read(_reader(), [p.id for p in cases.places(session)], _marks())
         plants.change(session, plant_id, command, now=now())
     return render.go(url_for("plants.one", plant_id=plant_id))
+
+
+@bp.post("/<int:plant_id>/state")
+def begin_state(plant_id: int) -> Response:
+    """Begin a state that lasts on a plant."""
+    reader = _reader()
+    kind = reader.choice("state", catalogue().states, "what it is")
+    since = reader.day("since", "The first day", back=400) if reader.raw("since") else today()
+    until = (
+        reader.day("until", "The last day", back=400, ahead=400) if reader.raw("until") else None
+    )
+    note = reader.text("state_note", "The note", longest=200, needed=False)
+    reader.done()
+    said = plant_states.StateCommand(kind, since, until, note)
+    with household().store.writing() as session:
+        plant_states.begin(session, catalogue(), plant_id, said, speech(), now=now())
+    return render.go(url_for("plants.one", plant_id=plant_id) + "#states")
+
+
+@bp.post("/states/<int:state_id>/<any(care, lengthen, end, withdraw):act>")
+def tend_state(state_id: int, act: str) -> Response:
+    """Look after a state, lengthen it, end it, or take it back."""
+    with household().store.writing() as session:
+        if act == "care":
+            row = plant_states.care(session, state_id, today())
+        elif act == "lengthen":
+            row = plant_states.lengthen(session, catalogue(), state_id, today())
+        elif act == "end":
+            row = plant_states.end(session, state_id, today())
+        else:
+            row = plant_states.take_back(session, state_id, now())
+        plant_id = row.plant_id
+    if request.form.get("back") == "today":
+        return render.go(url_for("today.page"))
+    return render.go(url_for("plants.one", plant_id=plant_id) + "#states")
 
 
 def _marks() -> list[str]:
@@ -145,6 +186,7 @@ def _form(
         marks=catalogue().sensitivity.marked,
         choices={
             "build": plants.BUILDS.items(),
+            "size": plants.SIZES.items(),
             "age": plants.AGES.items(),
             "growth": plants.GROWTHS.items(),
             "worth": plants.WORTHS.items(),
