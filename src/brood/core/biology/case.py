@@ -10,6 +10,9 @@ from brood.core.biology.digest import digest_of, parts_of
 from brood.core.biology.pest import Pest
 from brood.core.climate.series import HourlySeries
 
+ASIDE = "aside"
+"""When an act is done beside the course of evenings."""
+
 
 @dataclass(frozen=True)
 class Act:
@@ -217,10 +220,15 @@ class Case:
         return [acts[i] for i in evening.acts if i in acts]
 
     def treats(self, evening: Evening) -> bool:
-        """Whether something is done to the pest on an evening, beyond setting up what
-        then lasts.
+        """Whether an evening is one of the course: something is done to the pest, beyond
+        setting up what then lasts, or handling the plant aside.
         """
-        return any(not act.lasts_days for act in self.acts_of(evening))
+        return any(not act.lasts_days and act.when != ASIDE for act in self.acts_of(evening))
+
+    @property
+    def evenings_done(self) -> tuple[Evening, ...]:
+        """The evenings of the course that were done, in order."""
+        return tuple(e for e in sorted(self.done, key=lambda e: e.on) if self.treats(e))
 
     def reach_of(self, evening: Evening) -> float:
         """The share that an evening touches: its own where it is known, otherwise what

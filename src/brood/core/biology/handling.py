@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import date
 
-from brood.core.biology.case import Act, Case, Evening
+from brood.core.biology.case import ASIDE, Act, Case, Evening
 from brood.core.biology.pest import ADULT, Pest
 
 CROWDING = 2.0
@@ -49,5 +49,5 @@ def handled(case: Case, act: Act, day: date) -> Case:
         return case
     known = any(a.id == act.id for a in (*case.acts, *case.past))
     evenings = sorted((*case.done, Evening(day, (act.id,))), key=lambda e: e.on)
-    past = case.past if known else (*case.past, act)
+    past = case.past if known else (*case.past, replace(act, when=ASIDE))
     return replace(case, past=past, done=tuple(evenings))

@@ -33,11 +33,11 @@ def growth_per_cycle(case: Case, gap_days: int) -> float:
     """The factor by which the expected numbers grow from one treatment to the next,
     `gap_days` later, in the long run.
 
-    Every act is used as often as is usual, whatever its limit, at the mean warmth of the
-    four weeks from `case.start` on. The numbers are followed until the factor settles:
-    this is the power method for the dominant value of what one cycle does to every state
-    (Caswell 2001, Matrix Population Models, ch. 4). Without acts it is the growth of the
-    untreated pest over that time.
+    Every act is used as often as is usual, whatever its limit, and what is kept up works
+    on, at the mean warmth of the four weeks from `case.start` on. The numbers are followed
+    until the factor settles: this is the power method for the dominant value of what one
+    cycle does to every state (Caswell 2001, Matrix Population Models, ch. 4). Without acts
+    it is the growth of the untreated pest over that time.
     """
     # A coarser chain is half the work; the factor hardly changes.
     case = replace(case, pest=replace(case.pest, cv=max(case.pest.cv, LEAST_CV)))
@@ -57,11 +57,27 @@ def growth_per_cycle(case: Case, gap_days: int) -> float:
     one = replace(case, series=even, found=(*found, Found(case.start, "adult", 1.0)), done=())
     every = steps_of(one, case.start + timedelta(days=days))
     steps = only(every, len(every.weights) // 2)
+    one = replace(one, past=tuple(replace(a, lasts_days=days) for a in _kept_up(case)))
     schedule = [
-        Evening(case.start + timedelta(days=gap_days * n), acts)
-        for n, acts in enumerate(_usual(case.acts, gap_days, cycles + 1))
+        Evening(case.start, tuple(a.id for a in one.past)),
+        *(
+            Evening(case.start + timedelta(days=gap_days * n), acts)
+            for n, acts in enumerate(_usual(case.acts, gap_days, cycles + 1))
+        ),
     ]
     return _settled(one, steps, schedule, gap_days, least)
+
+
+def _kept_up(case: Case) -> list[Act]:
+    """What works by itself on the first day of the plan, from an earlier day on."""
+    begun = {i: e.on for e in case.done for i in e.acts}
+    return [
+        a
+        for a in case.past
+        if a.lasts_days
+        and a.id in begun
+        and (case.start - begun[a.id]).days < a.starts_after + a.lasts_days
+    ]
 
 
 def _usual(acts: Sequence[Act], gap_days: int, dates: int) -> list[tuple[str, ...]]:

@@ -114,7 +114,7 @@ class Backbone:
         """What late evenings let through: the quickest animal that came out after one
         evening could lay before the next.
         """
-        done = sorted({d.on for d in self.case.done})
+        done = sorted({d.on for d in self.case.evenings_done})
         out = []
         for earlier, later in itertools.pairwise(done):
             fast = self.fastest(earlier)

@@ -254,7 +254,7 @@ class _Planned:
         if self.case.fixed:
             return self._ahead(self.case.fixed)
         if (
-            self.problem.done
+            self.problem.evenings_done
             and float(self.problem.in_90(self.problem.chances([()]))[0]) >= self.case.target
         ):
             return ()
@@ -347,7 +347,7 @@ class _Planned:
         )
         reason = self._reason(n, day, before, fast, short, chances)
         return PlannedEvening(
-            n + 1 + len(self.problem.done),
+            n + 1 + len(self.problem.evenings_done),
             earliest,
             day,
             latest,
@@ -358,7 +358,7 @@ class _Planned:
         )
 
     def _before(self, n: int, chosen: tuple[Evening, ...]) -> date | None:
-        before = chosen[n - 1 : n] if n else self.problem.done[-1:]
+        before = chosen[n - 1 : n] if n else self.problem.evenings_done[-1:]
         return before[0].on if before else None
 
     def _serves(self, n: int, chosen: tuple[Evening, ...]) -> tuple[str, ...]:
@@ -434,7 +434,7 @@ class _Planned:
         if reaches or not self.seen:
             return
         most = self.case.limits.max_applications
-        if most is not None and planned + len(self.problem.done) >= most:
+        if most is not None and planned + len(self.problem.evenings_done) >= most:
             self.warnings.append(
                 f"The limit of {most} evenings is reached before the course is complete."
             )

@@ -107,6 +107,7 @@ class Problem:
         self.acts = tuple(dict.fromkeys(a.id for one in (case, *case.also) for a in one.acts))
         self.label = {a.id: a for one in (*case.also, case) for a in one.acts}
         self.done = tuple(sorted(case.done, key=lambda d: d.on))
+        self.evenings_done = case.evenings_done
         self.start, self.end = case.start.toordinal(), end.toordinal()
         self._days = frozenset(
             d
@@ -155,7 +156,9 @@ class Problem:
     def most_dates(self) -> int:
         """The most dates that may still be planned."""
         own = self.case.limits.max_applications
-        return max(0, MOST_EVENINGS if own is None else min(own - len(self.done), MOST_EVENINGS))
+        return max(
+            0, MOST_EVENINGS if own is None else min(own - len(self.evenings_done), MOST_EVENINGS)
+        )
 
     @cached_property
     def patch_ready(self) -> int | None:
@@ -167,7 +170,8 @@ class Problem:
         ]
         if self.case.test_patch:
             waits.append(
-                min(self.start, self.done[0].day if self.done else self.start) + TEST_PATCH_DAYS
+                min(self.start, self.evenings_done[0].day if self.evenings_done else self.start)
+                + TEST_PATCH_DAYS
             )
         return max(waits, default=None)
 
@@ -206,7 +210,7 @@ class Problem:
         ):
             return None
         used = {act: list(days) for act, days in self._used.items()}
-        out, begun, sprayed = [], len(self.done), list(self._sprayed)
+        out, begun, sprayed = [], len(self.evenings_done), list(self._sprayed)
         for n, day in enumerate(days):
             ids: list[str] = []
             worn = self._spares_leaves and worn_out(sprayed, day)
@@ -246,7 +250,7 @@ class Problem:
             self.end,
         )
         # Eggs alone feed on nothing yet, and a course that has begun sets its own pace.
-        if eggs or self.done or self.case.keep_below is not None:
+        if eggs or self.evenings_done or self.case.keep_below is not None:
             return self.end
         return min(self.end, first + max(SHORT_WAIT_DAYS, round(self.generation_days / 10)))
 
@@ -341,7 +345,7 @@ class Problem:
     def keeps_limits(self, plan: Schedule) -> bool:
         """Whether the keeper can treat on every evening, and every act on it is allowed."""
         used = {act: list(days) for act, days in self._used.items()}
-        before = self.done[-1].day if self.done else None
+        before = self.evenings_done[-1].day if self.evenings_done else None
         for one in plan:
             day = one.day
             if not self.admits(day) or (before is not None and day - before < self.least_gap):

@@ -220,10 +220,9 @@ class Search:
         as is usual where something alive was seen since.
         """
         p = self.problem
-        done = [e for e in p.done if p.case.treats(e)]
-        if not done:
+        if not p.evenings_done:
             return p.start
-        last, seen = done[-1].day, p.case.seen_on
+        last, seen = p.evenings_done[-1].day, p.case.seen_on
         if seen is not None and seen.toordinal() > last:
             return max(p.start, last + self._least())
         return max(p.start, last + self._gap(last, part))

@@ -72,8 +72,8 @@ def _tries(
     before = (
         plan[n - 1].day
         if n
-        else problem.done[-1].day
-        if problem.done
+        else problem.evenings_done[-1].day
+        if problem.evenings_done
         else problem.start - problem.least_gap
     )
     later = max(LATEST_AT_LEAST, plan[n + 1].day - day if n + 1 < len(plan) else day - before)

@@ -99,14 +99,14 @@ class _Ahead:
             self.coming,
             self.made,
             self.today,
-            begun=min((d.on for d in self.case.done if self.case.treats(d)), default=None),
+            begun=min((d.on for d in self.case.evenings_done), default=None),
             thorough=self.thorough,
             at_most=at_most,
         )
 
     def likely(self, at_most: float, courses: int) -> Likely:
         """How the course will probably go."""
-        done = [d.on for d in self.case.done if d.on >= self.since and self.case.treats(d)]
+        done = [d.on for d in self.case.evenings_done if d.on >= self.since]
         branch = Branch(
             self.lines,
             done,

@@ -29,7 +29,14 @@ from brood.core.followup.alive_odds import Ask, light
 from brood.core.followup.all_clear import LOOK_GAP_DAYS, LOOKS_NEEDED, SURE
 from brood.core.followup.detection import CLUMPS, HIDDEN_SEEN, USUAL, seen_share, told
 from brood.core.followup.posterior import even_speed
-from brood.core.followup.release import RELEASE_AT, Lane, Lines, chance, guard_days
+from brood.core.followup.release import (
+    RELEASE_AT,
+    Lane,
+    Lines,
+    chance,
+    guard_days,
+    still_lasting,
+)
 from brood.core.population.half_days import evenings, only, residues, steps_of, walk_on
 
 COURSES = 100
@@ -75,7 +82,7 @@ class Branch:
     ) -> None:
         self.lines, self.done, self.coming, self.made = lines, done, coming, tuple(made)
         self.terms, self.at_most, self.thorough = terms, at_most, thorough
-        self.begun = [d.on for d in lines.case.done]
+        self.begun = [d.on for d in lines.case.evenings_done]
         by_day = {one.on: one.acts for one in lines.schedule}
         self.acts = [by_day.get(on, ()) for on in self.coming]
         self._known: dict[tuple[Lane, Ask], Array] = {}
@@ -255,7 +262,8 @@ class _Draws:
         until = coming[-1] + timedelta(days=LOOK_GAP_DAYS * 20)
         steps = even_speed(steps_of(case, until))
         empty = np.zeros((2, len(steps.weights), steps.chain.size + 2))
-        return Branch(Lines(case, steps, each, empty, begun), [], coming, (), self.terms)
+        kept = still_lasting(self.case, self.case.done, begun)
+        return Branch(Lines(case, steps, each, empty, begun, kept), [], coming, (), self.terms)
 
     def run(self, branch: Branch, courses: Sequence[_Course]) -> list[_Course]:
         """Follow courses along a branch, each to its end or to its next live sighting.
@@ -431,7 +439,7 @@ def _begun(branch: Branch) -> _Course:
     """A course on its branch: with its first evening done where none was before."""
     lines = branch.lines
     middle = len(lines.steps.weights) // 2
-    used = [((e.on - lines.since).days, e.acts) for e in lines.case.done]
+    used = [((e.on - lines.since).days, e.acts) for e in lines.case.evenings_done]
     course = _Course(lines.there[:, [middle]], 0, used=used)
     if not branch.done:
         course.treat((branch.coming[0] - lines.since).days, branch.acts[0])

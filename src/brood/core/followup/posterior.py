@@ -234,7 +234,7 @@ def as_learnt(belief: Belief) -> Case:
 
 def _used(case: Case) -> tuple[Act, ...]:
     """The acts of the evenings done. All acts of the case when none was done."""
-    ids = {a for d in case.done for a in d.acts}
+    ids = {a for d in case.evenings_done for a in d.acts}
     return tuple(a for a in case.acts if not ids or a.id in ids)
 
 

@@ -15,7 +15,7 @@ from datetime import date, datetime, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Case, Inspection, Schedule
+from brood.core.biology.case import Case, Evening, Inspection, Schedule
 from brood.core.biology.kill import effect, treated_as
 from brood.core.biology.substages import Array, chain_of, clock
 from brood.core.climate.hours import MORNING, evening
@@ -47,14 +47,22 @@ class Lane:
 
 class Lines:
     """A case from the morning of its last live sighting on, with the numbers then:
-    `there` [2 tracks, scenarios, states].
+    `there` [2 tracks, scenarios, states]. `kept` are earlier evenings whose acts still
+    last; where not given they are those of the case.
     """
 
     def __init__(
-        self, case: Case, steps: Steps, schedule: Schedule, there: Array, since: date
+        self,
+        case: Case,
+        steps: Steps,
+        schedule: Schedule,
+        there: Array,
+        since: date,
+        kept: Schedule | None = None,
     ) -> None:
         self.case, self.steps, self.since, self.there = case, steps, since, there
         self.schedule = sorted((e for e in schedule if e.on >= since), key=lambda e: e.on)
+        self.kept = still_lasting(case, case.done, since) if kept is None else kept
 
     @property
     def first_step(self) -> int:
@@ -64,7 +72,7 @@ class Lines:
 
     def until(self, treated: date) -> Schedule:
         """What is done up to an evening."""
-        return [one for one in self.schedule if one.on <= treated]
+        return [*self.kept, *(one for one in self.schedule if one.on <= treated)]
 
     def values(self, asked: Sequence[tuple[Lane, Ask]]) -> Array:
         """The answers for one animal on that morning: [asked, 2 tracks, scenarios, states]."""
@@ -123,6 +131,19 @@ def guard_days(case: Case, day: date) -> int:
     hour = watch.series.hour_of(evening(day))
     slow = [watch.passages(chain.entering(first), hour, [end])[0][2] for first, end in runs]
     return max(LONGEST_DAYS if s is None else -int(-(s - hour) // 24) for s in slow)
+
+
+def still_lasting(case: Case, done: Schedule, since: date) -> list[Evening]:
+    """What was set up before a day and works on beyond it."""
+    out = []
+    for one in done:
+        days = (since - one.on).days
+        acts = [
+            a for a in case.acts_of(one) if a.lasts_days and days < a.starts_after + a.lasts_days
+        ]
+        if days > 0 and acts:
+            out.append(Evening(one.on, tuple(a.id for a in acts)))
+    return out
 
 
 @dataclass(frozen=True)

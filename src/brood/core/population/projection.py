@@ -16,7 +16,8 @@ from brood.core.biology.pest import PREOVIPOSITION
 from brood.core.biology.substages import STEP_MOVES, Chain, advance, chain_of, moves_per_hour
 from brood.core.climate.hours import EVENING
 from brood.core.climate.series import covering
-from brood.core.population.tracks import placed_after, survivals
+from brood.core.population.half_days import evenings
+from brood.core.population.tracks import placed_after
 
 Array = NDArray[np.float64]
 
@@ -95,7 +96,8 @@ def project(case: Case, schedule: Schedule, until: date) -> Projection:
     moves = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1])[:, chain.stage_of]
     rates = [np.add.reduceat(rate, marks[:-1]) for rate in _adult_rates(case, celsius)]
     switched = 1 - np.exp(-chain.switching * np.diff(marks)[:, None] / 24)
-    shares = {e.on: survivals(chain, case.acts_of(e), case.reach_of(e)) for e in schedule}
+    shares = {on: row[0, 0] for on, row in evenings(case, chain, [schedule]).items()}
+    struck = {e.on for e in schedule if case.treats(e)}
     sums = np.zeros((chain.size + 2, len(BANDS)))
     sums[np.arange(chain.size + 2), bands_of(chain)] = 1.0
     x = np.zeros((2, len(rows), chain.size + 2))
@@ -109,7 +111,8 @@ def project(case: Case, schedule: Schedule, until: date) -> Projection:
             moments.append(moment - timedelta(seconds=1))
             numbers.append(before)
             x[0] *= shares[moment.date()]
-            strikes.append(Strike(moment, before, _by_class(x, sums)))
+            if moment.date() in struck:
+                strikes.append(Strike(moment, before, _by_class(x, sums)))
         moments.append(moment)
         numbers.append(_by_class(x, sums))
         parts = max(1, math.ceil(float(moves[n].max()) / STEP_MOVES))

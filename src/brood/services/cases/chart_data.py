@@ -138,7 +138,8 @@ def chart_data(
     )
     last = max(max(ends) + timedelta(days=AFTER_LAST), first + timedelta(days=FEWEST_DAYS))
     seen = min(f.on for f in case.found)
-    schedule = [Evening(d, tuple(ids)) for d, ids, _ in evenings if d >= seen]
+    aside = [e for e in case.done if not case.treats(e)]
+    schedule = [*aside, *(Evening(d, tuple(ids)) for d, ids, _ in evenings if d >= seen)]
     treated = project(case, schedule, last)
     untreated = project(case, [], last)
     groups = _groups(case, record)

@@ -303,7 +303,7 @@ def _fallen(case: Case, on: date) -> float | None:
     """The rain since the last evening up to a day, in mm. None where none reaches the plant."""
     if not case.rain:
         return None
-    since = max((e.on for e in case.done if e.on <= on), default=case.start)
+    since = max((e.on for e in case.evenings_done if e.on <= on), default=case.start)
     return fallen(case.rain, since, on)
 
 
@@ -359,7 +359,9 @@ def _planned(
 
 def _without_more(case: Case) -> Case:
     """A case for which nothing more is to be planned."""
-    return replace(case, fixed=(), limits=replace(case.limits, max_applications=len(case.done)))
+    return replace(
+        case, fixed=(), limits=replace(case.limits, max_applications=len(case.evenings_done))
+    )
 
 
 def belief_of(facts: Facts) -> Belief | None:
@@ -375,7 +377,7 @@ def belief_of(facts: Facts) -> Belief | None:
 
 
 def _counted(belief: Belief) -> Counted:
-    done = [d.on for d in belief.case.done]
+    done = [d.on for d in belief.case.evenings_done]
     told = bool(done) and belief.last > min(done)
     live = next((x for x in reversed(belief.looks) if x.live), None)
     low, mid, high = (tuple(map(float, v)) for v in belief.band())
@@ -437,7 +439,7 @@ def end_of(facts: Facts, plan: Plan, *, closed: bool = False) -> Clearing | None
 def _chart(case: Case, plan: Plan, record: PestRecord, on: date, found: Outlook) -> ChartData:
     """The brood chart over the evenings done and to come."""
     clearing, fixed = found.clearing, found.fixed
-    evenings = [(d.on, d.acts, "done") for d in sorted(case.done, key=lambda d: d.on)]
+    evenings = [(d.on, d.acts, "done") for d in case.evenings_done]
     evenings += [
         (a.target, a.acts, "spare" if n >= fixed else "planned" if n else "next")
         for n, a in enumerate(plan.applications[: fixed + SPARES_SHOWN])

@@ -159,7 +159,7 @@ def of_case(desk: Desk, case_id: int) -> dict[str, str]:
     held = plans.standing_plan(desk, row)
     case, dates = (
         held.problem.case,
-        [one.on for one in (*held.problem.done, *held.plan.evenings)],
+        [one.on for one in (*held.problem.evenings_done, *held.plan.evenings)],
     )
     celsius = (
         case.series.celsius[: 24 * 7].reshape(-1, 24)

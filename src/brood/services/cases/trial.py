@@ -183,7 +183,7 @@ def _chart(
         replace(a, target=m.tried, earliest=min(m.earliest, m.tried), latest=max(m.latest, m.tried))
         for a, m in zip(plan.applications, moved, strict=True)
     )
-    evenings = [(d.on, d.acts, "done") for d in problem.case.done]
+    evenings = [(d.on, d.acts, "done") for d in problem.evenings_done]
     evenings += [(one.on, one.acts, "planned" if n else "next") for n, one in enumerate(other)]
     data = chart_data(
         problem.case,
@@ -193,7 +193,7 @@ def _chart(
         now=now,
     )
     was = iter(
-        [None] * len(problem.done)
+        [None] * len(problem.evenings_done)
         + [evening(m.planned) if m.planned != m.tried else None for m in moved]
     )
     return replace(

@@ -208,7 +208,7 @@ TROUBLES = (
             ("adult", 6, None, "rise when watered"),
             ("young", None, "dozens", "in the top of the soil"),
         ),
-        ("bti-drench", "steinernema-feltiae"),
+        ("bti-drench", "steinernema-feltiae", "sticky-cards"),
         (5,),
     ),
     Trouble(

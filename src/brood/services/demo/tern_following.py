@@ -16,7 +16,7 @@ from brood.services.demo.life import Life
 from brood.services.desk import Desk
 from brood.services.followup import inspections
 from brood.services.followup.inspections import CountCommand, InspectCommand
-from brood.services.house import neighbours, quarantine
+from brood.services.house import events, neighbours, plant_states, quarantine
 from brood.store.queries import cases
 from brood.store.tables import Plant
 
@@ -68,6 +68,14 @@ SPENT = (
     ("Nematodes, one sachet", 14.0, 4, "Basil seedling tray"),
 )
 """What was bought, for how much, how many days ago, and for the case of which plant."""
+LASTING = (
+    ("Kohlrabi", "netting", 2, "hoops and pegs all round"),
+    ("Basil seedling tray", "dry-surface", 4, "saucer filled every other morning"),
+    ("Coffee plant", "ants", 1, "three, up the stem"),
+)
+"""Plant, what lasts on it, since how many days, a note."""
+CUT = ("Sweet pepper", 3, 2, 14)
+"""Plant, days ago, leaves cut of so many."""
 NEWCOMER, APART_DAYS, LOOKED_DAYS = "Lemon", 12, (5,)
 
 
@@ -89,8 +97,24 @@ def play(life: Life, plant_ids: Mapping[str, int], moment: datetime) -> None:
             at = moment - timedelta(days=ago)
             spent_for = _case(session, plant_ids[whose]) if whose else None
             costs.spend(session, what, amount, at.date(), spent_for, now=at)
+        _lasts(desk, plant_ids)
         fuchsia = _case(session, plant_ids["Fuchsia"])
         commands.came_from(desk, fuchsia, "newcomer", "with the young plants in April")
+
+
+def _lasts(desk: Desk, plant_ids: Mapping[str, int]) -> None:
+    """What lasts on the plants, and what was cut off one."""
+    session, today = desk.session, desk.today
+    for plant, kind, ago, note in LASTING:
+        since = today - timedelta(days=ago)
+        said = plant_states.StateCommand(kind, since, None, note)
+        plant_states.begin(
+            session, desk.catalogue, plant_ids[plant], said, desk.speech, now=desk.moment
+        )
+    plant, ago, leaves, of_leaves = CUT
+    on = today - timedelta(days=ago)
+    cut = events.EventCommand("cut", on, "the two worst tips", leaves, of_leaves)
+    events.befell(session, desk.catalogue, plant_ids[plant], cut, now=desk.moment)
 
 
 def _case(session: Session, plant_id: int) -> int:

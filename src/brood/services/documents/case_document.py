@@ -358,14 +358,16 @@ def plan_json(
             }
             for n, a in enumerate(plan.applications)
         ],
-        "done": [{"date": d.on.isoformat(), "treatments": list(d.acts)} for d in case.done],
+        "done": [
+            {"date": d.on.isoformat(), "treatments": list(d.acts)} for d in case.evenings_done
+        ],
         **figures(outcome),
         "reaches_target": plan.reaches,
         "last_treatment": (
             plan.applications[-1].target
             if plan.applications
-            else case.done[-1].on
-            if case.done
+            else case.evenings_done[-1].on
+            if case.evenings_done
             else case.start
         ).isoformat(),
         **course,

@@ -80,7 +80,7 @@ def of_case(desk: Desk, row: PestCase) -> ChanceResult:
         held = plans.standing_plan(desk, row)
     except InputError as error:
         return ChanceResult(None, 0, error.message)
-    to_come, done = len(held.plan.applications), len(held.problem.done)
+    to_come, done = len(held.plan.applications), len(held.problem.evenings_done)
     if not to_come + done:
         return ChanceResult(None, 0, "There are no dates to judge.")
     outcome, others = considered(held.problem, held.plan)

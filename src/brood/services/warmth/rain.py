@@ -11,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.core.biology.case import Rain
+from brood.core.biology.rain import fallen
 from brood.errors import FieldErrors
 from brood.store.place_tables import Place, RainDay
 from brood.store.queries import readings
@@ -76,6 +77,14 @@ def rain_of(session: Session, place: Place, first: date, last: date) -> tuple[Ra
     for on, row in own_days(session, place.id).items():
         days[on] = Rain(on, row.mm, row.hour)
     return tuple(days[on] for on in sorted(days) if first <= on <= last)
+
+
+def since(session: Session, place: Place | None, evening: date, today: date) -> float | None:
+    """The rain on a place after an evening up to today, in mm. None where none falls, or
+    none is known.
+    """
+    known = rain_of(session, place, evening, today) if place is not None else ()
+    return fallen(known, evening, today) if known else None
 
 
 def tell(

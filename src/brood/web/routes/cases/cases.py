@@ -20,6 +20,7 @@ from brood.services.house import plant_states, progress
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import chance_page, choose, evening_page
 from brood.services.treatment.permitted import Offer, offers
+from brood.services.warmth import rain
 from brood.services.warmth.rain import reaches
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
@@ -140,6 +141,14 @@ def _lasting(desk: Desk, row: PestCase) -> list[plant_states.StateLine]:
     return plant_states.lines(desk.catalogue, of_plant(desk.session, row.plant_id), desk.today)
 
 
+def _fallen(desk: Desk, row: PestCase) -> float | None:
+    """The rain since the last evening of a case, in mm."""
+    done = max((r.done_on for r in history.evenings_done(row) if r.done_on), default=None)
+    if done is None or not row.plant.stays:
+        return None
+    return rain.since(desk.session, row.plant.stays[-1].place, done, desk.today)
+
+
 def _page(case_id: int, *, waits: bool = True) -> Response:
     with reading() as desk:
         result = case_page.build(desk, case_id)
@@ -164,6 +173,7 @@ def _page(case_id: int, *, waits: bool = True) -> Response:
             lasting=_lasting(desk, result.row),
             place=result.row.plant.stays[-1].place if result.row.plant.stays else None,
             rains=result.row.plant.stays and reaches(result.row.plant.stays[-1].place),
+            fallen=_fallen(desk, result.row),
         )
     drawings.end(result)
     return answer
