@@ -59,7 +59,9 @@ def lines(catalogue: Catalogue, rows: Sequence[PlantState], today: date) -> list
         if record is None or row.ended_on is not None or not lately:
             continue
         cared = max(row.since_on, row.cared_on or row.since_on)
-        care = cared + timedelta(days=record.care_days)
+        # What nobody ticked is asked for again at its next time, and not for ever.
+        times = max(1, (today - cared).days // record.care_days)
+        care = cared + timedelta(days=record.care_days * times)
         ends = care >= row.until_on
         due, asks = (row.until_on, record.ends) if ends else (care, record.care)
         out.append(StateLine(row, record, due, asks, row.until_on < today))
