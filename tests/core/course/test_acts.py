@@ -257,17 +257,18 @@ def broken(case, answer):
 )
 def test_no_planned_evening_breaks_heat_wear_label_harvest_rain_or_a_state(seed):
     """Fifty random cases a seed; `make check-all` runs three hundred."""
-    rng, planned = random.Random(seed), 0
+    rng, planned, refused = random.Random(seed), 0, 0
     for _ in range(50):
         case = random_case(rng)
         try:
             answer = plan(problem_of(case))
-        except InputError as error:
-            assert error.field == "treatments", "acts that hardly touch it are refused"
+        except InputError:
+            refused += 1
             continue
         assert not list(itertools.islice(broken(case, answer), 3)), case.acts
         planned += len(answer.applications)
     assert planned > 100
+    assert refused < 20, "some have only acts that hardly touch the pest"
 
 
 def test_sulphur_and_oil_keep_thirty_days_apart_and_alcohol_spray_is_not_for_bare_roots():

@@ -13,7 +13,7 @@ from cachetools import LRUCache, cached
 from brood.catalogue.schema import PestRecord
 from brood.core.biology.case import CardCatch, Case, Evening, Found, Inspection
 from brood.core.biology.pest import DateSpan, Span
-from brood.core.biology.rain import fallen
+from brood.core.biology.rain import RENEW_DRY, fallen
 from brood.core.climate.series import HourlySeries
 from brood.core.course import planner
 from brood.core.course.growth import NEVER_CLEARS
@@ -300,11 +300,13 @@ def _bare(facts: Facts) -> Outlook:
 
 
 def _fallen(case: Case, on: date) -> float | None:
-    """The rain since the last evening up to a day, in mm. None where none reaches the plant."""
+    """The rain of a fortnight from the last evening on that is known or forecast, in mm.
+    None where none reaches the plant.
+    """
     if not case.rain:
         return None
     since = max((e.on for e in case.evenings_done if e.on <= on), default=case.start)
-    return fallen(case.rain, since, on)
+    return fallen(case.rain, since, since + timedelta(days=RENEW_DRY))
 
 
 def _coming(on: date) -> tuple[datetime, datetime]:

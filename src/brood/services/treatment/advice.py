@@ -6,10 +6,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.core.biology.handling import cut_act, share_on_worst
+from brood.core.biology.handling import cut_act, handled, share_on_worst
 from brood.errors import InputError
 from brood.services.cases import plans
 from brood.services.desk import Desk
@@ -17,10 +18,13 @@ from brood.services.treatment import choose
 from brood.services.treatment.choose import Toggle, Weighed
 from brood.services.voice.speech import number
 from brood.store.queries import cases
-from brood.store.tables import PestCase
+from brood.store.tables import Look, PestCase
 
 WORTH_WORDS = {"easy": "easily replaced", "dear": "dear to you", "only": "cannot be replaced"}
 HOPELESS, DOUBTFUL = 0.5, 0.8
+MOSTLY, LESS_BY_CUTTING = 2 / 3, 2 / 3
+HARD_CUT = (2, 3)
+"""Cutting hard takes so many leaves of so many, the worst first."""
 HOURS = 60.0
 
 
@@ -54,7 +58,7 @@ def cut(desk: Desk, case_id: int, worst: int, leaves: int) -> CutAdvice:
     case, share = problem.case, share_on_worst(worst, leaves)
     act = cut_act(case.pest, worst, leaves, "cut-worst")
     before = choose.weighed(problem, catalogue, case.acts)
-    after = choose.weighed(problem, catalogue, (*case.acts, act))
+    after = choose.weighed(problem, catalogue, case.acts, handled(case, act, case.start))
     return CutAdvice(
         worst, leaves, share, before, after, _cut_words(worst, leaves, share, before, after)
     )
@@ -134,9 +138,16 @@ class Triage:
     reasons: tuple[str, ...]
 
 
-def triage(row: PestCase, now: Weighed, neighbours: int, affected: float | None) -> Triage:
+def triage(
+    row: PestCase,
+    now: Weighed,
+    neighbours: int,
+    affected: float | None,
+    hard: Weighed | None = None,
+) -> Triage:
     """What to do with the plant. `neighbours` stand at the same place. `affected` is
-    the share of the leaves that shows it, where told.
+    the share of the leaves that shows it, where told. `hard` is the course after two
+    thirds of its leaves are cut off.
     """
     worth = row.plant.worth
     reasons = [
@@ -155,10 +166,25 @@ def triage(row: PestCase, now: Weighed, neighbours: int, affected: float | None)
         else f"{neighbours} other plants stand"
     )
     reasons.append(f"{beside} at the same place.")
-    return Triage(_verdict(now, worth, neighbours, affected), tuple(reasons))
+    if hard is not None and _spares(now, hard):
+        reasons.append(
+            f"Cut back to a third, it would take {_course(hard)}, about "
+            f"{number(round(hard.minutes / HOURS, 1))} hours."
+        )
+    bears = "from-root" in row.plant.marks or row.plant.growth == "fast"
+    gains = bears and hard is not None and _spares(now, hard)
+    return Triage(_verdict(now, worth, neighbours, affected, gains=gains), tuple(reasons))
 
 
-def _verdict(now: Weighed, worth: str, neighbours: int, affected: float | None) -> str:
+def _spares(now: Weighed, hard: Weighed) -> bool:
+    """Whether cutting hard makes the course shorter by a third, or lets it succeed."""
+    fewer = hard.dates <= now.dates * LESS_BY_CUTTING and hard.dates < now.dates - 1
+    return hard.chance >= now.chance - 0.01 and (fewer or (hard.reaches and not now.reaches))
+
+
+def _verdict(
+    now: Weighed, worth: str, neighbours: int, affected: float | None, *, gains: bool = False
+) -> str:
     if now.chance < HOPELESS and worth in ("easy", "") and neighbours:
         return (
             "Throw it away in a closed bag, before the neighbours catch it, or change the "
@@ -166,7 +192,7 @@ def _verdict(now: Weighed, worth: str, neighbours: int, affected: float | None) 
         )
     if now.chance < DOUBTFUL and worth in ("dear", "only"):
         return "Take clean cuttings as insurance, keep them away from the others, and treat."
-    if affected is not None and affected > 2 / 3:
+    if gains or (affected is not None and affected > MOSTLY):
         return (
             "Cut it back hard first. There is less leaf, there are fewer animals, and you can "
             "treat every part. Then treat what shoots again."
@@ -177,6 +203,20 @@ def _verdict(now: Weighed, worth: str, neighbours: int, affected: float | None) 
             "back hard."
         )
     return "Worth treating."
+
+
+def affected(session: Session, row: PestCase) -> float | None:
+    """The share of the leaves that shows it, by the last check of the plant that told."""
+    query = select(Look.affected).where(Look.plant_id == row.plant_id, Look.affected.is_not(None))
+    return session.scalars(query.order_by(Look.started_at.desc()).limit(1)).first()
+
+
+def _cut_hard(desk: Desk, row: PestCase) -> Weighed:
+    """The course after the plant is cut back hard on its first evening."""
+    problem = plans.standing_plan(desk, row).problem
+    case = problem.case
+    cut = handled(case, cut_act(case.pest, *HARD_CUT, "cut-hard"), case.start)
+    return choose.weighed(problem, desk.catalogue, case.acts, cut)
 
 
 def neighbours_of(session: Session, row: PestCase) -> int:
@@ -190,5 +230,8 @@ def neighbours_of(session: Session, row: PestCase) -> int:
 def whole(desk: Desk, case_id: int) -> tuple[Weighed, list[Toggle], SoilAdvice, Triage]:
     """The figures of the means, with the advice on soil and plant."""
     means, now, toggles = choose.figures(desk, case_id)
-    verdict = triage(means.row, now, neighbours_of(desk.session, means.row), None)
+    near = neighbours_of(desk.session, means.row)
+    verdict = triage(
+        means.row, now, near, affected(desk.session, means.row), _cut_hard(desk, means.row)
+    )
     return now, toggles, soil(desk.catalogue, means.row, now, toggles), verdict

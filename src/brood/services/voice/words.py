@@ -307,7 +307,7 @@ def moved(
         was, now = speech.warmth(before["celsius"]), speech.warmth(after["celsius"])
         why += f": about {now} expected, {was} before" if was != now else ""
     if causes[:1] == ["the rain"] and fallen is not None:
-        why += f": {speech.rain(fallen)} since the last evening"
+        why += f": {speech.rain(fallen)} since the last evening, with what is forecast"
     return f"{why}. {_where_to(before, after, speech)}"
 
 
