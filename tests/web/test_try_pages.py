@@ -169,6 +169,7 @@ def test_an_evening_sooner_than_the_label_allows_says_so(demo_client):
 
 
 def test_an_unreachable_target_names_what_would_help(demo_client):
+    demo_client.post("/cases/5/means", data={"act-bti-drench": "1"})
     page = demo_client.get("/cases/5/chance").get_data(as_text=True)
     assert "What would help" in page
     assert re.search(r"\d+ in 100 with about \d+ evenings", page)

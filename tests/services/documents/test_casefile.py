@@ -178,3 +178,59 @@ def test_the_examples_in_the_docs_are_planned(catalogue):
     for path in EXAMPLES.glob("*-*.json"):
         assert plan(json.loads(path.read_text("utf-8")), catalogue)["applications"]
     assert BASE["pest"] == MITE
+
+
+def test_rain_states_cuttings_and_repotting_reach_the_plan(catalogue):
+    leaf = plan(BASE, catalogue)
+    cut = plan({**BASE, "cut": [{"date": BASE["start"], "leaves": 6, "of": 18}]}, catalogue)
+    assert cut["expected_survivors"] < leaf["expected_survivors"]
+    assert cut["done"] == [], "cutting is no evening"
+    gnats = {
+        **BASE,
+        "pest": "bradysia",
+        "found": [{"date": BASE["start"], "stage": "larva", "count": 30}],
+        "treatments": [{"id": "bti-drench"}],
+    }
+    dry = {"state": "dry-surface", "from": BASE["start"], "to": "2026-09-01"}
+    wet, below = (plan({**gnats, "states": s}, catalogue) for s in ([], [dry]))
+    assert below["growth"] < wet["growth"]
+    repotted = plan({**gnats, "repotted": [BASE["start"]]}, catalogue)
+    assert repotted["expected_survivors"] < wet["expected_survivors"]
+    bed = {
+        **BASE,
+        "pest": "pieris-rapae",
+        "place": "outdoor",
+        "found": [{"date": BASE["start"], "stage": "larva", "count": 12}],
+        "treatments": [{"id": "btk"}],
+        "done": [{"date": BASE["start"]}],
+        "start": "2026-06-04",
+    }
+    rain = [{"date": f"2026-06-{n:02d}", "mm": 0} for n in range(3, 20)]
+    dates = [
+        plan({**bed, "rain": [*rain, {"date": "2026-06-02", "mm": mm, "hour": 8}]}, catalogue)
+        for mm in (0, 18)
+    ]
+    first = [a["applications"][0]["target"] for a in dates]
+    assert first[1] < first[0]
+
+
+@pytest.mark.parametrize(
+    ("more", "field"),
+    [
+        ({"rain": [{"date": "2026-06-02", "mm": -3}]}, "rain.0.mm"),
+        ({"rain": [{"date": "2026-06-02", "mm": 900}]}, "rain.0.mm"),
+        ({"rain": [{"date": "2026-06-02", "mm": 3, "hour": 24}]}, "rain.0.hour"),
+        ({"states": [{"state": "lasso", "from": "2026-06-01"}]}, "states.0.state"),
+        (
+            {"states": [{"state": "netting", "from": "2026-06-09", "to": "2026-06-01"}]},
+            "states.0.to",
+        ),
+        ({"cut": [{"date": "2026-06-01", "leaves": 30, "of": 20}]}, "cut.0.leaves"),
+        ({"place": "attic"}, "place"),
+    ],
+)
+def test_what_cannot_be_of_rain_states_and_cuts_is_said_with_its_field(catalogue, more, field):
+    with pytest.raises(InputError) as refused:
+        plan({**BASE, **more}, catalogue)
+    assert refused.value.field == field
+    assert refused.value.message.endswith(".")

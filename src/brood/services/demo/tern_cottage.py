@@ -217,7 +217,7 @@ TROUBLES = (
         8,
         (("young", 22, None, "in the axils"), ("adult", 5, None, "under a leaf")),
         ("alcohol-swab", "insecticidal-soap"),
-        (7, None),
+        (8, None),
     ),
     Trouble(
         "Sweet pepper",
