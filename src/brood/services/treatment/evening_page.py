@@ -40,6 +40,8 @@ BUILD_OF_KIND = {
 }
 LEAST_REACH = 0.05
 FROST_C = 2.0
+POURED = ("spray", "bath", "drench")
+"""Techniques whose mix is measured for the next time."""
 DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
 """The parts of an evening that is entirely in the soil, with the shares that count
 there (C).
@@ -313,7 +315,8 @@ def finish(desk: Desk, case_id: int, said: FinishCommand) -> int:
         said.minutes,
     )
     commands.mark(desk, slot.id, command)
-    if said.mix_ml:
+    # What was wiped or swabbed says nothing of how much a spraying takes.
+    if said.mix_ml and any(catalogue.care[a].technique in POURED for a in said.acts):
         row.plant.mix_ml = said.mix_ml
     written = history.last_word(slot)
     assert written is not None
