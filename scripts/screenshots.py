@@ -38,7 +38,7 @@ SHOTS = (
     ("evening-phone", "/cases/6/evening", TALL, "dark"),
     ("shelf", "/shelf", WIDE, "light"),
     ("mix", "/mix?case=4&treatment=paraffinic-oil", WIDE, "light"),
-    ("place", "/places/1", WIDE, "light"),
+    ("place", "/places/6", WIDE, "light"),
     ("guide-pest", "/guide/frankliniella-occidentalis", WIDE, "light"),
     ("look", "/looks/1?zone=upper", WIDE, "light"),
     ("suspects", "/looks/1/suspects", WIDE, "light"),

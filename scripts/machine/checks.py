@@ -16,6 +16,7 @@ from pathlib import Path
 
 from icalendar import Calendar
 
+from brood.catalogue.loader import shipped
 from brood.core.biology.pest import Pest
 from brood.core.biology.stage_times import stage_times
 from brood.errors import InputError
@@ -42,6 +43,12 @@ READ = 0.3
 def slow_generation(pest: Pest, celsius: float) -> float | None:
     """Days from egg to egg for the slow ones at a temperature; None where nothing develops."""
     return stage_times(pest, celsius, spread_c=1.0).generation.slow
+
+
+@lru_cache(maxsize=16)
+def shut_out(state: str) -> frozenset[str]:
+    """The treatments that a state forbids."""
+    return shipped().held(state, date.min, date.max, next(iter(shipped().pests))).forbids
 
 
 class Checks:
@@ -311,6 +318,22 @@ class Checks:
                     "/house",
                     f"{plant.name} is called clear, and nobody looked at it",
                 )
+
+    def states(self) -> None:
+        """No evening to come uses what a state of its plant forbids."""
+        rows = self.k.rows(
+            "select c.id, a.target_on, a.treatments, s.kind from application a "
+            "join pest_case c on c.id = a.case_id join plant_state s on s.plant_id = c.plant_id "
+            "where a.status = 'planned' and c.closed_at is null and c.facts = c.planned_facts "
+            "and s.withdrawn_at is null and a.target_on between s.since_on and "
+            "min(s.until_on, coalesce(s.ended_on, s.until_on)) and a.target_on >= ?",
+            self.k.today.isoformat(),
+        )
+        for case_id, on, acts, kind in rows:
+            forbidden = shut_out(kind).intersection(json.loads(acts))
+            if forbidden:
+                what = f"{on}: {', '.join(forbidden)} while {kind}"
+                self._once("state", (case_id, on), f"/cases/{case_id}", what)
 
     # -- the record --
 

@@ -25,6 +25,9 @@ class Life:
             self.moves: 0.01,
             self.cuts: 0.006,
             self.repots: 0.006,
+            self.something_lasts: 0.02,
+            self.something_ends: 0.02,
+            self.it_rains: 0.04,
             self.loses: 0.004,
             self.gives_away: 0.003,
             self.buys: 0.006,
@@ -192,7 +195,9 @@ class Life:
     def cuts(self) -> None:
         """A plant is cut back."""
         plant = self._here()
-        if self._event(plant, "cut"):
+        leaves = int(self.k.rng.integers(1, 19))
+        told: dict[str, object] = {"leaves": leaves, "of_leaves": 18, "sure": "1"}
+        if self._event(plant, "cut", **(told if self.k.chance(0.7) else {})):
             for (where, _), colony in self.k.colonies.items():
                 if where == plant.id:
                     colony.cut(0.4)
@@ -200,6 +205,27 @@ class Life:
     def repots(self) -> None:
         """A plant is repotted."""
         self._event(self._here(), "repotted")
+
+    def something_lasts(self) -> None:
+        """Roots held bare, a net, a dry surface, ants: from today or some days ago."""
+        since = self.k.today - timedelta(days=int(self.k.rng.integers(0, 4)))
+        kinds = ("bare", "netting", "dry-surface", "ant-band", "ants", "repellent")
+        data = {"state": self.k.one(list(kinds)), "since": since.isoformat()}
+        self.k.post(f"/plants/{self._here().id}/state", data)
+
+    def something_ends(self) -> None:
+        """A state is looked after, lengthened, ended or taken back."""
+        rows = self.k.rows("select id from plant_state where withdrawn_at is null")
+        if rows:
+            act = self.k.one(["care", "lengthen", "end", "withdraw"])
+            self.k.post(f"/plants/states/{self.k.one(rows)[0]}/{act}", {})  # type: ignore[index]
+
+    def it_rains(self) -> None:
+        """Rain is told with a tap at a place outdoors."""
+        out = [p for p in self.k.house.places if p.setting == "outdoor"]
+        if out:
+            how = self.k.one(["hard", "little"])
+            self.k.post(f"/places/{self.k.one(out).id}/rain", {"how": how})  # type: ignore[attr-defined]
 
     def loses(self) -> None:
         """A plant dies."""

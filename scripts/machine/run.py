@@ -175,6 +175,7 @@ def _visit(
             checks.over(case, keeper.get(f"/cases/{case.id}/clearing"))
     if everything or keeper.chance(0.3):
         checks.house(keeper.client.get("/house").get_data(as_text=True))
+        checks.states()
         keeper.get("/plants")
     checks.taken_out(everything=everything)
     if everything:

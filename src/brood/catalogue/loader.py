@@ -186,28 +186,39 @@ def load(root: Traversable) -> Catalogue:
             faults.append(f"{record.id}.toml: {error.field}: {error.message}")
     evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
     handling = _handling(root, treatments, kills, sources, faults)
+    states = _states(root, groups, treatments, sources, faults)
+    if faults or evidence is None or handling is None or hiding is None:
+        raise CatalogueError(faults)
+    return Catalogue(
+        pests, records, groups, treatments, kills, sources, evidence, *handling, hiding, states
+    )
+
+
+def _states(
+    root: Traversable,
+    groups: Mapping[str, GroupRecord],
+    treatments: Mapping[str, TreatmentRecord],
+    sources: Mapping[str, Source],
+    faults: list[str],
+) -> dict[str, StateRecord]:
+    """The states that last on a plant, and the means that are usual for a group, checked
+    against treatments and sources.
+    """
     states = _keyed(StateRecord, root / "states.toml", faults)
     faults += [
         f"states.toml: {name}: there is no source '{one.source}'"
         for name, one in states.items()
         if one.source not in sources
     ]
+    named = [(f"states.toml: {name}", [one.act] if one.act else []) for name, one in states.items()]
+    named += [(f"groups.toml: {name}", group.means) for name, group in groups.items()]
     faults += [
-        f"states.toml: {name}: there is no treatment '{one.act}'"
-        for name, one in states.items()
-        if one.act is not None and one.act not in treatments
-    ]
-    faults += [
-        f"groups.toml: {name}: there is no treatment '{key}'"
-        for name, group in groups.items()
-        for key in group.means
+        f"{where}: there is no treatment '{key}'"
+        for where, keys in named
+        for key in keys
         if key not in treatments
     ]
-    if faults or evidence is None or handling is None or hiding is None:
-        raise CatalogueError(faults)
-    return Catalogue(
-        pests, records, groups, treatments, kills, sources, evidence, *handling, hiding, states
-    )
+    return states
 
 
 def _handling(

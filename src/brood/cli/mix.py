@@ -40,7 +40,7 @@ from brood.errors import InputError
 @click.option(
     "--use",
     default="",
-    type=click.Choice(["", "spray", "swab", "drench"]),
+    type=click.Choice(["", "spray", "swab", "dip", "drench"]),
     help="What it is for, if not what it is made for.",
 )
 @with_json

@@ -22,7 +22,7 @@ MOST_RAIN = 500
 MOST_LEAVES = 100_000
 MOST_HOURS = 24 * 366 * 3
 MOST_ALSO = 6
-FORM = "see docs/cli.md"
+FORM = "see docs/case.md"
 KINDS = ("constant", "day-night", "hourly", "daily")
 WHEN = r"always|first|planner|every-[1-9][0-9]?"
 

@@ -274,22 +274,20 @@ def _gates(
     return tuple(dict.fromkeys(out))
 
 
+def _sent(row: PestCase, key: str) -> int | None:
+    """The record of an evening that was sent before with the same key."""
+    records = (r for a in row.applications for r in a.records)
+    return next((r.id for r in records if key and r.sent_key == key), None)
+
+
 def finish(desk: Desk, case_id: int, said: FinishCommand) -> int:
     """Record the next evening as done and write its after-care; the id of the record.
     The same `sent_key` is taken once.
     """
     row, catalogue = cases.case(desk.session, case_id), desk.catalogue
-    sent = next(
-        (
-            r
-            for a in row.applications
-            for r in a.records
-            if said.sent_key and r.sent_key == said.sent_key
-        ),
-        None,
-    )
+    sent = _sent(row, said.sent_key)
     if sent is not None:
-        return sent.id
+        return sent
     slot = _next(row)
     in_soil = _in_soil(catalogue, said.acts or slot.treatments)
     parts = parts_of(
