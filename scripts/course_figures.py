@@ -22,6 +22,7 @@ from simulated import Plant
 
 from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Found
+from brood.core.biology.plant_states import keep_up
 from brood.core.climate.series import constant
 from brood.core.course.growth import LONG
 from brood.core.course.planner import plan, problem_of
@@ -150,7 +151,7 @@ def case_of(row: Row, celsius: float) -> Case:
     start = datetime.combine(DAY, time()) - timedelta(days=1)
     series = constant(start, 24 * 500, celsius, spread_c=0.5)
     acts = tuple(CATALOGUE.act(a, row.pest) for a in row.acts)
-    return Case(pest, DAY, tuple(found), series, acts)
+    return keep_up(Case(pest, DAY, tuple(found), series, acts), DAY)
 
 
 @dataclass(frozen=True)

@@ -33,9 +33,6 @@ of the foliage at once (label practice, C).
 """
 
 
-WEEK = 7
-
-
 @dataclass(frozen=True)
 class Catalogue:
     """Everything that ships, by id. Variants stand among the pests;
@@ -115,6 +112,7 @@ class Catalogue:
             else 0.0,
             lasts_days=int(record.residual_days) if lasting else 0,
             misses=record.misses,
+            kept=row is not None and row.as_kept,
             starts_after=record.starts_after,
             clashes=self._clashes(treatment_id),
             apart=self._apart(treatment_id),
@@ -169,10 +167,6 @@ class Catalogue:
         act = self.act(record.act, pest_id) if record.act else None
         if act is not None and not any(act.kill.values()):
             act = None
-        if act is not None:
-            # Kept up all the while, it is dry for a part of every week.
-            share = act.lasts_days / WEEK
-            act = replace(act, kill={s: 1 - (1 - k) ** share for s, k in act.kill.items()})
         return Held(
             state,
             first,

@@ -15,7 +15,7 @@ from brood.core.biology.case import Case, Evening, Found, Limits, Rain
 from brood.core.biology.handling import cut_act, handled, share_on_worst
 from brood.core.biology.kill import effect, touched
 from brood.core.biology.pest import ADULT
-from brood.core.biology.plant_states import Held, arrivals, under
+from brood.core.biology.plant_states import Held, arrivals, keep_up, under
 from brood.core.biology.rain import Exposure, wets
 from brood.core.climate.hours import evening
 from brood.core.climate.series import daily
@@ -39,14 +39,9 @@ def series(celsius, by=3.0, days=400):
 def case_of(pest, acts, celsius=20.0, found=None, outdoors=False, **more):
     kind = CATALOGUE.pest(pest, outdoors=outdoors)
     groups = found or [(kind.stages[0].id, 40.0), (kind.stages[1].id, 15.0), (ADULT, 6.0)]
-    return Case(
-        kind,
-        DAY,
-        tuple(Found(DAY, stage, count) for stage, count in groups),
-        series(celsius),
-        tuple(CATALOGUE.act(a, pest) for a in acts),
-        **more,
-    )
+    found = tuple(Found(DAY, stage, count) for stage, count in groups)
+    chosen = tuple(CATALOGUE.act(a, pest) for a in acts)
+    return Case(kind, DAY, found, series(celsius), chosen, **more)
 
 
 @pytest.mark.parametrize(
@@ -63,8 +58,9 @@ def case_of(pest, acts, celsius=20.0, found=None, outdoors=False, **more):
     ],
 )  # fmt: skip
 def test_an_act_lowers_the_growth_of_the_pest_it_is_for(pest, acts, act, gap, less):
-    case = case_of(pest, acts)
-    without = replace(case, acts=tuple(a for a in case.acts if a.id != act))
+    case, without = (
+        keep_up(case_of(pest, some), DAY) for some in (acts, tuple(a for a in acts if a != act))
+    )
     assert growth_per_cycle(case, gap) < less * growth_per_cycle(without, gap)
 
 
@@ -111,6 +107,9 @@ def test_a_warmer_place_moves_the_dates():
 
 def test_a_dry_surface_that_is_kept_up_works_between_drenches_and_is_no_evening():
     case = case_of(GNAT, ("bti-drench", "soil-drying"))
+    chosen = keep_up(case, DAY)
+    assert all("soil-drying" not in a.acts for a in plan(problem_of(chosen)).applications)
+    assert growth_per_cycle(chosen, 7) < 0.8 * growth_per_cycle(case_of(GNAT, ("bti-drench",)), 7)
     dry = under(case, [CATALOGUE.held("dry-surface", DAY, on(60), GNAT)])
     assert dry.evenings_done == ()
     assert "soil-drying" not in {a.id for a in dry.acts}, "it is no longer planned by itself"
@@ -212,7 +211,7 @@ def random_case(rng):
         states.append(
             CATALOGUE.held(name, on(rng.randrange(-5, 6)), on(rng.randrange(8, 30)), pest)
         )
-    return under(case, states)
+    return keep_up(under(case, states), DAY)
 
 
 def broken(case, answer):

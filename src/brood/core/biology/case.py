@@ -33,8 +33,9 @@ class Act:
     has just come.
 
     Of the animals that evenings of this case usually miss, this act misses the share
-    `misses`. What lasts begins `starts_after` days after its evening. `rain` says how
-    rain meets it (see rain.Exposure).
+    `misses`. What is `kept` up is a state of the plant and no evening. What lasts begins
+    `starts_after` days after its evening. `rain` says how rain meets it (see
+    rain.Exposure).
     """
 
     id: str
@@ -60,6 +61,7 @@ class Act:
     apart: tuple[tuple[str, int], ...] = ()
     not_on: tuple[tuple[date, date], ...] = ()
     rain: str = "none"
+    kept: bool = False
 
     @property
     def usual_gap_days(self) -> int:

@@ -13,6 +13,7 @@ import numpy as np
 from brood.core.biology.case import Act, Arrival, Case, Evening
 from brood.core.climate.hours import evening
 
+WEEK, KEPT_DAYS = 7, 400
 GUARDED = 0.2
 """What living helpers still do where ants guard the pest (our judgement, C)."""
 
@@ -83,14 +84,27 @@ def _fewer(arrivals: Sequence[Arrival], state: Held) -> list[Arrival]:
     return out
 
 
+def keep_up(case: Case, since: date) -> Case:
+    """The case in which every chosen act that is kept up, and is no state of the plant
+    yet, works from a day on. Such an act is never planned for an evening.
+    """
+    for act in case.acts:
+        if act.kept:
+            last = max(case.start, since) + timedelta(days=KEPT_DAYS)
+            case = _kept_up(case, Held(act.id, since, last), act)
+    return case
+
+
 def _kept_up(case: Case, state: Held, act: Act) -> Case:
-    """What a state does by itself, from its first day to its last. It takes the place of
-    the same act as a treatment.
+    """What a state does by itself, from its first day to its last: the act takes its share
+    on so many days of every week. It takes the place of the same act as a treatment.
     """
     days = (state.last - state.first).days + 1 - act.starts_after
     if days <= 0:
         return case
-    lasting = replace(act, lasts_days=days)
+    share = act.lasts_days / WEEK
+    kill = {stage: 1 - (1 - taken) ** share for stage, taken in act.kill.items()}
+    lasting = replace(act, lasts_days=days, kill=kill)
     others = tuple(a for a in case.acts if a.id != act.id)
     done = tuple(
         replace(e, acts=tuple(i for i in e.acts if i != act.id)) if e.on >= state.first else e

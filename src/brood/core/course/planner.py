@@ -63,6 +63,12 @@ def check(case: Case) -> None:
             field="found",
             allowed="one group or more",
         )
+    if not case.acts and any(a.kept for a in case.past):
+        raise InputError(
+            "What is kept up is no course by itself: choose a treatment for an evening too.",
+            field="treatments",
+            allowed="one act or more",
+        )
     if not case.acts:
         raise InputError(
             "Choose at least one treatment.", field="treatments", allowed="one act or more"

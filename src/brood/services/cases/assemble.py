@@ -23,7 +23,7 @@ from brood.core.biology.case import (
 from brood.core.biology.digest import digest_of
 from brood.core.biology.handling import cut_act, handled
 from brood.core.biology.pest import ADULT
-from brood.core.biology.plant_states import arrivals, under
+from brood.core.biology.plant_states import arrivals, keep_up, under
 from brood.core.biology.rain import rained_on
 from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.biology.stage_times import generation_over
@@ -194,7 +194,7 @@ def _handled(desk: Desk, row: PestCase, case: Case, since: date) -> Case:
         for one in lasting.of_plant(desk.session, row.plant_id)
         if one.kind in catalogue.states
     ]
-    return under(case, states)
+    return keep_up(under(case, states), row.start_on)
 
 
 def _arrivals(row: PestCase, case: Case) -> tuple[Arrival, ...]:

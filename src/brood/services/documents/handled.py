@@ -10,7 +10,7 @@ from datetime import timedelta
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Case, Rain
 from brood.core.biology.handling import cut_act, handled
-from brood.core.biology.plant_states import Held, under
+from brood.core.biology.plant_states import Held, keep_up, under
 from brood.core.biology.rain import rained_on
 from brood.errors import InputError
 from brood.services.documents.case_form import CaseForm, CutForm, StateForm
@@ -33,7 +33,7 @@ def _under_way(case: Case, form: CaseForm, catalogue: Catalogue) -> Case:
     for day in form.repotted:
         case = handled(case, catalogue.act(REPOT, case.pest.id), day)
     states = [_held(one, n, case, catalogue) for n, one in enumerate(form.states)]
-    return under(rained_on(case), states)
+    return keep_up(under(rained_on(case), states), case.start)
 
 
 def _cut(case: Case, one: CutForm, n: int) -> Case:

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case
+from brood.core.biology.plant_states import keep_up
 from brood.core.course.improvements import beside, weigh
 from brood.core.course.problem import Problem
 from brood.errors import FieldErrors
@@ -211,9 +212,19 @@ def _weighings(
             if key in chosen
             else beside(case.acts, (_act(catalogue, case, one),))
         )
-        if acts:
-            each[key] = weighed(problem, catalogue, acts)
+        tried = keep_up(replace(_without(case, key), acts=acts), case.start)
+        if tried.acts:
+            each[key] = weighed(problem, catalogue, tried.acts, tried)
     return weighed(problem, catalogue, case.acts), each
+
+
+def _without(case: Case, key: str) -> Case:
+    """A case in which an act is not kept up."""
+    if not any(a.kept and a.id == key for a in case.past):
+        return case
+    done = (replace(e, acts=tuple(i for i in e.acts if i != key)) for e in case.done)
+    past = tuple(a for a in case.past if a.id != key)
+    return replace(case, past=past, done=tuple(e for e in done if e.acts))
 
 
 def _act(catalogue: Catalogue, case: Case, one: Offer) -> Act:
