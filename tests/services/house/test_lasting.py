@@ -10,11 +10,11 @@ from planned import Desk, facts, outlook
 
 from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors
-from brood.services.cases import commands, history
+from brood.services.cases import assemble, commands, history
 from brood.services.house import day_tasks, events, places, plant_states, plants, today
 from brood.services.house.events import EventCommand
 from brood.services.house.plant_states import StateCommand
-from brood.services.treatment import advice
+from brood.services.treatment import advice, choose
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.services.warmth import rain, weather
@@ -323,3 +323,30 @@ def test_what_lasts_is_one_line_of_the_day(store, mites):
         task = day_tasks._lasting(line, SPEECH)
     assert task.minutes == 2
     assert task.action.endswith("/care")
+
+
+def test_choosing_a_dry_surface_begins_it_and_leaving_it_out_ends_it(store):
+    plant, _ = stands(store, "Basil", "herb")
+    case = opened(store, plant, "bradysia", ("bti-drench",), ("larva", 40.0))
+
+    def choose_acts(day, *acts):
+        with store.writing() as session:
+            chosen = tuple(commands.ActCommand(a, None, None) for a in acts)
+            choose.put(Desk(session, CATALOGUE, at(day)), case, chosen, test_patch=False)
+
+    def on_record():
+        with store.reading() as session:
+            rows = lasting.of_plant(session, plant)
+            return [(r.kind, r.since_on, r.ended_on) for r in rows]
+
+    choose_acts(3, "bti-drench", "soil-drying")
+    choose_acts(5, "bti-drench", "soil-drying", "sticky-cards")
+    assert on_record() == [("dry-surface", on(3), None)]
+    assert due(store, 7), "nobody asks whether the surface is dry"
+    with store.reading() as session:
+        desk = Desk(session, CATALOGUE, at(7))
+        found = assemble.as_found(desk, cases.case(session, case), on(7))
+    assert "soil-drying" not in {a.id for a in found.acts}
+    assert [e.on for e in found.done if "soil-drying" in e.acts] == [on(3)]
+    choose_acts(9, "bti-drench")
+    assert on_record() == [("dry-surface", on(3), on(9))]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from sqlalchemy import select
@@ -109,6 +109,12 @@ def begin(
         faults["state"] = f"{plant.name} is no longer here."
     if faults:
         raise FieldErrors(faults)
+    _put(session, plant_id, replace(said, until=until), now)
+
+
+def _put(session: Session, plant_id: int, said: StateCommand, now: datetime) -> None:
+    """Note a state, or give the one of its kind that it overlaps the days of both."""
+    until = said.until or said.since
     same = next(
         (
             r
@@ -131,6 +137,32 @@ def begin(
             recorded_at=now,
         )
     )
+
+
+def follow_choice(
+    session: Session,
+    catalogue: Catalogue,
+    plant_id: int,
+    *,
+    chosen: Collection[str],
+    dropped: Collection[str] = (),
+    now: datetime,
+) -> None:
+    """Begin the states that keep up the chosen treatments, and end those that keep up what
+    was dropped.
+    """
+    today = now.date()
+    standing = {
+        r.kind: r
+        for r in of_plant(session, plant_id)
+        if r.ended_on is None and r.until_on >= today
+    }
+    for kind, record in catalogue.states.items():
+        if record.act in chosen and kind not in standing:
+            until = today + timedelta(days=record.days)
+            _put(session, plant_id, StateCommand(kind, today, until), now)
+        elif record.act in dropped and kind in standing:
+            standing[kind].ended_on = max(today, standing[kind].since_on)
 
 
 def care(session: Session, state_id: int, on: date) -> PlantState:

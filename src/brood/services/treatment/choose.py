@@ -20,7 +20,7 @@ from brood.errors import FieldErrors
 from brood.services.cases import assemble, effort, history, plans
 from brood.services.cases.commands import ActCommand
 from brood.services.desk import Desk
-from brood.services.house import who_lives_here
+from brood.services.house import plant_states, who_lives_here
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import permitted, shelf
 from brood.services.treatment.permitted import Offer, UseSetting, offers
@@ -158,6 +158,10 @@ def put(desk: Desk, case_id: int, acts: tuple[ActCommand, ...], *, test_patch: b
     if not wanted:
         raise FieldErrors({"acts": "Choose at least one treatment."})
     held = {a.treatment_id: a for a in row.every_act}
+    dropped = {key for key, one in held.items() if one.dropped_at is None and key not in wanted}
+    plant_states.follow_choice(
+        desk.session, desk.catalogue, row.plant_id, chosen=wanted, dropped=dropped, now=now
+    )
     for key, one in held.items():
         one.dropped_at = None if key in wanted else one.dropped_at or now
     for key, said in wanted.items():

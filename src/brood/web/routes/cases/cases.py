@@ -112,6 +112,13 @@ def open_case(plant_id: int) -> Response:
         commands.check_case(desk, command)
     with writing() as desk:
         case_id = commands.open_case(desk, command)
+        plant_states.follow_choice(
+            desk.session,
+            held,
+            plant_id,
+            chosen=[a.treatment_id for a in command.acts],
+            now=now(),
+        )
         look_id = key_of(request.form.get("look", ""))
         if look_id is not None:
             look_log.close(desk.session, look_id, now=now(), case_id=case_id)
