@@ -16,7 +16,7 @@ from brood.core.biology.handling import cut_act, handled, share_on_worst
 from brood.core.biology.kill import effect, touched
 from brood.core.biology.pest import ADULT
 from brood.core.biology.plant_states import Held, arrivals, keep_up, under
-from brood.core.biology.rain import Exposure, wets
+from brood.core.biology.rain import Exposure, rained_on, wets
 from brood.core.climate.hours import evening
 from brood.core.climate.series import daily
 from brood.core.course.growth import growth_per_cycle
@@ -175,6 +175,18 @@ def test_heavy_rain_ends_the_residue_and_brings_the_renewal_forward_and_dry_weat
         for c in (dry, heavy)
     ]
     assert larvae[0] < larvae[1], "the film still met those that hatched"
+
+
+def test_a_contact_spray_is_repeated_only_where_rain_came_within_hours():
+    acts = ("wiping", "insecticidal-soap")
+    found = [("nymph-1", 30.0), ("nymph-2", 12.0)]
+    fresh = case_of("myzus-persicae", acts, 20.0, found, True)
+    counts = []
+    for hour in (None, 9, 20):
+        fell = [Rain(DAY, 6.0 if hour else 0.0, hour), *(Rain(on(n), 0.0) for n in range(1, 20))]
+        case = replace(fresh, rain=tuple(fell), done=(Evening(DAY, acts),), start=on(1))
+        counts.append(len(plan(problem_of(rained_on(case))).applications))
+    assert counts[0] == counts[1] < counts[2]
 
 
 def random_case(rng):

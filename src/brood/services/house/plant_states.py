@@ -153,9 +153,7 @@ def follow_choice(
     """
     today = now.date()
     standing = {
-        r.kind: r
-        for r in of_plant(session, plant_id)
-        if r.ended_on is None and r.until_on >= today
+        r.kind: r for r in of_plant(session, plant_id) if r.ended_on is None and r.until_on >= today
     }
     for kind, record in catalogue.states.items():
         if record.act in chosen and kind not in standing:
