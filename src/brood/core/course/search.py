@@ -88,10 +88,11 @@ class Search:
 
     def _better(self, found: Draft, best: Draft) -> bool:
         """Whether another gap is worth leaving the one before. A few evenings more are; a
-        long list is not, where looks will decide how much of it is done.
+        long list that does not reach the target either is not, where looks will decide how
+        much of it is done.
         """
         longer = len(found.evenings) > max(LONG_LIST, len(best.evenings))
-        if longer and best.chance >= FAR_OFF:
+        if longer and best.chance >= FAR_OFF and found.chance < self.target:
             return False
         return found.chance > best.chance + AS_GOOD
 
