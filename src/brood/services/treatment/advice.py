@@ -16,7 +16,7 @@ from brood.services.cases import plans
 from brood.services.desk import Desk
 from brood.services.treatment import choose
 from brood.services.treatment.choose import Toggle, Weighed
-from brood.services.voice.speech import number
+from brood.services.voice.speech import hours
 from brood.store.queries import cases
 from brood.store.tables import Look, PestCase
 
@@ -150,10 +150,7 @@ def triage(
     thirds of its leaves are cut off.
     """
     worth = row.plant.worth
-    reasons = [
-        f"The course takes {_course(now)}, about {number(round(now.minutes / HOURS, 1))} "
-        "hours in all."
-    ]
+    reasons = [f"The course takes {_course(now)}, about {hours(now.minutes)} in all."]
     if worth:
         reasons.append(f"The plant is {WORTH_WORDS[worth]}.")
     if affected is not None:
@@ -168,8 +165,7 @@ def triage(
     reasons.append(f"{beside} at the same place.")
     if hard is not None and _spares(now, hard):
         reasons.append(
-            f"Cut back to a third, it would take {_course(hard)}, about "
-            f"{number(round(hard.minutes / HOURS, 1))} hours."
+            f"Cut back to a third, it would take {_course(hard)}, about {hours(hard.minutes)}."
         )
     bears = "from-root" in row.plant.marks or row.plant.growth == "fast"
     gains = bears and hard is not None and _spares(now, hard)
