@@ -578,3 +578,12 @@ def test_no_spray_is_used_on_the_evening_on_which_helpers_are_released(make_case
     assert released
     assert all("insecticidal-soap" not in a.acts for a in released)
     assert any("insecticidal-soap" in a.acts for a in answer.applications)
+
+
+@pytest.mark.parametrize("celsius", [14.0, 17.0])
+def test_of_two_evenings_in_a_row_one_stays_however_little_both_add(make_case, celsius):
+    acts, found = ("wiping", "spinosad"), (Found(DAY, ADULT, 4.0),)
+    answer = planned(make_case("echinothrips-americanus", celsius, acts=acts, found=found))
+    gaps = [b - a for a, b in itertools.pairwise(days_of(answer))]
+    assert len(gaps) > 2
+    assert max(gaps) <= 2 * answer.gap_days

@@ -167,6 +167,16 @@ def test_a_skipped_evening_is_planned_again_from_what_was_done(keeper):
     assert event["status"] == "CANCELLED"
 
 
+def test_skipping_an_evening_weeks_ahead_says_little_about_the_time_until_then(keeper):
+    keeper.opens()
+    keeper.marks(1)
+    number, day = max((s[1], s[3]) for s in keeper.slots())
+    assert day > keeper.now.date() + timedelta(days=15)
+    keeper.marks(number, "skipped")
+    to_come = [s[3] for s in keeper.slots() if s[2] == "planned"]
+    assert min(to_come) <= keeper.now.date() + timedelta(days=15)
+
+
 def test_an_evening_that_went_by_and_is_then_skipped_leaves_the_dates_of_the_plan_as_they_are(
     keeper,
 ):

@@ -234,11 +234,15 @@ class Search:
 
     def _lean(self, draft: Draft) -> Draft:
         """The dates without those whose removal hardly changes the chance. The first
-        one stays: nobody waits while something feeds.
+        one stays: nobody waits while something feeds. Of two in a row, one stays.
         """
         while len(draft.evenings) > 1:
             days = draft.days
-            tried = [self.problem.fill(days[:n] + days[n + 1 :]) for n in range(1, len(days))]
+            tried = [
+                self.problem.fill(days[:n] + days[n + 1 :])
+                for n in range(1, len(days))
+                if n + 1 == len(days) or self._near(days[n - 1], days[n + 1])
+            ]
             fewer = [evenings for evenings in tried if evenings]
             if not fewer:
                 return draft
@@ -249,6 +253,10 @@ class Search:
                 return draft
             draft = Draft(fewer[best], draft.gap, chances[best])
         return draft
+
+    def _near(self, day: int, later: int) -> bool:
+        """Whether two evenings lie no further apart than two usual gaps."""
+        return later - day <= 2 * self._gap(day, 1.0)
 
     def _hold_down(self) -> Draft:
         """Where nothing comes near a cure: the dates of one generation, a few at most,

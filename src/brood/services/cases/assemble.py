@@ -51,6 +51,7 @@ always after so many, however slow (our judgement, C).
 OUT = ("outdoor", "balcony")
 """Settings of places from which adults can fly off."""
 RAIN_AHEAD = timedelta(days=14)
+SKIP_REACHES = timedelta(days=14)
 FLIGHT_DAYS = 14
 """For so many days more of those that fly are to be expected (our judgement, C)."""
 REPOT = "repotting"
@@ -240,8 +241,11 @@ def _evenings(
         if r.outcome == EveningOutcome.DONE and r.done_on and r.done_on >= since
     ]
     in_order = tuple(sorted(done, key=lambda d: d.on))
+    # Who skips an evening months ahead says nothing about the weeks until then.
     skipped = [
-        a.target_on for a, r in said if r.outcome == EveningOutcome.SKIPPED and a.target_on >= since
+        min(a.target_on, r.recorded_at.date() + SKIP_REACHES)
+        for a, r in said
+        if r.outcome == EveningOutcome.SKIPPED and a.target_on >= since
     ]
     return (
         _acts(desk, row, in_order, on),
