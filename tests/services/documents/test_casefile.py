@@ -194,6 +194,9 @@ def test_rain_states_cuttings_and_repotting_reach_the_plan(catalogue):
     dry = {"state": "dry-surface", "from": BASE["start"], "to": "2026-09-01"}
     wet, below = (plan({**gnats, "states": s}, catalogue) for s in ([], [dry]))
     assert below["growth"] < wet["growth"]
+    kept = plan({**gnats, "treatments": [{"id": "bti-drench"}, {"id": "soil-drying"}]}, catalogue)
+    assert (kept["kept"], kept["growth"]) == (["soil-drying"], below["growth"])
+    assert all(e["treatments"] == ["bti-drench"] for e in kept["applications"])
     repotted = plan({**gnats, "repotted": [BASE["start"]]}, catalogue)
     assert repotted["expected_survivors"] < wet["expected_survivors"]
     bed = {

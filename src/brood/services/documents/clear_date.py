@@ -75,6 +75,7 @@ def course_json(case: Case, plan: Plan, looks: Sequence[Inspection]) -> dict[str
         "released": ahead.released if ahead else False,
         "left": ahead.left if ahead else None,
         "growth": plan.growth,
+        "kept": [act.id for act in case.past if act.kept],
         "policy_chance": likely.chance if likely else None,
         "likely": likely
         and {
