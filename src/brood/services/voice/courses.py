@@ -21,11 +21,12 @@ def ahead(
     fixed: int, coming: int, likely: Likely | None, growth: float | None, first: date, *, more: bool
 ) -> str:
     """How many evenings are set, how many more or in all are likely, and over how many
-    days from the first.
+    days from the first. How many are likely is worked out behind the dates; until then
+    it says how many are planned.
     """
     begun = f"set {fixed}" if fixed else "no evening set"
     if likely is None:
-        return f"{begun}, at most {coming} to come"
+        return f"{begun}, {coming - fixed} more planned" if coming > fixed else begun
     open_end = likely.open_end or (growth or 0.0) >= LONG
     spread = (
         f" ({likely.low} to {likely.high}{' or more' if open_end else ''})"
