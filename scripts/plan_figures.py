@@ -17,7 +17,7 @@ import numpy as np
 from scipy.integrate import solve_ivp
 
 from brood.catalogue.loader import shipped
-from brood.core.biology.case import Case, Found, Limits
+from brood.core.biology.case import Case, Evening, Found, Limits
 from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import chain_of
 from brood.core.climate.series import constant, daily
@@ -29,7 +29,7 @@ from brood.core.population.extinction import clearing
 
 sys.path[:0] = [
     str(Path(__file__).parents[1] / "tests"),
-    str(Path(__file__).parents[1] / "tests" / "core"),
+    str(Path(__file__).parents[1] / "tests" / "core" / "population"),
 ]
 DAY = date(2026, 6, 1)
 EACH = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
@@ -267,7 +267,9 @@ def crowd(n: int) -> tuple[str, float, float]:
     one = replace(one, acts=tuple(replace(a, residual_days=0.0) for a in one.acts))
     problem = Problem(one, DAY + timedelta(days=60), DAY + timedelta(days=60))
     chance = float(
-        problem.chances([tuple((DAY.toordinal() + d, problem.acts) for d in days)])[0, USUAL]
+        problem.chances([tuple(Evening(DAY + timedelta(days=d), problem.acts) for d in days)])[
+            0, USUAL
+        ]
     )
     animals = Individuals(one, list(days), celsius, 100 + n)
     return (
