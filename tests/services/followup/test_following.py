@@ -452,4 +452,4 @@ def test_the_keepers_own_dates_stay_whatever_a_look_finds(store, catalogue):
 
 def test_a_course_whose_likely_number_is_not_worked_out_says_what_is_planned():
     said = [courses.ahead(n, 4, None, 0.4, date(2026, 6, 1), more=True) for n in (0, 3, 4)]
-    assert said == ["no evening set, 4 more planned", "set 3, 1 more planned", "set 4"]
+    assert said == ["no evening set, 4 planned", "set 3 of 4 planned", "set 4 of 4 planned"]

@@ -26,7 +26,7 @@ def ahead(
     """
     begun = f"set {fixed}" if fixed else "no evening set"
     if likely is None:
-        return f"{begun}, {coming - fixed} more planned" if coming > fixed else begun
+        return f"{begun} of {coming} planned" if fixed else f"{begun}, {coming} planned"
     open_end = likely.open_end or (growth or 0.0) >= LONG
     spread = (
         f" ({likely.low} to {likely.high}{' or more' if open_end else ''})"
