@@ -4,7 +4,7 @@ records, treatments, kill tables, sources.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
@@ -15,6 +15,7 @@ from brood.catalogue.schema import (
     HidingBook,
     KillRow,
     KillTable,
+    MixRecord,
     PestRecord,
     Source,
     StateRecord,
@@ -52,6 +53,7 @@ class Catalogue:
     evenings: EveningBook
     hiding: HidingBook
     states: Mapping[str, StateRecord]
+    mixes: Mapping[str, Sequence[MixRecord]]
 
     def pest(self, pest_id: str, *, outdoors: bool = False) -> Pest:
         """The pest with that id; `outdoors` its adults may fly off. Raises InputError with
@@ -234,6 +236,10 @@ class Catalogue:
             and not row.lasting
             and any(self.kill(key, pest_id).values())
         )
+
+    def minutes(self, treatments: Iterable[str]) -> float:
+        """The minutes that treatments take on one table plant."""
+        return sum(self.care[t].minutes for t in treatments if t in self.care)
 
     def name(self, cause: str) -> str:
         """What a pest or a harmless cause is called."""

@@ -46,6 +46,7 @@ TOLD = (
     "test_patch",
     "own_dates",
     "keep_below",
+    "pace",
     "limits",
     "course_from",
 )

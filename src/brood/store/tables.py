@@ -97,7 +97,8 @@ class PestCase(Table):
     planner's). `keep_below` is the number to hold the pest under instead of clearing it;
     `refuge` is the share that nothing reaches, where the keeper knows it better than the
     build of the plant tells; `limits` may hold `weekdays` (Monday 0), `away` (pairs of ISO
-    days) and `harvest` (an ISO day). `origin` says where it came from, as far as is known;
+    days) and `harvest` (an ISO day). `pace` is how far apart the evenings lie (see
+    case.Pace). `origin` says where it came from, as far as is known;
     `course_from` is the day of the count with which the present course began, where an
     earlier one is history.
 
@@ -128,6 +129,7 @@ class PestCase(Table):
     anew: Mapped[bool] = mapped_column(default=False, server_default="0")
     own_dates: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     keep_below: Mapped[float | None]
+    pace: Mapped[str] = mapped_column(default="usual", server_default="usual")
     limits: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     origin: Mapped[str] = mapped_column(default="", server_default="")
     origin_note: Mapped[str] = mapped_column(default="", server_default="")

@@ -35,7 +35,7 @@ from brood.web.routes.house import (
     today,
 )
 from brood.web.routes.house import household as living
-from brood.web.routes.treatment import evening, means, mix, shelf
+from brood.web.routes.treatment import evening, means, mix, shelf, ways
 from brood.web.routes.warmth import degree_days
 
 Clock = Callable[[], datetime]
@@ -61,6 +61,7 @@ PAGES = (
     cases,
     course,
     means,
+    ways,
     evening,
     follow,
     looks,

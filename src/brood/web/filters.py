@@ -15,7 +15,7 @@ from jinja2 import pass_context
 from markupsafe import Markup
 
 from brood import __version__
-from brood.charts.cases import brood, brood_tall, labels, small, spread, tornado
+from brood.charts.cases import brood, brood_tall, labels, small, spread, tornado, ways
 from brood.charts.diagnosis import loupe, plate
 from brood.charts.followup import falling, follow
 from brood.charts.guide import guide
@@ -108,6 +108,9 @@ def register(app: Flask) -> None:
             once("wide", data, lambda: brood.draw(data, speech(), title, movable))
         ),
         label_row=lambda *counts: Markup(labels.row(*counts)),
+        way_picture=lambda p, days, tallest, title: Markup(
+            ways.way(p.totals, p.fixed, p.spare, p.look, p.back, (days, tallest), title)
+        ),
         small_course=lambda *args: Markup(small.course(*args)),
         tornado=lambda rows, chance, wide: Markup(tornado.draw(rows, chance, wide=wide)),
         spread_strip=lambda data, wide: Markup(

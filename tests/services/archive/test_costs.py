@@ -60,9 +60,7 @@ def test_an_evening_is_expected_to_take_what_the_evenings_before_took(demo_store
     with demo_store.reading() as session:
         row = case_of(session, "Aubergine")
         assert effort.evening(catalogue, row, ["wiping", "insecticidal-soap"]) == pytest.approx(35)
-        part = catalogue.care["wiping"].minutes / effort.by_catalogue(
-            catalogue, ["wiping", "insecticidal-soap"]
-        )
+        part = catalogue.care["wiping"].minutes / catalogue.minutes(["wiping", "insecticidal-soap"])
         assert effort.evening(catalogue, row, ["wiping"]) == pytest.approx(35 * part)
 
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
+from enum import StrEnum
 
 from brood.core.biology.digest import digest_of, parts_of
 from brood.core.biology.pest import Pest
@@ -12,6 +13,16 @@ from brood.core.climate.series import HourlySeries
 
 ASIDE = "aside"
 """When an act is done beside the course of evenings."""
+
+
+class Pace(StrEnum):
+    """How a course is walked: evenings as usual, as close together as is usual, or as far
+    apart.
+    """
+
+    CLOSE = "close"
+    USUAL = "usual"
+    FAR = "far"
 
 
 @dataclass(frozen=True)
@@ -184,7 +195,8 @@ class Case:
     and flies under that number. `seen_on` is the last day on which something alive was
     seen, where that is known. `rain` is that of the days known, where the plant stands in
     it. `arrivals` lay on the plant; they count in numbers, and not in the chance that what
-    is there dies out. `past` are acts that were used and are no longer at hand.
+    is there dies out. `past` are acts that were used and are no longer at hand. `pace`
+    says how far apart the evenings lie, and how sure a look must be to release them.
     """
 
     pest: Pest
@@ -207,6 +219,11 @@ class Case:
     rain: tuple[Rain, ...] = ()
     arrivals: tuple[Arrival, ...] = ()
     past: tuple[Act, ...] = ()
+    pace: Pace = Pace.USUAL
+
+    def at_pace(self, pace: Pace) -> Case:
+        """The same case at another pace, its further pests too."""
+        return replace(self, pace=pace, also=tuple(replace(one, pace=pace) for one in self.also))
 
     def digest(self) -> str:
         """The digest of every field, of the temperatures and of the further pests too."""

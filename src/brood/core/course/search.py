@@ -15,7 +15,7 @@ from functools import cached_property
 
 import numpy as np
 
-from brood.core.biology.case import Evening, Schedule
+from brood.core.biology.case import Evening, Pace, Schedule
 from brood.core.biology.pest import Pest
 from brood.core.biology.rain import Exposure, renewal_days
 from brood.core.climate.hours import evening
@@ -71,6 +71,7 @@ class Search:
             best = self._best(self._closer, best)
         if best is None:
             return None
+        best = self._shorter(best)
         idle = self._chances([()])[0]
         if best.chance < self.target and best.chance - idle < NO_CURE * (1 - idle):
             return self._hold_down()
@@ -96,6 +97,21 @@ class Search:
             return False
         return found.chance > best.chance + AS_GOOD
 
+    def _shorter(self, best: Draft) -> Draft:
+        """The course with the evenings as close as is usual, where it needs fewer of them:
+        then less grows back in between than a longer gap saves. In the cold they lie
+        further apart as usual ones do.
+        """
+        case, least = self.problem.case, self._least()
+        own = case.limits.min_gap_days is not None
+        if case.pace != Pace.USUAL or own or self._film or best.chance < self.target:
+            return best
+        at_20 = min(s.case.pest.usual_gap_days for s in self.problem.shares)
+        part = max(least / max(least, at_20), least / self.usual)
+        close = self._fewest(part) if part < 1 else None
+        fewer = close is not None and len(close.evenings) < len(best.evenings)
+        return close if close is not None and fewer and close.chance >= self.target else best
+
     @cached_property
     def _closer(self) -> tuple[float, ...]:
         """Gaps under the least at which all leading acts are usual, as parts of the usual
@@ -109,6 +125,10 @@ class Search:
         """The gaps to try, as parts of the usual one at the warmth of each date."""
         low, usual, high = self._least(), self.usual, self._most()
         wanted = [usual, *range(usual - 1, low - 1, -1), *range(usual + 1, high + 1)]
+        if self.problem.case.pace == Pace.CLOSE:
+            wanted.sort()
+        elif self.problem.case.pace == Pace.FAR:
+            wanted.sort(reverse=True)
         return tuple(gap / usual for gap in wanted)
 
     @property

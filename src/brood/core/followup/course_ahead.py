@@ -20,7 +20,7 @@ from brood.core.followup.all_clear import LIVE_BORN_DAYS, LONGEST_DAYS
 from brood.core.followup.detection import HIDDEN_SEEN, USUAL, clean, last_live, seen_share, told
 from brood.core.followup.likely import COURSES, Branch, Terms, likely
 from brood.core.followup.posterior import even_speed
-from brood.core.followup.release import RELEASE_AT, Lines, Release, release
+from brood.core.followup.release import Lines, Release, release
 from brood.core.population.half_days import Steps, evenings, residues, steps_of, walk
 
 ROOM_DAYS = 150
@@ -49,7 +49,6 @@ def course_ahead(
     looks: Sequence[Inspection],
     today: date,
     *,
-    at_most: float = RELEASE_AT,
     courses: int = COURSES,
     thorough: float = USUAL,
 ) -> CourseAhead:
@@ -61,8 +60,8 @@ def course_ahead(
         _Ahead(one, plan, looks if n == 0 else (), today, thorough)
         for n, one in enumerate((case, *case.also))
     ]
-    released = [one.release(at_most) for one in each]
-    forecasts = [one.likely(at_most, courses) for one in each] if coming and courses else []
+    released = [one.release() for one in each]
+    forecasts = [one.likely(courses) for one in each] if coming and courses else []
     worst = max(released, key=lambda r: (r.set, r.left))
     return CourseAhead(
         worst.set,
@@ -92,7 +91,7 @@ class _Ahead:
         there = _there(case, self.steps, schedule, looks, self.since)
         self.lines = Lines(case, self.steps, schedule, there, self.since)
 
-    def release(self, at_most: float) -> Release:
+    def release(self) -> Release:
         """Which of the coming evenings are set."""
         return release(
             self.lines,
@@ -101,10 +100,9 @@ class _Ahead:
             self.today,
             begun=min((d.on for d in self.case.evenings_done), default=None),
             thorough=self.thorough,
-            at_most=at_most,
         )
 
-    def likely(self, at_most: float, courses: int) -> Likely:
+    def likely(self, courses: int) -> Likely:
         """How the course will probably go."""
         done = [d.on for d in self.case.evenings_done if d.on >= self.since]
         branch = Branch(
@@ -113,7 +111,6 @@ class _Ahead:
             self.coming,
             self.made,
             terms_of(self.case, self.since),
-            at_most=at_most,
             thorough=self.thorough,
         )
         return likely(branch, self.plan.gap_days, courses=courses)

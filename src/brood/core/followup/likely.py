@@ -77,11 +77,11 @@ class Branch:
         made: Sequence[Inspection],
         terms: Terms,
         *,
-        at_most: float = RELEASE_AT,
         thorough: float = USUAL,
     ) -> None:
         self.lines, self.done, self.coming, self.made = lines, done, coming, tuple(made)
-        self.terms, self.at_most, self.thorough = terms, at_most, thorough
+        self.terms, self.thorough = terms, thorough
+        self.at_most = RELEASE_AT[lines.case.pace]
         self.begun = [d.on for d in lines.case.evenings_done]
         by_day = {one.on: one.acts for one in lines.schedule}
         self.acts = [by_day.get(on, ()) for on in self.coming]

@@ -15,7 +15,7 @@ from datetime import date, datetime, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Case, Evening, Inspection, Schedule
+from brood.core.biology.case import Case, Evening, Inspection, Pace, Schedule
 from brood.core.biology.kill import effect, treated_as
 from brood.core.biology.substages import Array, chain_of, clock
 from brood.core.climate.hours import MORNING, evening
@@ -24,8 +24,10 @@ from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.detection import USUAL
 from brood.core.population.half_days import Steps, evenings, residues
 
-RELEASE_AT = 0.05
-"""An evening is released when the chance that a line lives on is at most this."""
+RELEASE_AT = {Pace.CLOSE: 0.02, Pace.USUAL: 0.05, Pace.FAR: 0.2}
+"""An evening is released when the chance that a line lives on is at most this: by the
+pace of the course (our judgement, C).
+"""
 SPARED_BELOW = 0.35
 """A stage hides from the evenings when they take less than this share of it."""
 LEAST_SHARE = 0.5
@@ -170,7 +172,6 @@ def release(
     *,
     begun: date | None = None,
     thorough: float = USUAL,
-    at_most: float = RELEASE_AT,
 ) -> Release:
     """Which of the coming evenings are set, if every look from now on finds nothing.
 
@@ -178,7 +179,7 @@ def release(
     holds what was done since then, and the coming evenings. The course has `begun` on
     its first evening, where one was done before the sighting.
     """
-    coming = sorted(coming)
+    coming, at_most = sorted(coming), RELEASE_AT[lines.case.pace]
     before = [e for e in lines.schedule if not coming or e.on < coming[0]]
     done = [e.on for e in before if lines.case.treats(e)]
     first = min([*done, *coming[:1], *([begun] if begun else [])], default=None)

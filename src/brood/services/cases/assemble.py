@@ -19,6 +19,7 @@ from brood.core.biology.case import (
     Found,
     Inspection,
     Limits,
+    Pace,
 )
 from brood.core.biology.digest import digest_of
 from brood.core.biology.handling import cut_act, handled
@@ -167,6 +168,7 @@ def as_found(desk: Desk, row: PestCase, on: date) -> Case:
         done=done,
         fixed=_known(_fixed(row, on), acts),
         keep_below=row.keep_below,
+        pace=Pace(row.pace),
         limits=limits_of(row),
         rain=rain_of(desk.session, place, first, on + RAIN_AHEAD) if place else (),
     )

@@ -4,7 +4,7 @@ told of earlier evenings.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases import history
@@ -12,11 +12,6 @@ from brood.store.tables import PestCase, Plant
 
 MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1}
 """How long each takes, in minutes (our judgement, C)."""
-
-
-def by_catalogue(catalogue: Catalogue, treatments: Iterable[str]) -> float:
-    """The minutes that treatments take on one table plant, by the catalogue."""
-    return sum(catalogue.care[t].minutes for t in treatments if t in catalogue.care)
 
 
 def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> float:
@@ -38,8 +33,8 @@ def by_what_was_told(
     """The minutes that treatments take on so many table plants, after evenings of which the
     minutes (where they were told) and the treatments are known.
     """
-    told = [(m, by_catalogue(catalogue, acts)) for m, acts in done if m is not None]
-    usual = by_catalogue(catalogue, treatments)
+    told = [(m, catalogue.minutes(acts)) for m, acts in done if m is not None]
+    usual = catalogue.minutes(treatments)
     if told and (thought := sum(t for _, t in told)):
         return usual * sum(m for m, _ in told) / thought
     return usual * plants

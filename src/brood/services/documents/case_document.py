@@ -38,6 +38,7 @@ from brood.services.documents.case_form import (
     short,
 )
 from brood.services.documents.clear_date import course_json
+from brood.services.documents.courses import aimed_at
 from brood.services.documents.handled import under_way
 from brood.services.documents.improvements import improvements_json
 from brood.services.documents.reading import Json
@@ -60,7 +61,8 @@ def follow_case(data: Json, catalogue: Catalogue) -> tuple[Case, tuple[Inspectio
     case, looks, warnings = read_followed(data, catalogue)
     if looks and case.done:
         case = updated(learn(case, looks, [], max(x.on for x in looks)))
-    return case, looks, warnings
+    case, told = aimed_at(case, looks, read_form(data).aim)
+    return case, looks, [*warnings, *told]
 
 
 def read_followed(
@@ -334,7 +336,7 @@ def plan_json(
     """
     case = problem.case
     outcome, rules = considered(problem, plan)
-    course = course_json(case, plan, looks)
+    course = course_json(case, plan, looks, catalogue)
     helps = (
         []
         if plan.reaches or case.keep_below is not None

@@ -301,6 +301,7 @@ class CaseForm(PestForm):
     refuge: Annotated[float, number(0, 0.9)] = 0.02
     target: Annotated[float, number(0.01, 0.999)] = 0.95
     keep_below: Annotated[float, number(1, MOST_COUNT)] | None = None
+    aim: Literal["fewest", "soonest", "gentlest"] | None = None
     horizon_days: Annotated[int, whole(7, 730)] | None = None
     switching: dict[str, Annotated[float, number(0, 24)]] = {}
     test_patch: bool = False

@@ -7,6 +7,7 @@ from dataclasses import replace
 from datetime import date
 from typing import Any
 
+from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Case, Inspection
 from brood.core.course import planner
 from brood.core.course.plan import Plan
@@ -14,6 +15,7 @@ from brood.core.followup.all_clear import clear_by, interpolated
 from brood.core.followup.course_ahead import CourseAhead, course_ahead
 from brood.core.followup.likely import COURSES
 from brood.core.followup.posterior import learn, updated
+from brood.services.documents.courses import courses_json
 from brood.services.voice import words
 
 
@@ -58,9 +60,12 @@ def course_of(
     return course_ahead(case, plan, looks, today, courses=courses)
 
 
-def course_json(case: Case, plan: Plan, looks: Sequence[Inspection]) -> dict[str, Any]:
+def course_json(
+    case: Case, plan: Plan, looks: Sequence[Inspection], catalogue: Catalogue
+) -> dict[str, Any]:
     """The keys of a plan that say what looks decide: which evenings are set, the looks,
-    how the course will probably go, when the plant may go back and its case closes.
+    how the course will probably go, when the plant may go back and its case closes; and
+    the other ways to get there.
     """
     looks = [x for x in looks if x.on <= case.start]
     ahead = course_of(case, plan, looks, case.start, courses=COURSES)
@@ -92,4 +97,5 @@ def course_json(case: Case, plan: Plan, looks: Sequence[Inspection]) -> dict[str
         ],
         "all_clear": end.back.isoformat() if end and end.back else None,
         "closed": end.closed.isoformat() if end and end.closed else None,
+        "courses": courses_json(case, plan, ahead, looks, catalogue),
     }

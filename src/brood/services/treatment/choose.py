@@ -248,7 +248,7 @@ def weighed(
 ) -> Weighed:
     """What a case leads to with these acts, from the tables at hand."""
     chance, dates = weigh(problem.treated(replace(case or problem.case, acts=acts)))
-    minutes = dates * effort.by_catalogue(catalogue, [a.id for a in acts if a.when != "first"])
+    minutes = dates * catalogue.minutes([a.id for a in acts if a.when != "first"])
     return Weighed(chance, dates, minutes, chance >= problem.case.target)
 
 

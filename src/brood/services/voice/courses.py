@@ -8,6 +8,7 @@ from datetime import date
 
 from brood.core.course.growth import LONG
 from brood.core.course.plan import Likely
+from brood.core.followup.ways import Aim
 from brood.services.voice.odds import in_100
 from brood.services.voice.speech import Speech, days, number
 
@@ -27,15 +28,20 @@ def ahead(
     begun = f"set {fixed}" if fixed else "no evening set"
     if likely is None:
         return f"{begun} of {coming} planned" if fixed else f"{begun}, {coming} planned"
-    open_end = likely.open_end or (growth or 0.0) >= LONG
-    spread = (
-        f" ({likely.low} to {likely.high}{' or more' if open_end else ''})"
-        if likely.high > likely.low or open_end
-        else ""
-    )
+    spread = around(likely, growth)
     span = (likely.last - first).days
     during = f", in about {days(span)}" if span > 0 else ""
     return f"{begun}, likely {likely.evenings}{' more' if more else ''}{spread}{during}"
+
+
+def around(likely: Likely, growth: float | None) -> str:
+    """The range of the likely evenings, in brackets after their number. Empty where they
+    are sure.
+    """
+    open_end = likely.open_end or (growth or 0.0) >= LONG
+    if likely.high == likely.low and not open_end:
+        return ""
+    return f" ({likely.low} to {likely.high}{' or more' if open_end else ''})"
 
 
 def released(looked_on: date, left: float, speech: Speech) -> str:
@@ -55,6 +61,28 @@ def released_headline(
         f"{released(looked_on, left, speech)} One living find brings the evenings back that same "
         f"day.{following}"
     )
+
+
+TITLES = {
+    Aim.FEWEST: "Fewest evenings",
+    Aim.SOONEST: "Soonest over",
+    Aim.GENTLEST: "Gentlest",
+}
+
+
+def apart(likely: Likely, own: Likely, *, gentle: bool) -> str:
+    """How another way differs from the course as it is planned."""
+    parts = ["work by hand alone"] if gentle else []
+    fewer = own.evenings - likely.evenings
+    if fewer:
+        many = abs(fewer)
+        side = "fewer" if fewer > 0 else "more"
+        parts.append(f"{many} evening{'s' if many > 1 else ''} {side}")
+    if likely.back is not None and own.back is not None and likely.back != own.back:
+        sooner = (own.back - likely.back).days
+        parts.append(f"back {days(abs(sooner))} {'sooner' if sooner > 0 else 'later'}")
+    said = ", ".join(parts)
+    return f"{said[0].upper()}{said[1:]}." if said else ""
 
 
 UNMATED = {

@@ -284,6 +284,7 @@ CHANGED = (
     ("series", "the warmth where it stands"),
     ("acts", "the treatments"),
     ("keep_below", "what you aim for"),
+    ("pace", "how far apart you want the evenings"),
     ("reach", "how many a treatment touches"),
     ("refuge", "how many nothing reaches"),
     ("limits", "the days that suit you"),
