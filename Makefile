@@ -54,6 +54,9 @@ lint: .venv/.test ## style and strict types
 css: ## rebuild the style sheet after a change to templates or assets (needs Node and npm)
 	@cd assets && npm ci --silent && npx tailwindcss -i app.css -o ../src/brood/web/static/app.css --minify
 
+mixes: .venv/.test ## work out what every mix of treatments leads to (a quarter of an hour)
+	@.venv/bin/python scripts/default_courses.py
+
 screenshots: .venv/.test ## take the pictures in docs/screenshots from the demo household
 	@bash scripts/need-chromium
 	@.venv/bin/python scripts/screenshots.py

@@ -16,9 +16,9 @@ from brood.core.biology.stage_times import stage_times
 from brood.core.climate.series import daily
 from brood.core.course.planner import plan, problem_of
 from brood.core.population.projection import project
-from brood.services.cases.commands import default_acts
 from brood.services.demo import tern_cottage
 from brood.services.documents.identify import answer
+from brood.services.treatment import defaults
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 from brood.settings import Settings
 from brood.web.app import create_app
@@ -34,7 +34,9 @@ def case(pest: str) -> Case:
         Found(DAY, catalogue.pests[pest].stages[1].id, 30.0),
         Found(DAY, "adult", 12.0),
     )
-    acts = tuple(catalogue.act(a, pest) for a in default_acts(catalogue, pest))
+    acts = tuple(
+        catalogue.act(a, pest) for a in defaults.of_plant(catalogue, pest, defaults.nobodys()).acts
+    )
     return Case(
         catalogue.pest(pest),
         DAY,

@@ -27,10 +27,10 @@ from sqlalchemy.engine import Engine
 
 from brood.catalogue.loader import shipped
 from brood.services.archive import importing, transfer
-from brood.services.cases import commands
 from brood.services.cases.planning import Planning
 from brood.services.house import places, plants
 from brood.services.house.places import PlaceCommand, Warmth
+from brood.services.treatment import defaults
 from brood.settings import Settings
 from brood.store.place_tables import Reading
 from brood.store.records import Expense
@@ -118,7 +118,7 @@ class Maker:
 
     def _case(self, session, plant: int, ago: int, *, closed: bool) -> None:
         pest = self.rng.choice(list(self.catalogue.pests))
-        acts = commands.default_acts(self.catalogue, pest)
+        acts = defaults.of_plant(self.catalogue, pest, defaults.nobodys()).acts
         on = self.today - timedelta(days=ago)
         row = PestCase(
             plant_id=plant,

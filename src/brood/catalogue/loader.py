@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from brood.catalogue import signs
+from brood.catalogue import mixes, signs
 from brood.catalogue.care import CareRecord, EveningBook, Sensitivity
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.recipes import RecipeBook
@@ -187,10 +187,21 @@ def load(root: Traversable) -> Catalogue:
     evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
     handling = _handling(root, treatments, kills, sources, faults)
     states = _states(root, groups, treatments, sources, faults)
+    courses = mixes.read(root / "mixes.json", records, treatments, faults)
     if faults or evidence is None or handling is None or hiding is None:
         raise CatalogueError(faults)
     return Catalogue(
-        pests, records, groups, treatments, kills, sources, evidence, *handling, hiding, states
+        pests,
+        records,
+        groups,
+        treatments,
+        kills,
+        sources,
+        evidence,
+        *handling,
+        hiding,
+        states,
+        courses,
     )
 
 
@@ -201,7 +212,7 @@ def _states(
     sources: Mapping[str, Source],
     faults: list[str],
 ) -> dict[str, StateRecord]:
-    """The states that last on a plant, and the means that are usual for a group, checked
+    """The states that last on a plant, and what always belongs to a group's course, checked
     against treatments and sources.
     """
     states = _keyed(StateRecord, root / "states.toml", faults)
@@ -211,7 +222,12 @@ def _states(
         if one.source not in sources
     ]
     named = [(f"states.toml: {name}", [one.act] if one.act else []) for name, one in states.items()]
-    named += [(f"groups.toml: {name}", group.means) for name, group in groups.items()]
+    named += [(f"groups.toml: {name}", group.always) for name, group in groups.items()]
+    named += [
+        (f"groups.toml: {name}: on_build: {build}", acts)
+        for name, group in groups.items()
+        for build, acts in group.on_build.items()
+    ]
     faults += [
         f"{where}: there is no treatment '{key}'"
         for where, keys in named

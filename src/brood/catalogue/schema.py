@@ -263,6 +263,23 @@ class PestRecord(Record):
         return self
 
 
+class MixRecord(Record):
+    """Treatments used together and what they lead to for a moderate infestation of one
+    plant at 20 °C, worked out and not observed: the growth from one evening to the next,
+    the chance that the course ends clear, its likely number of evenings with the range of
+    eight in ten, and the days until the last evening and until the plant may go back.
+    """
+
+    acts: list[Id]
+    growth: float
+    chance: Share
+    evenings: int
+    low: int
+    high: int
+    last: int
+    back: int | None
+
+
 class LookAlike(Record):
     """What a group is taken for, and what tells them apart."""
 
@@ -272,13 +289,16 @@ class LookAlike(Record):
 
 class GroupRecord(Record):
     """What the pests of a group have in common for the eye, and the usual days between
-    treatments at 20 °C. `means` are the treatments that are usual together, where no
-    single pair of hand work and a spray does it.
+    treatments at 20 °C. `always` are treatments that belong to every course against them
+    where they suit the plant, `on_build` those that belong to it on plants of a build.
+    Skilled keepers take at most `most_evenings` at 20 °C for a moderate infestation.
     """
 
     name: Text
     usual_gap_days: Figure
-    means: list[Id] = []
+    always: list[Id] = []
+    on_build: dict[Id, list[Id]] = {}
+    most_evenings: Figure
     look: Text
     alive: Text
     dead: Text

@@ -7,6 +7,7 @@ import click
 from brood import __version__
 from brood.cli.assess import assess
 from brood.cli.clear_date import clear_date
+from brood.cli.defaults import defaults
 from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
 from brood.cli.fit import fit
@@ -43,6 +44,7 @@ for command in (
     observations,
     mix,
     treatments,
+    defaults,
     export,
     import_,
     backup_,

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.core.biology.pest import ADULT
 from brood.core.biology.stage_classes import YOUNG_DISPLAYS
@@ -25,18 +24,6 @@ from brood.store.tables import (
     PestCase,
     Plant,
 )
-
-TICKED_FIRST = {True: ("wiping",), False: ("insecticidal-soap", "btk", "bti-drench")}
-
-
-WORTH = {True: 0.25, False: 0.5}
-"""A treatment is ticked to begin with, by hand and otherwise, where it kills at least
-this share of the young stages on average. The mildest come first.
-"""
-
-
-OFTEN_DAYS = 3
-"""An act by hand is ticked to begin with only if it can be repeated within so many days."""
 
 
 @dataclass(frozen=True)
@@ -122,47 +109,6 @@ def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
         if choice not in shown:
             shown.append(choice)
     return [*shown, (ADULT, "adults")]
-
-
-def default_acts(
-    catalogue: Catalogue, pest_id: str, plant_kind: str = "", good: set[str] | None = None
-) -> tuple[str, ...]:
-    """The treatments that are ticked to begin with: one by hand that can be repeated
-    often, and one that is not by hand, the mildest that does enough.
-
-    Where a group has means that are usual together, it is those. Nothing that often
-    injures this kind of plant, nor what needs dry soil, since that rules out most others.
-    Only those of `good` where it is given.
-    """
-    usual = [
-        key
-        for key in catalogue.groups[catalogue.records[pest_id].group].means
-        if plant_kind not in catalogue.treatments[key].not_for and (good is None or key in good)
-    ]
-    if usual:
-        return tuple(usual)
-    young = [s.id for s in catalogue.records[pest_id].stage if s.display in YOUNG_DISPLAYS]
-    chosen: list[str] = []
-    for hand in (True, False):
-        able = {
-            t.id: sum(catalogue.kill(t.id, pest_id)[stage] for stage in young) / len(young)
-            for t in catalogue.offered(pest_id)
-            if t.by_hand == hand
-            and t.id != "pruning"
-            and plant_kind not in t.not_for
-            and (not hand or t.min_gap_days <= OFTEN_DAYS)
-            and (good is None or t.id in good)
-            and catalogue.care[t.id].soil != "dry"
-        }
-        mild = [act for act in TICKED_FIRST[hand] if able.get(act, 0.0) >= WORTH[hand]]
-        least = WORTH[hand] if good is not None and chosen else 0.0
-        chosen += (
-            mild[:1]
-            or sorted(
-                (act for act, share in able.items() if share > least), key=lambda act: -able[act]
-            )[:1]
-        )
-    return tuple(chosen)
 
 
 def check_case(desk: Desk, command: OpenCommand) -> None:

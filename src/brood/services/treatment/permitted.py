@@ -243,7 +243,8 @@ def _warnings(
         if {record.id, *record.holds}.intersection(one.injured_by):
             note = getattr(one, "note", "")
             out.append(f"Often injures {one.name}. {note}".strip())
-    if here.plant.kind in record.not_for:
+    held = [record, *(catalogue.treatments[key] for key in record.holds)]
+    if any(here.plant.kind in one.not_for for one in held):
         out.append("Often injures this kind of plant.")
     if here.plant.sensitive and care.technique == "spray":
         out.append("You marked this plant as easily injured by sprays.")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 
 from flask import Blueprint, Response, make_response, request, url_for
-from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError
 from brood.services.archive import calendar
@@ -18,14 +17,14 @@ from brood.services.followup import ending
 from brood.services.guide import guide, own_figures
 from brood.services.house import plant_states, progress
 from brood.services.house.plants import is_eaten
-from brood.services.treatment import chance_page, choose, evening_page
-from brood.services.treatment.permitted import Offer, offers
+from brood.services.treatment import chance_page, choose, defaults, evening_page
+from brood.services.treatment.permitted import offers
 from brood.services.warmth import rain
 from brood.services.warmth.rain import reaches
 from brood.store.queries import cases as queries
 from brood.store.queries import looks as look_queries
 from brood.store.queries.lasting import of_plant
-from brood.store.tables import PestCase, Plant
+from brood.store.tables import PestCase
 from brood.web import drawings, mending, render, undo
 from brood.web.context import (
     catalogue,
@@ -62,6 +61,8 @@ def new(plant_id: int) -> Response:
                 "cases/cases/which.html", plant=plant, place=place, groups=guide.by_group(held)
             )
         record = held.records[pest_id]
+        here = choose.setting_of(session, plant, today=today())
+        proposed = defaults.of_plant(held, pest_id, here)
         return render.page(
             "cases/cases/new.html",
             plant=plant,
@@ -69,8 +70,9 @@ def new(plant_id: int) -> Response:
             record=record,
             stages=commands.stage_choices(record),
             rough=form.ROUGH,
-            offers=_offers(session, plant, pest_id),
-            ticked=_ticked(session, plant, pest_id),
+            offers=[o for o in offers(held, pest_id, here) if o.care.supply != "living"],
+            ticked=set(proposed.acts),
+            proposed=proposed,
             own={},
             drawings={
                 stage: stage_drawing(record, stage) for stage, _ in commands.stage_choices(record)
@@ -79,22 +81,6 @@ def new(plant_id: int) -> Response:
             eaten=is_eaten(plant),
             look_id=request.values.get("look", ""),
         )
-
-
-def _offers(session: Session, plant: Plant, pest_id: str) -> list[Offer]:
-    return [
-        o
-        for o in offers(catalogue(), pest_id, choose.setting_of(session, plant, today=today()))
-        if o.care.supply != "living"
-    ]
-
-
-def _ticked(session: Session, plant: Plant, pest_id: str) -> set[str]:
-    """What is ticked to begin with: the mildest treatments that do enough and are
-    offered here without a warning.
-    """
-    good = {o.record.id for o in _offers(session, plant, pest_id) if o.allowed and not o.warnings}
-    return set(commands.default_acts(catalogue(), pest_id, plant.kind, good))
 
 
 @bp.post("/plants/<int:plant_id>/case")
