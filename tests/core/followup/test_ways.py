@@ -1,6 +1,7 @@
 """Several ways to clear a plant: each is said to be best only at what it is best at."""
 
-from datetime import date, datetime
+from dataclasses import replace
+from datetime import date, datetime, timedelta
 
 import pytest
 
@@ -64,3 +65,13 @@ def test_hand_work_alone_is_shown_for_aphids_and_not_where_it_hardly_holds_them(
 def test_a_course_that_is_all_hand_work_is_the_gentlest_itself():
     only = case("myzus-persicae", "shower", young="nymph-2")
     assert Aim.GENTLEST in found_for(only, gentle=by_hand(only))[0].aims
+
+
+def test_dates_that_lie_near_an_evening_of_another_pest_are_moved_to_it():
+    one = CASES["soft scale"]
+    free = [a.target for a in plan(problem_of(one)).applications]
+    near = tuple(day + timedelta(days=2) for day in free[1:3])
+    shared = [a.target for a in plan(problem_of(replace(one, beside=near))).applications]
+    assert {*near} <= {*shared}
+    far = tuple(day + timedelta(days=5) for day in free)
+    assert [a.target for a in plan(problem_of(replace(one, beside=far))).applications] == free

@@ -197,6 +197,8 @@ class Case:
     it. `arrivals` lay on the plant; they count in numbers, and not in the chance that what
     is there dies out. `past` are acts that were used and are no longer at hand. `pace`
     says how far apart the evenings lie, and how sure a look must be to release them.
+    `beside` are evenings that the plant has anyway, for another pest: dates that lie near
+    are moved to them.
     """
 
     pest: Pest
@@ -220,6 +222,7 @@ class Case:
     arrivals: tuple[Arrival, ...] = ()
     past: tuple[Act, ...] = ()
     pace: Pace = Pace.USUAL
+    beside: tuple[date, ...] = ()
 
     def at_pace(self, pace: Pace) -> Case:
         """The same case at another pace, its further pests too."""

@@ -38,6 +38,8 @@ longer course is no better than one over a generation.
 AS_GOOD = 0.002
 FAR_OFF = 0.5
 LONG_LIST = 12
+NEAR = 3
+"""A date is moved to an evening that the plant has anyway within this part of its gap."""
 SHORT = 8
 
 
@@ -227,14 +229,29 @@ class Search:
         """Days with such gaps, as many as are allowed within the horizon."""
         p = self.problem
         out: list[int] = []
-        day = p.next_day(self._first(part))
+        day = self._shared(p.next_day(self._first(part)), p.start, part)
         while day is not None and len(out) < p.most_dates:
             if p.fill((*out, day)) is not None:
                 out.append(day)
-                day = p.next_day(day + self._gap(day, part))
+                least = day + self._least()
+                day = self._shared(p.next_day(day + self._gap(day, part)), least, part)
             else:
                 day = p.next_day(day + 1)
         return tuple(out)
+
+    def _shared(self, day: int | None, least: int, part: float) -> int | None:
+        """The evening that the plant has anyway, from the day `least` on, where one lies
+        near a day. Otherwise the day itself.
+        """
+        if day is None or not self.problem.case.beside:
+            return day
+        room = max(1, self._gap(day, part) // NEAR)
+        near = [
+            on
+            for on in (one.toordinal() for one in self.problem.case.beside)
+            if on >= least and abs(on - day) <= room and self.problem.admits(on)
+        ]
+        return min(near, key=lambda on: abs(on - day), default=day)
 
     def _first(self, part: float) -> int:
         """The first day that a date may fall on: a gap after the last evening, or as soon

@@ -82,11 +82,14 @@ class Facts:
 
     def digest(self) -> str:
         """The digest of the facts, without the evenings that were worked out from them."""
-        return digest_of(replace(self, promised=()))
+        return digest_of(replace(self, promised=(), case=replace(self.case, beside=())))
 
     def parts(self) -> dict[str, str]:
         """The digest of every kind of fact by name, to tell what has changed."""
-        return self.case.parts() | {"looks": digest_of(self.looks), "cards": digest_of(self.cards)}
+        return replace(self.case, beside=()).parts() | {
+            "looks": digest_of(self.looks),
+            "cards": digest_of(self.cards),
+        }
 
 
 def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:
@@ -169,10 +172,17 @@ def as_found(desk: Desk, row: PestCase, on: date) -> Case:
         fixed=_known(_fixed(row, on), acts),
         keep_below=row.keep_below,
         pace=Pace(row.pace),
+        beside=_beside(row, on),
         limits=limits_of(row),
         rain=rain_of(desk.session, place, first, on + RAIN_AHEAD) if place else (),
     )
     return _handled(desk, row, case, first)
+
+
+def _beside(row: PestCase, on: date) -> tuple[date, ...]:
+    """The evenings to come of the pest that came first on the same plant."""
+    first = history.followed(row)
+    return tuple(a.target_on for a in history.planned(first) if a.target_on >= on) if first else ()
 
 
 def _place(plant: Plant) -> Place | None:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from brood.catalogue.schema import PestRecord
+from brood.core.biology.case import Pace
 from brood.core.biology.pest import ADULT
 from brood.core.biology.stage_classes import YOUNG_DISPLAYS
 from brood.core.course import planner
@@ -73,7 +74,7 @@ class MarkCommand:
     `parts` of the plant were done and `missed` were not reached; the share `reach`
     follows from them. `tally` is what was seen. `sent_key` is the sender's key where
     the evening was recorded without a connection. `minutes` is how long it took, where
-    told.
+    told. `for_all` says that all was done that is planned against every pest of the plant.
     """
 
     outcome: str
@@ -86,6 +87,7 @@ class MarkCommand:
     reach: float | None = None
     sent_key: str = ""
     minutes: int | None = None
+    for_all: bool = False
 
 
 def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
@@ -165,6 +167,7 @@ def _new_case(desk: Desk, plant: Plant, command: OpenCommand) -> PestCase:
             reach=0.9,
             test_patch=command.test_patch,
             keep_below=command.keep_below,
+            pace=Pace.USUAL,
             created_at=desk.moment,
             own_dates=[],
             limits={},
@@ -189,7 +192,21 @@ def _finding(command: FindCommand, now: datetime) -> Finding:
 
 
 def mark(desk: Desk, application_id: int, said: MarkCommand) -> int:
-    """Record an evening as done on a day or as skipped. Returns the id of the case."""
+    """Record an evening as done on a day or as skipped. What was done to the plant counts
+    for its other pests too, where their evening is due. Returns the id of the case.
+    """
+    row, slot = cases.case_of_application(desk.session, application_id)
+    if said.outcome == EveningOutcome.DONE and said.done_on is not None:
+        acts = said.acts or tuple(slot.treatments)
+        for other in history.due_with(row, said.done_on):
+            took = other.treatments if said.for_all else [a for a in other.treatments if a in acts]
+            if took:
+                mark_one(desk, other.id, MarkCommand(said.outcome, said.done_on, acts=tuple(took)))
+    return mark_one(desk, application_id, said)
+
+
+def mark_one(desk: Desk, application_id: int, said: MarkCommand) -> int:
+    """Record an evening of one case alone; the id of the case."""
     row, slot = cases.case_of_application(desk.session, application_id)
     now, today = desk.moment, desk.today
     if slot.status == EveningState.DROPPED and not (history.is_left_alone(row) and said.done_on):
@@ -269,10 +286,18 @@ def unmark(desk: Desk, application_id: int) -> int:
         return row.id
     if record is None:
         raise NotFound("Nothing is recorded for this evening.")
-    record.withdrawn_at = desk.moment
-    slot.status, slot.sequence = EveningState.PLANNED, slot.sequence + 1
-    slot.changed_at = desk.moment
+    _withdraw(slot, record, desk.moment)
+    for other in (a for case in history.others_on(row) for a in case.applications):
+        along = history.last_word(other)
+        if along is not None and along.recorded_at == record.recorded_at:
+            _withdraw(other, along, desk.moment)
     return row.id
+
+
+def _withdraw(slot: Application, record: ApplicationRecord, now: datetime) -> None:
+    """Take back what was recorded of an evening, which is planned again."""
+    record.withdrawn_at = now
+    slot.status, slot.sequence, slot.changed_at = EveningState.PLANNED, slot.sequence + 1, now
 
 
 def add_find(desk: Desk, case_id: int, command: FindCommand) -> None:

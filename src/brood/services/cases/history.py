@@ -146,6 +146,32 @@ def plan_is_due(row: PestCase, today: date) -> bool:
     return row.closed_at is None and row.good_until is not None and today > row.good_until
 
 
+def others_on(row: PestCase) -> list[PestCase]:
+    """The other open cases of the same plant, the first opened first."""
+    open_now = [c for c in row.plant.cases if c is not row and c.closed_at is None]
+    return sorted(open_now, key=lambda c: c.id)
+
+
+def followed(row: PestCase) -> PestCase | None:
+    """The case of the same plant whose evenings a case takes over where it can: the one
+    that was opened first. None where it is that one itself.
+    """
+    before = [c for c in others_on(row) if row.id is None or c.id < row.id]
+    return before[0] if before else None
+
+
+def due_with(row: PestCase, day: date) -> list[Application]:
+    """The evenings of the plant's other pests that a treatment on a day serves too."""
+    out = []
+    for other in others_on(row):
+        slot = next(iter(planned(other)), None)
+        done = any(r.done_on == day for r in evenings_done(other))
+        found = min((f.found_on for f in standing(other.findings)), default=day)
+        if slot is not None and not done and slot.earliest_on <= day and found <= day:
+            out.append(slot)
+    return out
+
+
 def members(row: PestCase) -> list[CasePlant]:
     """The other plants that a case stands for now."""
     return [m for m in row.members if m.left_on is None]

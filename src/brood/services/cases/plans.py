@@ -165,7 +165,20 @@ def write(
     row.planned_facts, row.planned_on, row.anew = row.facts, found.made_on, False
     row.plan_state = found.trouble.state if found.trouble else PlanState.PLANNED
     row.good_until = _good_until(row, found, silent)
+    if before["dates"] != after["dates"]:
+        _follow(row)
     desk.session.flush()
+
+
+def _follow(row: PestCase) -> None:
+    """Have the plant's other pests take over the evenings of a case that came first,
+    where theirs lie on other days.
+    """
+    own = {a.target_on for a in history.planned(row)}
+    for other in history.others_on(row):
+        apart = any(a.target_on not in own for a in history.planned(other))
+        if history.followed(other) is row and not other.own_dates and apart:
+            other.facts, other.anew = other.facts + 1, True
 
 
 def _keep(desk: Desk, row: PestCase, found: Outlook, bodies: Mapping[str, bytes]) -> None:

@@ -25,7 +25,7 @@ from brood.services.voice import words
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine
-from brood.store.tables import Card, PestCase, Plant
+from brood.store.tables import Application, Card, PestCase, Plant
 
 WINTER_DAYS = 210
 
@@ -69,7 +69,7 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
     out: list[Task] = []
     for row in house.open_cases:
         near = [r.pest for r in risky if r.near.plant.id == row.plant_id]
-        out += _treat(catalogue, row, today, desk.speech)
+        out += _treat(catalogue, row, _along(row, today), desk)
         out += _patches(catalogue, row, now)
         out += _care(row, now)
         out += _cards(row, today)
@@ -167,11 +167,27 @@ def _spring(desk: Desk, house: House) -> list[Task]:
     return list({(t.plant.id, t.text): t for t in found}.values())
 
 
-def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> list[Task]:
+def _along(row: PestCase, today: date) -> list[Application] | None:
+    """The evenings of the plant's other pests on the day of a case's own. None where the
+    case itself goes along with one that came first.
+    """
     slot = next_evening(row)
-    if slot is None or is_away(row, today):
+    every = [(c, s) for c in history.others_on(row) if (s := next_evening(c)) is not None]
+    same = [(c, s) for c, s in every if slot is not None and s.target_on == slot.target_on]
+    if any(c.id < row.id and not is_away(c, today) for c, _ in same):
+        return None
+    return [s for _, s in same]
+
+
+def _treat(
+    catalogue: Catalogue, row: PestCase, along: list[Application] | None, desk: Desk
+) -> list[Task]:
+    """The next evening of a case, with those of the plant's other pests `along`."""
+    slot, today, speech = next_evening(row), desk.today, desk.speech
+    if slot is None or along is None or is_away(row, today):
         return []
-    verb = words.evening_verb(slot.treatments, catalogue.treatments)
+    acts = list(dict.fromkeys(a for one in (slot, *along) for a in one.treatments))
+    verb = words.evening_verb(acts, catalogue.treatments)
     gone = history.went_by(row)
     missed_on, missed_latest_on = (gone.missed_on, gone.missed_latest_on) if gone else (None, None)
     late = ""
@@ -183,15 +199,16 @@ def _treat(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> 
             if end < today
             else f"Planned for {speech.day(missed_on)}; still inside its window."
         )
-    minutes = round(effort.evening(catalogue, row, slot.treatments))
-    closes = min(slot.latest_on, missed_latest_on or slot.latest_on)
+    minutes = round(effort.evening(catalogue, row, acts))
+    closes = min([missed_latest_on or slot.latest_on, *(s.latest_on for s in (slot, *along))])
+    spare = all(history.is_spare(s) for s in (slot, *along))
     return [
         Task(
             f"treat-{slot.id}",
             "treat",
             row.plant,
             place_of(row.plant),
-            words.task(verb, slot.treatments, catalogue.treatments, spare=history.is_spare(slot)),
+            words.task(verb, acts, catalogue.treatments, spare=spare),
             minutes,
             slot.target_on,
             f"/cases/{row.id}/evening",

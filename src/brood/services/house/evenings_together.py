@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
@@ -30,16 +31,18 @@ class WindowsRow:
     names: str
     aim: str
     mix_ml: float
-    wet: bool
+    acts: tuple[str, ...]
+    wet: tuple[str, ...]
     minutes: float
 
 
 @dataclass(frozen=True)
 class Gathering:
-    """One evening: its day and the cases that it serves."""
+    """One evening: its day, the cases that it serves, and the minutes that it takes."""
 
     on: date
     rows: tuple[WindowsRow, ...]
+    minutes: float
 
     @property
     def plants(self) -> int:
@@ -57,10 +60,10 @@ class Gathering:
         """How much mix its sprays take: what is sprayed on a plant for two pests is one
         spraying.
         """
-        each: dict[tuple[int, str], float] = {}
+        each: dict[tuple[int, tuple[str, ...]], float] = {}
         for r in self.rows:
             if r.wet:
-                key = r.row.plant_id, r.names
+                key = r.row.plant_id, r.wet
                 each[key] = max(r.mix_ml, each.get(key, 0.0))
         return sum(each.values())
 
@@ -92,8 +95,10 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
     ):
         spans = ((today, today, today), *spans[1:])
     acts = slots[0].treatments if slots else []
-    wet = any(
-        key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand for key in acts
+    wet = sorted(
+        key
+        for key in acts
+        if key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand
     )
     aim = catalogue.evenings.sits[catalogue.records[row.pest_id].group]
     parts = sorted(aim, key=lambda p: -aim[p])[:2]
@@ -105,13 +110,32 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
         words.act_names(acts, catalogue.treatments),
         listed([catalogue.evenings.part[p].name for p in parts]),
         spray_ml(row.plant) + sum(spray_ml(m.plant) for m in history.members(row)),
-        wet,
+        tuple(acts),
+        tuple(wet),
         effort.evening(catalogue, row, acts),
     )
 
 
+def _evenings(rows: Sequence[WindowsRow]) -> list[date]:
+    """The days on which evenings serve cases."""
+    return sorted({r.served_on for r in rows if r.served_on})
+
+
+def _minutes(catalogue: Catalogue, rows: Sequence[WindowsRow]) -> float:
+    """The minutes of an evening: what is done to a plant for two pests is done once."""
+    acts: dict[int, dict[str, None]] = {}
+    for r in rows:
+        acts.setdefault(r.row.plant_id, {}).update(dict.fromkeys(r.acts))
+    first = {r.row.plant_id: r.row for r in reversed(rows)}
+    return sum(effort.evening(catalogue, row, list(acts[plant])) for plant, row in first.items())
+
+
 def gathered(
-    rows: tuple[WindowsRow, ...], prefs: Preferences, today: date, tried: date | None
+    catalogue: Catalogue,
+    rows: tuple[WindowsRow, ...],
+    prefs: Preferences,
+    today: date,
+    tried: date | None,
 ) -> tuple[tuple[WindowsRow, ...], tuple[Gathering, ...], tuple[WindowsRow, ...]]:
     """The rows with the evening that serves each, the evenings, and the rows that no
     free evening serves.
@@ -142,9 +166,11 @@ def gathered(
         )
         for r in rows
     )
-    evenings = sorted({r.served_on for r in served if r.served_on})
+    by_day = {day: [r for r in served if r.served_on == day] for day in _evenings(served)}
     return (
         served,
-        tuple(Gathering(day, tuple(r for r in served if r.served_on == day)) for day in evenings),
+        tuple(
+            Gathering(day, tuple(some), _minutes(catalogue, some)) for day, some in by_day.items()
+        ),
         tuple(r for r in served if str(r.row.id) in unserved),
     )

@@ -78,7 +78,7 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
             key=lambda r: r.windows[0][2] if r.windows else date.max,
         )
     )
-    chart, sessions, unserved = gathered(chart, prefs, today, tried)
+    chart, sessions, unserved = gathered(desk.catalogue, chart, prefs, today, tried)
     tasks = sorted(
         tasks_of(desk, house, apart),
         key=lambda t: (t.due_on, ORDER.index(t.kind), t.plant.name),

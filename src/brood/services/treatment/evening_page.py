@@ -5,7 +5,7 @@ follows once it is recorded.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 import numpy as np
@@ -79,6 +79,7 @@ class EveningResult:
 
     row: PestCase
     pest: PestRecord
+    others: tuple[PestRecord, ...]
     slot: Application
     acts: tuple[EveningAct, ...]
     parts: tuple[PartRow, ...]
@@ -152,22 +153,19 @@ def build(desk: Desk, case_id: int) -> EveningResult:
     row = cases.case(session, case_id)
     slot = _next(row)
     record, book = catalogue.records[row.pest_id], catalogue.evenings
+    along = _along(row, slot, now.date())
     held = [p for p in test_leaves.states(catalogue, row, now) if p.state != "fine"]
     never = forbidden_tonight(desk, row, slot)
     back = {p.treatment_id for p in held} | {key for key, _ in never}
-    acts = [
-        _act(session, catalogue, row, key, now.date()) for key in slot.treatments if key not in back
-    ]
-    parts = parts_of(
-        book,
-        build_of(row.plant),
-        record.group,
-        in_soil=_in_soil(catalogue, [a.record.id for a in acts]),
-    )
+    wanted = dict.fromkeys(key for one in (slot, *(s for _, s in along)) for key in one.treatments)
+    acts = [_act(session, catalogue, row, key, now.date()) for key in wanted if key not in back]
+    others = [catalogue.records[other.pest_id] for other, _ in along]
+    parts = _parts(book, row, [record, *others], _in_soil(catalogue, [a.record.id for a in acts]))
     timers = {t.text: t for a in acts for t in a.technique.timers}
     return EveningResult(
         row,
         record,
+        tuple(others),
         slot,
         tuple(acts),
         parts,
@@ -179,6 +177,24 @@ def build(desk: Desk, case_id: int) -> EveningResult:
         tuple(timers.values()),
         spray_ml(row.plant),
         round(effort.evening(catalogue, row, [a.record.id for a in acts])),
+    )
+
+
+def _along(row: PestCase, slot: Application, day: date) -> list[tuple[PestCase, Application]]:
+    """The plant's other pests whose evening is due with a case's own."""
+    due = {s.id for s in history.due_with(row, max(day, slot.target_on))}
+    every = [(c, s) for c in history.others_on(row) for s in history.planned(c)[:1]]
+    return [(c, s) for c, s in every if s.id in due]
+
+
+def _parts(
+    book: EveningBook, row: PestCase, pests: Sequence[PestRecord], in_soil: bool
+) -> tuple[PartRow, ...]:
+    """The parts that any of the pests asks for, in the order of the first."""
+    build = build_of(row.plant)
+    every = [p for pest in pests for p in parts_of(book, build, pest.group, in_soil=in_soil)]
+    return tuple(
+        {p.id: p for p in reversed(every)}[key] for key in dict.fromkeys(p.id for p in every)
     )
 
 
@@ -289,30 +305,13 @@ def finish(desk: Desk, case_id: int, said: FinishCommand) -> int:
     if sent is not None:
         return sent
     slot = _next(row)
-    in_soil = _in_soil(catalogue, said.acts or slot.treatments)
-    parts = parts_of(
-        catalogue.evenings,
-        build_of(row.plant),
-        catalogue.records[row.pest_id].group,
-        in_soil=in_soil,
-    )
-    known = {p.id for p in parts}
-    done = tuple(p for p in said.parts if p in known)
-    missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()
-    reach = reach_of(parts, done, row.reach)
-    command = MarkCommand(
-        EveningOutcome.DONE,
-        said.done_on,
-        said.note,
-        said.acts,
-        done,
-        missed,
-        said.tally,
-        reach,
-        said.sent_key,
-        said.minutes,
-    )
-    commands.mark(desk, slot.id, command)
+    for other in history.due_with(row, said.done_on):
+        case, _ = cases.case_of_application(desk.session, other.id)
+        acts = tuple(a for a in other.treatments if a in said.acts)
+        if acts:
+            along = replace(said, acts=acts, tally=(), note="", minutes=None, sent_key="")
+            commands.mark_one(desk, other.id, _marked(catalogue, case, other, along))
+    commands.mark_one(desk, slot.id, _marked(catalogue, row, slot, said))
     # What was wiped or swabbed says nothing of how much a spraying takes.
     if said.mix_ml and any(catalogue.care[a].technique in POURED for a in said.acts):
         row.plant.mix_ml = said.mix_ml
@@ -321,3 +320,32 @@ def finish(desk: Desk, case_id: int, said: FinishCommand) -> int:
     aftercare.write(catalogue, row, written)
     desk.session.flush()
     return written.id
+
+
+def _marked(
+    catalogue: Catalogue, row: PestCase, slot: Application, said: FinishCommand
+) -> MarkCommand:
+    """What was done, as it bears on the pest of a case: how well the parts that were done
+    reach it.
+    """
+    parts = parts_of(
+        catalogue.evenings,
+        build_of(row.plant),
+        catalogue.records[row.pest_id].group,
+        in_soil=_in_soil(catalogue, said.acts or slot.treatments),
+    )
+    known = {p.id for p in parts}
+    done = tuple(p for p in said.parts if p in known)
+    missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()
+    return MarkCommand(
+        EveningOutcome.DONE,
+        said.done_on,
+        said.note,
+        said.acts,
+        done,
+        missed,
+        said.tally,
+        reach_of(parts, done, row.reach),
+        said.sent_key,
+        said.minutes,
+    )

@@ -73,5 +73,9 @@ def mark(reader: Reader, treatments: Mapping[str, TreatmentRecord]) -> MarkComma
     note = reader.text("note", "The note", longest=400, needed=False)
     reader.done()
     return MarkCommand(
-        "done", day, note, tuple(key for key in treatments if reader.raw(f"did-{key}"))
+        "done",
+        day,
+        note,
+        tuple(key for key in treatments if reader.raw(f"did-{key}")),
+        for_all=bool(reader.raw("for_all")),
     )
