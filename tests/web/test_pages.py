@@ -395,9 +395,9 @@ def test_what_a_kind_of_plant_is_often_injured_by_is_said_and_not_ticked(demo_cl
             re.findall(r'name="act-([a-z-]+)" value="1" checked', html)
         ), "Not offered here" in html and "would wilt" in html
 
-    below = {"bti-drench", "soil-drying", "sticky-cards"}
+    below = {"bti-drench", "steinernema-feltiae", "soil-drying", "sticky-cards", "topsoil-change"}
     assert ticked(7, "bradysia") == ticked(10, "bradysia") == (below, False), "watered from below"
-    assert ticked(7, "rhizoecus") == ({"root-wash"}, False)
+    assert ticked(7, "rhizoecus") == ({"root-wash", "repotting"}, False)
 
 
 def test_degree_days_of_a_place_and_a_file_as_page_and_table(demo_client):

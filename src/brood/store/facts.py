@@ -55,8 +55,8 @@ WARM = ("source", "offset_c", "warm_spot_c", "cool_spot_c", "sensor_url")
 """The columns of a place that the warmth of a plan depends on."""
 SAID = ("outcome", "done_on", "treatments", "reach", "withdrawn_at")
 """The columns of the record of an evening that its plan depends on."""
-BUILT = ("kind", "build")
-"""The columns of a plant that tell how much of a pest hides on it."""
+BUILT = ("kind", "build", "number")
+"""The columns of a plant that tell how much of a pest hides on it, and is on it."""
 LASTS = ("kind", "since_on", "until_on", "ended_on", "withdrawn_at")
 """The columns of a state that its plan depends on."""
 EVERYWHERE = ("hemisphere", "heating_from", "heating_to")

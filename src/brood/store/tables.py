@@ -43,7 +43,8 @@ class OwnFigure(Table):
 
 
 class Plant(Table):
-    """A plant of the household. `kind` is one of the plant kinds or empty; so are
+    """A plant of the household, or a `number` of them that stand and are treated together.
+    `kind` is one of the plant kinds or empty; so are
     `build`, `age`, `growth`, `worth` and `eaten` (yes, no) of what is known of it;
     `sensitive` says that it is easily injured, `marks` which of the traits in the
     catalogue it has; `mix_ml` how much spray it took the last time it was measured;
@@ -54,6 +55,7 @@ class Plant(Table):
     __tablename__ = "plant"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
+    number: Mapped[int] = mapped_column(default=1, server_default="1")
     kind: Mapped[str] = mapped_column(default="")
     species: Mapped[str] = mapped_column(default="", server_default="")
     build: Mapped[str] = mapped_column(default="", server_default="")
@@ -219,6 +221,7 @@ class Finding(Table):
     stage: Mapped[str]
     number: Mapped[float | None]
     rough: Mapped[str | None]
+    plants: Mapped[int] = mapped_column(default=0, server_default="0")
     location: Mapped[str] = mapped_column(default="")
     corrects_id: Mapped[int | None] = mapped_column(ForeignKey("finding.id"))
     recorded_at: Mapped[datetime]
@@ -413,9 +416,10 @@ class InspectionRecord(Table):
     case): what was seen alive and dead by class.
 
     `counts` holds {class, live, dead, clue}; an empty list means looked and found none.
-    `share` of the plant was looked at, `thorough` says how; the day is known to within
-    `spread_days`. `growth` is clean or marked, `honeydew` fresh or none, empty where
-    nobody looked; `smear` a colour; `spot` where most of the living sat.
+    Of several plants so many `plants` were counted (0: all of them). `share` of each was
+    looked at, `thorough` says how; the day is known to within `spread_days`. `growth` is
+    clean or marked, `honeydew` fresh or none, empty where nobody looked; `smear` a colour;
+    `spot` where most of the living sat.
     """
 
     __tablename__ = "inspection"
@@ -430,6 +434,7 @@ class InspectionRecord(Table):
     looked_on: Mapped[date]
     spread_days: Mapped[int] = mapped_column(default=0)
     share: Mapped[float]
+    plants: Mapped[int] = mapped_column(default=0, server_default="0")
     thorough: Mapped[str]
     counts: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
     growth: Mapped[str] = mapped_column(default="")

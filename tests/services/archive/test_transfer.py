@@ -109,8 +109,10 @@ NOW_PLANNED = {
     "anew": False,
 }
 NOW_LASTING = {
-    "pest_case": {"refuge": None},
-    "plant": {"size": ""},
+    "pest_case": {"refuge": None, "pace": "usual"},
+    "plant": {"size": "", "number": 1},
+    "finding": {"plants": 0},
+    "inspection": {"plants": 0},
     "plant_event": {"leaves": None, "of_leaves": None},
 }
 NEW_TABLES = ("plant_state", "rain_day")

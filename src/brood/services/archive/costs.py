@@ -161,7 +161,7 @@ def _cost(
     words, checked = work
     evenings = [w for w in words if w.day and w.day.year == year]
     checks = [minutes for day, minutes in checked if day.year == year]
-    plants, told = 1 + len(history.members(row)), [(w.minutes, w.treatments) for w in words]
+    plants, told = history.number_of(row), [(w.minutes, w.treatments) for w in words]
     minutes = sum(checks) + sum(
         effort.by_what_was_told(catalogue, told, plants, w.treatments)
         if w.minutes is None

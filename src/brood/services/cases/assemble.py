@@ -62,9 +62,12 @@ generation without a look (our judgement, C).
 """
 
 
-def expected_count(finding: Finding) -> float:
-    """The number that a find stands for."""
-    return finding.number if finding.number is not None else ROUGH_COUNTS[finding.rough or "few"]
+def expected_count(finding: Finding, plants: int = 1) -> float:
+    """The number that a find stands for, on so many plants: what was counted on some of
+    them stands for all.
+    """
+    counted = finding.number if finding.number is not None else ROUGH_COUNTS[finding.rough or "few"]
+    return counted * plants / finding.plants if finding.plants else counted
 
 
 @dataclass(frozen=True)
@@ -213,7 +216,8 @@ def _handled(desk: Desk, row: PestCase, case: Case, since: date) -> Case:
 def _arrivals(row: PestCase, case: Case) -> tuple[Arrival, ...]:
     """What flies in outdoors, by the adults that were last seen, for the time of a flight."""
     finds = [f for f in history.standing(row.findings) if f.stage == ADULT]
-    seen = [(f.found_on, expected_count(f)) for f in finds]
+    plants = history.number_of(row)
+    seen = [(f.found_on, expected_count(f, plants)) for f in finds]
     seen += [(x.on, float(x.counts.get(ADULT, 0.0))) for x in looks_of(row)]
     lately = [(on, n) for on, n in seen if 0 <= (case.start - on).days <= FLIGHT_DAYS and n > 0]
     if not lately:
@@ -230,7 +234,8 @@ def _found(
     """
     pest, celsius = desk.catalogue.pest(row.pest_id), float(series.celsius[: 24 * 7].mean())
     finds = [f for f in history.standing(row.findings) if began is None or f.found_on >= began]
-    groups = [Found(f.found_on, f.stage, expected_count(f)) for f in finds]
+    plants = history.number_of(row)
+    groups = [Found(f.found_on, f.stage, expected_count(f, plants)) for f in finds]
     found = [piece for group in groups for piece in spread_group(pest, group, celsius)]
     for look in looks_of(row) if began else ():
         if look.on == began:
@@ -396,7 +401,7 @@ def looks_of(row: PestCase) -> tuple[Inspection, ...]:
     """The looks at a case. A look at one of several plants has seen that much less of
     all of them.
     """
-    plants = 1 + len(history.members(row))
+    plants = history.number_of(row)
     return tuple(as_look(i, plants) for i in history.looks(row))
 
 
@@ -408,7 +413,7 @@ def as_look(record: InspectionRecord, plants: int = 1) -> Inspection:
     return Inspection(
         record.looked_on,
         counts,
-        record.share / plants,
+        record.share * min(1.0, (record.plants or record.plant.number) / plants),
         THOROUGH[record.thorough],
         record.spread_days,
     )

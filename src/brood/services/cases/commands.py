@@ -36,6 +36,7 @@ class FindCommand:
     number: float | None
     rough: str | None
     location: str
+    plants: int = 0
 
 
 @dataclass(frozen=True)
@@ -186,6 +187,7 @@ def _finding(command: FindCommand, now: datetime) -> Finding:
         stage=command.stage,
         number=command.number,
         rough=command.rough,
+        plants=command.plants,
         location=command.location,
         recorded_at=now,
     )

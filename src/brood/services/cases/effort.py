@@ -20,7 +20,7 @@ def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> f
     """
     done = [(r.minutes, r.treatments) for r in history.evenings_done(row)]
     plants = [row.plant, *(m.plant for m in history.members(row))]
-    load = sum(SIZE_MINUTES.get(p.size, 1.0) for p in plants)
+    load = sum(p.number * SIZE_MINUTES.get(p.size, 1.0) for p in plants)
     return by_what_was_told(catalogue, done, load, treatments)
 
 
@@ -62,13 +62,16 @@ SWAB_ML = 20.0
 
 
 def spray_ml(plant: Plant) -> float:
-    """How much one spraying of a plant takes: as last measured, or as usual for its build."""
+    """How much one spraying of a plant takes, or of all that stand together: as last
+    measured, or as usual for its build.
+    """
     by_build = USUAL_ML.get(plant.build, USUAL_ML[""])
-    return plant.mix_ml or SIZE_ML.get(plant.size, by_build)
+    return plant.mix_ml or plant.number * SIZE_ML.get(plant.size, by_build)
 
 
 def mix_ml(catalogue: Catalogue, plant: Plant, treatment: str) -> float:
     """How much of a mix one evening takes on a plant: a little on swabs, otherwise as
     much as a spraying.
     """
-    return SWAB_ML if catalogue.care[treatment].technique == "swab" else spray_ml(plant)
+    swabbed = catalogue.care[treatment].technique == "swab"
+    return plant.number * SWAB_ML if swabbed else spray_ml(plant)

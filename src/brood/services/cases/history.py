@@ -172,6 +172,11 @@ def due_with(row: PestCase, day: date) -> list[Application]:
     return out
 
 
+def number_of(row: PestCase) -> int:
+    """How many plants a case stands for now."""
+    return row.plant.number + sum(m.plant.number for m in members(row))
+
+
 def members(row: PestCase) -> list[CasePlant]:
     """The other plants that a case stands for now."""
     return [m for m in row.members if m.left_on is None]

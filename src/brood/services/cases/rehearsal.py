@@ -173,9 +173,10 @@ def of_case(desk: Desk, case_id: int) -> dict[str, str]:
         "reach": f"{100 * row.reach:.0f}",
         "refuge": f"{100 * case.refuge:.0f}",
     }
+    plants = history.number_of(row)
     for finding in history.standing(row.findings):
         word = finding.stage if finding.stage in list(StageClass) else StageClass.YOUNG
-        values[word] = f"{float(values.get(word, 0)) + assemble.expected_count(finding):g}"
+        values[word] = f"{float(values.get(word, 0)) + assemble.expected_count(finding, plants):g}"
     first = min(dates, default=today)
     days = ", ".join(str((d - first).days) for d in dates)
     return {

@@ -85,6 +85,7 @@ class InspectCommand:
     spot: str = ""
     note: str = ""
     sent_key: str = ""
+    plants: int = 0
 
     @property
     def live(self) -> float:
@@ -152,6 +153,7 @@ def written(
         looked_on=said.looked_on,
         spread_days=said.spread_days,
         share=said.share,
+        plants=said.plants,
         thorough=said.thorough,
         counts=[
             {"class": c.kind, "live": c.live, "dead": c.dead, "clue": c.clue} for c in said.counts

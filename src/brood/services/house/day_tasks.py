@@ -217,7 +217,7 @@ def _treat(
             late,
             "Done today",
             row.id,
-            1 + len(history.members(row)),
+            history.number_of(row),
             missed_on,
         )
     ]

@@ -10,6 +10,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.course.shared_evenings import DayRange, gather
 from brood.services.cases import assemble, effort, history
 from brood.services.cases.effort import spray_ml
+from brood.services.cases.history import members
 from brood.services.voice import words
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import listed
@@ -47,13 +48,8 @@ class Gathering:
     @property
     def plants(self) -> int:
         """How many plants it serves."""
-        return len(
-            {
-                p.id
-                for r in self.rows
-                for p in [r.row.plant, *(m.plant for m in history.members(r.row))]
-            }
-        )
+        every = [p for r in self.rows for p in (r.row.plant, *(m.plant for m in members(r.row)))]
+        return sum(p.number for p in {p.id: p for p in every}.values())
 
     @property
     def mix_ml(self) -> float:
@@ -109,7 +105,7 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
         None,
         words.act_names(acts, catalogue.treatments),
         listed([catalogue.evenings.part[p].name for p in parts]),
-        spray_ml(row.plant) + sum(spray_ml(m.plant) for m in history.members(row)),
+        spray_ml(row.plant) + sum(spray_ml(m.plant) for m in members(row)),
         tuple(acts),
         tuple(wet),
         effort.evening(catalogue, row, acts),

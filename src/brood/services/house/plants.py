@@ -113,6 +113,7 @@ class PlantTraits:
     eaten: str = ""
     sensitive: bool = False
     marks: tuple[str, ...] = ()
+    number: int = 1
 
 
 @dataclass(frozen=True)

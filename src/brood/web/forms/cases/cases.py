@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import date
 
 from brood.catalogue.schema import TreatmentRecord
 from brood.services.cases.commands import FindCommand, MarkCommand, OpenCommand
+from brood.web.forms.house.plants import MOST_PLANTS
 from brood.web.forms.reader import Reader
 from brood.web.forms.treatment import means
 
@@ -22,8 +24,11 @@ def open_case(
 ) -> OpenCommand:
     """A new case as typed; raises FieldErrors."""
     found_on = reader.day("found_on", "The day it was found", back=120)
+    plants = reader.whole("plants", "On how many plants", 1, MOST_PLANTS) or 0
     found = tuple(
-        f for stage, name in stages if (f := _find(reader, stage, name, found_on, f"-{stage}"))
+        replace(f, plants=plants)
+        for stage, name in stages
+        if (f := _find(reader, stage, name, found_on, f"-{stage}"))
     )
     if not found and not reader.wrong:
         reader.fault(

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from brood.services.followup import inspections
 from brood.services.followup.inspections import CountCommand, InspectCommand
+from brood.web.forms.house.plants import MOST_PLANTS
 from brood.web.forms.reader import Reader
 
 BACK = 400
@@ -45,6 +46,7 @@ def read(reader: Reader, classes: Mapping[str, str]) -> InspectCommand:
         _one(reader, "spot", inspections.SPOTS, ""),
         reader.text("note", "The note", longest=400, needed=False),
         reader.raw("sent_key")[:64],
+        reader.whole("plants", "On how many plants", 1, MOST_PLANTS) or 0,
     )
     if reader.raw("seen") == "none" and found.live:
         reader.fault(

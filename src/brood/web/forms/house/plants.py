@@ -17,6 +17,8 @@ from brood.services.house.plants import (
 )
 from brood.web.forms.reader import Reader
 
+MOST_PLANTS = 5000
+
 
 def read(reader: Reader, place_ids: Collection[int], marks: Collection[str] = ()) -> PlantCommand:
     """A plant as typed; raises FieldErrors."""
@@ -47,4 +49,5 @@ def _traits(reader: Reader, marks: Collection[str]) -> PlantTraits:
         reader.choice("eaten", EATEN_CHOICES, "whether it is eaten"),
         bool(reader.raw("sensitive")),
         tuple(m for m in marks if reader.raw(f"mark-{m}")),
+        reader.whole("number", "How many plants", 1, MOST_PLANTS) or 1,
     )

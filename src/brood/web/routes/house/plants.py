@@ -110,6 +110,7 @@ def edit(plant_id: int) -> Response:
                 "worth",
                 "eaten",
                 "sensitive",
+                "number",
             )
         }
         return _form(
