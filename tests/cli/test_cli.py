@@ -548,3 +548,24 @@ def test_eggs_found_three_weeks_after_the_first_are_planned():
     answer = run("plan", "-", "--json", stdin=json.dumps(case).encode())
     assert answer.exit_code == 0, answer.output
     assert json.loads(answer.output)["applications"]
+
+
+def test_defaults_answer_treatments_what_they_lead_to_and_what_is_left_out():
+    said = run(
+        "defaults", "coccus-hesperidum", "--plant-kind", "orchid", "--build", "orchid", "--json"
+    )
+    answer = json.loads(said.stdout)
+    assert answer["treatments"] == ["sheath-strip", "alcohol-swab", "paraffinic-oil"]
+    assert answer["policy_chance"] > 0.9
+    assert answer["likely"]["low"] <= answer["likely"]["evenings"] <= answer["likely"]["high"]
+    succulent = json.loads(
+        run("defaults", "tetranychus-urticae", "--plant-kind", "cactus-succulent", "--json").stdout
+    )
+    why = {one["id"]: one["why"] for one in succulent["left_out"]}
+    assert "injures" in why["insecticidal-soap"]
+    words = run("defaults", "myzus-persicae", "--plant-kind", "foliage").stdout
+    assert "insecticidal-soap, shower" in words
+    wrong = run(
+        "defaults", "myzus-persicae", "--plant-kind", "foliage", "--place", "moon", "--json"
+    )
+    assert json.loads(wrong.stdout)["error"]["field"] == "place"

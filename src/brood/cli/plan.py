@@ -22,12 +22,14 @@ def plan(case: str, as_json: bool) -> None:
     """
     from brood.core.course.planner import plan as planned
     from brood.core.course.planner import problem_of
-    from brood.services.documents.case_document import follow_case, plan_json
+    from brood.services.documents.case_document import follow_case, group_of, plan_json
     from brood.services.documents.reading import parse_json
 
-    parsed, looks, warnings = follow_case(parse_json(text(read(case))), shipped())
+    document = parse_json(text(read(case)))
+    parsed, looks, warnings = follow_case(document, shipped())
     problem = problem_of(parsed)
-    answer = plan_json(problem, planned(problem), warnings, shipped(), looks)
+    plants = group_of(document)
+    answer = plan_json(problem, planned(problem), warnings, shipped(), looks, plants)
     (emit if as_json else _say)(answer)
 
 

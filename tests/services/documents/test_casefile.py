@@ -237,3 +237,37 @@ def test_what_cannot_be_of_rain_states_and_cuts_is_said_with_its_field(catalogue
         plan({**BASE, **more}, catalogue)
     assert refused.value.field == field
     assert refused.value.message.endswith(".")
+
+
+def test_an_aim_takes_the_way_that_is_best_at_it_and_a_group_its_hours(catalogue):
+    answers = {
+        aim: plan({**BASE, **({"aim": aim} if aim else {})}, catalogue)
+        for aim in (None, "fewest", "soonest")
+    }
+    courses = {c["aim"]: c for c in answers[None]["courses"]}
+    assert {"fewest", "soonest"} <= {*courses}
+    for aim in ("fewest", "soonest"):
+        likely = answers[aim]["likely"]
+        assert abs(likely["evenings"] - courses[aim]["evenings"]) <= 1
+        assert all(c["policy_chance"] >= 0.9 for c in answers[aim]["courses"])
+    assert answers["soonest"]["likely"]["last"] <= answers["fewest"]["likely"]["last"]
+    one, many = (courses_of(BASE, catalogue, n) for n in (1, 29))
+    assert [c["hours"] for c in many] == pytest.approx([29 * c["hours"] for c in one], rel=0.03)
+
+
+def courses_of(data, catalogue, plants):
+    case, warnings = read_case({**data, "group": plants}, catalogue)
+    problem = planner.problem_of(case)
+    answer = plan_json(problem, planner.plan(problem), warnings, catalogue, (), plants)
+    assert answer["group"] == plants
+    return answer["courses"]
+
+
+def test_no_course_by_hand_alone_is_said_and_a_wrong_aim_or_group_is_named(catalogue):
+    case, warnings = read_case({**BASE, "aim": "gentlest"}, catalogue)
+    assert any(not a.by_hand for a in case.acts)
+    assert "by hand alone" in warnings[-1]
+    for wrong in ({"aim": "quickest"}, {"group": 0}, {"group": 2.5}):
+        with pytest.raises(InputError) as error:
+            read_case({**BASE, **wrong}, catalogue)
+        assert error.value.field in wrong

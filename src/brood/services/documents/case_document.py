@@ -65,6 +65,11 @@ def follow_case(data: Json, catalogue: Catalogue) -> tuple[Case, tuple[Inspectio
     return case, looks, [*warnings, *told]
 
 
+def group_of(data: Json) -> int:
+    """How many plants a document is about."""
+    return read_form(data).group
+
+
 def read_followed(
     data: Json, catalogue: Catalogue
 ) -> tuple[Case, tuple[Inspection, ...], list[str]]:
@@ -330,13 +335,14 @@ def plan_json(
     warnings: list[str],
     catalogue: Catalogue,
     looks: Sequence[Inspection] = (),
+    plants: int = 1,
 ) -> dict[str, Any]:
     """A plan as JSON, with its chance, what looks decide, the rules of thumb for
-    comparison, and what would help where it falls short.
+    comparison, and what would help where it falls short. It treats so many `plants`.
     """
     case = problem.case
     outcome, rules = considered(problem, plan)
-    course = course_json(case, plan, looks, catalogue)
+    course = course_json(case, plan, looks, catalogue, plants)
     helps = (
         []
         if plan.reaches or case.keep_below is not None
@@ -345,6 +351,7 @@ def plan_json(
     return {
         "schema": 1,
         "pest": case.pest.id,
+        "group": plants,
         "applications": [
             {
                 "n": a.n,

@@ -18,6 +18,7 @@ from brood.services.documents.reading import Json
 
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MOST_COUNT = 1_000_000
+MOST_PLANTS = 5000
 MOST_RAIN = 500
 MOST_LEAVES = 100_000
 MOST_HOURS = 24 * 366 * 3
@@ -302,6 +303,7 @@ class CaseForm(PestForm):
     target: Annotated[float, number(0.01, 0.999)] = 0.95
     keep_below: Annotated[float, number(1, MOST_COUNT)] | None = None
     aim: Literal["fewest", "soonest", "gentlest"] | None = None
+    group: Annotated[int, whole(1, MOST_PLANTS)] = 1
     horizon_days: Annotated[int, whole(7, 730)] | None = None
     switching: dict[str, Annotated[float, number(0, 24)]] = {}
     test_patch: bool = False

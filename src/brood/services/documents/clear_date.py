@@ -61,11 +61,11 @@ def course_of(
 
 
 def course_json(
-    case: Case, plan: Plan, looks: Sequence[Inspection], catalogue: Catalogue
+    case: Case, plan: Plan, looks: Sequence[Inspection], catalogue: Catalogue, plants: int = 1
 ) -> dict[str, Any]:
     """The keys of a plan that say what looks decide: which evenings are set, the looks,
     how the course will probably go, when the plant may go back and its case closes; and
-    the other ways to get there.
+    the other ways to get there, with their hours for so many `plants`.
     """
     looks = [x for x in looks if x.on <= case.start]
     ahead = course_of(case, plan, looks, case.start, courses=COURSES)
@@ -97,5 +97,5 @@ def course_json(
         ],
         "all_clear": end.back.isoformat() if end and end.back else None,
         "closed": end.closed.isoformat() if end and end.closed else None,
-        "courses": courses_json(case, plan, ahead, looks, catalogue),
+        "courses": courses_json(case, plan, ahead, looks, catalogue, plants),
     }

@@ -43,20 +43,21 @@ def courses_json(
     ahead: CourseAhead | None,
     looks: Sequence[Inspection],
     catalogue: Catalogue,
+    plants: int,
 ) -> list[dict[str, Any]]:
-    """What each way is best at and what it takes, by the contract. Empty where nothing is
-    planned.
+    """What each way is best at and what it takes for so many plants, by the contract.
+    Empty where nothing is planned.
     """
     if ahead is None or ahead.likely is None:
         return []
     own = Way(case, planned, ahead, ahead.likely)
     found = ways(own, looks, case.start, gentle=by_hand(case), courses=COURSES)
-    return [_course(aim, way, catalogue) for aim in Aim for way in found if aim in way.aims]
+    return [_course(aim, way, catalogue, plants) for aim in Aim for way in found if aim in way.aims]
 
 
-def _course(aim: Aim, way: Way, catalogue: Catalogue) -> dict[str, Any]:
+def _course(aim: Aim, way: Way, catalogue: Catalogue, plants: int) -> dict[str, Any]:
     likely, planned = way.likely, way.plan.evenings
-    minutes = sum(catalogue.minutes(one.acts) for one in planned) / len(planned)
+    minutes = plants * sum(catalogue.minutes(one.acts) for one in planned) / len(planned)
     return {
         "aim": str(aim),
         "evenings": likely.evenings,
