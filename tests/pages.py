@@ -14,7 +14,7 @@ PAGES = f"""
     /cases/1/assumptions /cases/1/try /cases/9/course /cases/1/evening /cases/3/evening
     /cases/6/means /cases/6/means/figures /cases/6/means/cut?leaves=9&worst=2&infested=3
     /cases/1/inspect /cases/4/follow /cases/5/follow /cases/6/follow /cases/1/clearing
-    /cases/9/clearing /cases/4/report /cases/1/ways /cases/1/ways?now=1
+    /cases/9/clearing /cases/4/report /cases/1/ways /cases/1/ways?now=1 /cases/1/look?found=alive
     /looks/1 /looks/1?zone=upper /looks/1?zone=stem /looks/1/suspects /looks/2/suspects
     /looks/3/suspects /looks/1/every /looks/1/every?theme=creature /looks/1/loupe/{MITE}
     /looks/1/loupe/coccus-hesperidum /photos/1 /ruler

@@ -60,3 +60,17 @@ def test_a_way_that_there_is_not_and_a_case_without_a_course_say_so(demo_client)
     assert demo_client.post(f"/cases/{AUBERGINE}/ways", data={"way": "quickest"}).status_code == 422
     held = text(demo_client.get("/cases/9/ways?now=1"))
     assert "There is no course to compare." in held
+
+
+def test_a_look_is_tried_like_a_date_and_nothing_of_it_is_recorded(demo_client):
+    before = text(demo_client.get(f"/cases/{AUBERGINE}"))
+    assert f"/cases/{AUBERGINE}/look?found=alive" in before
+    said = {
+        found: re.sub(r"\s+", " ", text(demo_client.get(f"/cases/{AUBERGINE}/look?found={found}")))
+        for found in ("none", "alive")
+    }
+    assert "It may go back from" in said["none"]
+    assert re.search(r"Treat that same evening\. Likely \d+ more evenings? \(", said["alive"])
+    assert dates(demo_client) == re.search(r'data-dates="([^"]*)"', before)[1].split(",")
+    over = text(demo_client.get("/cases/9/look"))
+    assert "there is no look to try" in over

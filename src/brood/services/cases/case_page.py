@@ -113,6 +113,12 @@ class CaseResult:
         return self.next is not None and self.next.spare
 
     @property
+    def look_on(self) -> date | None:
+        """The day of the look that decides, which can be tried. None where none does."""
+        day = self.outlook.decides_on if self.outlook else None
+        return None if day is None or self.row.closed_at is not None else max(day, self.today)
+
+    @property
     def unready(self) -> bool:
         """Whether its figures are still being worked out."""
         return self.due or (self.outlook is not None and self.outlook.brief)

@@ -20,7 +20,7 @@ from brood.core.course.growth import NEVER_CLEARS
 from brood.core.course.outcome import Outcome, outcomes
 from brood.core.course.plan import Likely, Plan, PlannedEvening, Reason, Slip
 from brood.core.course.problem import Problem
-from brood.core.followup.all_clear import Clearing, NeededLook, clear_by, remaining
+from brood.core.followup.all_clear import LOOK_GAP_DAYS, Clearing, NeededLook, clear_by, remaining
 from brood.core.followup.course_ahead import CourseAhead, course_ahead
 from brood.core.followup.origin import origins
 from brood.core.followup.posterior import Belief, as_learnt, learn, updated
@@ -161,6 +161,17 @@ class Outlook:
         if self.plan is None or self.ahead is None:
             return ()
         return tuple(a.target for a in self.plan.applications[: self.fixed + 1])[-2:]
+
+    @property
+    def decides_on(self) -> date | None:
+        """The day of the look that decides about the spare evenings. None where no evening
+        is to come, or where a number is held.
+        """
+        if self.plan is None or not self.plan.applications or self.held:
+            return None
+        coming = [a.target for a in self.plan.applications]
+        after = coming[-1] + timedelta(days=LOOK_GAP_DAYS)
+        return coming[self.fixed] if self.fixed < len(coming) else after
 
     @property
     def likely(self) -> Likely | None:

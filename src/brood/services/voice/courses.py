@@ -4,6 +4,7 @@ looks have taken back.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 
 from brood.core.course.growth import LONG
@@ -61,6 +62,31 @@ def released_headline(
         f"{released(looked_on, left, speech)} One living find brings the evenings back that same "
         f"day.{following}"
     )
+
+
+def after_look(
+    likely: Likely | None,
+    planned: int,
+    fixed: int,
+    back: date | None,
+    released: Sequence[date],
+    speech: Speech,
+    *,
+    alive: bool,
+) -> str:
+    """What follows from a look to come that finds something alive, or nothing."""
+    if not alive and not planned:
+        home = f" It may go back from {speech.day(back)}." if back else ""
+        fallen = len(released)
+        some = f"The {fallen} evenings after it fall away." if fallen > 1 else "No more evenings."
+        return f"{some}{home}"
+    if likely is None:
+        return f"{planned} evenings are planned after it."
+    many = f"{likely.evenings} more evening{'s' if likely.evenings != 1 else ''}"
+    over = f", the last about {speech.day(likely.last)}" if likely.evenings else ""
+    home = f"; back about {speech.day(likely.back)}" if likely.back else ""
+    begun = "Treat that same evening. " if alive else ""
+    return f"{begun}Likely {many}{around(likely, None)}{over}{home}."
 
 
 TITLES = {

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, request, url_for
 
+from brood.errors import InputError
 from brood.services.cases import history
-from brood.services.treatment import ways
+from brood.services.treatment import look_tried, ways
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase
 from brood.web import render, undo
@@ -44,6 +45,25 @@ def take(case_id: int) -> Response:
         ways.take(desk, case_id, request.form.get("way", ""), acts)
     undo.offer(f"{row.plant.name}: another way taken.", f"/cases/{case_id}/ways", **back)
     return render.go(url_for("cases.page", case_id=case_id))
+
+
+@bp.get("/cases/<int:case_id>/look")
+def look(case_id: int) -> Response:
+    """What the look that decides would change, if it finds nothing or something alive."""
+    alive = request.args.get("found") == "alive"
+    with reading() as desk:
+        row = queries.bare_case(desk.session, case_id)
+        try:
+            found, trouble = look_tried.tried(desk, case_id, alive=alive), ""
+        except InputError as error:
+            found, trouble = None, error.message
+        return render.page(
+            "treatment/ways/look.html",
+            part="treatment/ways/_look.html",
+            row=row,
+            found=found,
+            trouble=trouble,
+        )
 
 
 def _back(row: PestCase) -> dict[str, str]:
