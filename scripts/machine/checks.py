@@ -30,6 +30,8 @@ from .keeper import Case, Keeper
 from .page import Page, Task
 
 OLD_DAYS = 14
+FEW_CASES, MOST_ITEMS = 5, 12
+"""With so few open cases Today never holds more items than that."""
 LEAST_GAP = 7
 LATE_WORDS = ("not marked", "late", "overdue", "went by", "was it done", "count again")
 SURELY = 1.5
@@ -71,6 +73,9 @@ class Checks:
         """Today's items: none twice, none old, none for what is gone or while away."""
         self.k.report.counts["items"] += len(page.tasks)
         self.k.report.most_items = max(self.k.report.most_items, len(page.tasks))
+        cases = sum(1 for _ in self.k.rows("select id from pest_case where closed_at is null"))
+        if cases <= FEW_CASES and len(page.tasks) > MOST_ITEMS:
+            self._once("many items", self.k.today, "/", f"{len(page.tasks)} for {cases} cases")
         for name, n in Counter((t.text, t.url) for t in page.tasks).items():
             if n > 1:
                 self._once("same item", name, "/", name[0][:120])

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services.cases import effort
+from brood.services.cases import effort, history
 from brood.services.house import who_lives_here as living
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import bench, shelf, shopping
@@ -70,6 +70,7 @@ def _bench(values: Mapping[str, str]) -> Response:
             made=made,
             trouble=trouble,
             row=row,
+            count_first=row is not None and history.is_left_alone(row),
             recipes=_choices(),
             bottles=bottles,
             stuff=stuff,
