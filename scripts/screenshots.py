@@ -32,7 +32,7 @@ SHOTS = (
     ("case-phone", "/cases/1", TALL, "light"),
     ("try", "/cases/1", WIDE, "light"),
     ("chance", "/cases/1/chance", WIDE, "light"),
-    ("rehearsal", "/rehearsal", WIDE, "light"),
+    ("ways", "/cases/1/ways?now=1", WIDE, "light"),
     ("plants", "/plants", WIDE, "light"),
     ("means", "/cases/6/means", WIDE, "light"),
     ("evening-phone", "/cases/6/evening", TALL, "dark"),
