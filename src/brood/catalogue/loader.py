@@ -175,15 +175,7 @@ def load(root: Traversable) -> Catalogue:
     _check_sources(sources, records, treatments, kills, faults)
     _check_links(records, groups, treatments, kills, faults)
     hiding = _record(HidingBook, _toml(root / "hiding.toml", faults), "hiding.toml", faults)
-    pests = {}
-    for record in records.values():
-        if hiding is None:
-            break
-        try:
-            gap = groups[record.group].usual_gap_days.value if record.group in groups else 7.0
-            pests[record.id] = pest_of(record, hiding, gap)
-        except ModelError as error:
-            faults.append(f"{record.id}.toml: {error.field}: {error.message}")
+    pests = _pests(records, groups, hiding, faults)
     evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
     handling = _handling(root, treatments, kills, sources, faults)
     states = _states(root, groups, treatments, sources, faults)
@@ -203,6 +195,25 @@ def load(root: Traversable) -> Catalogue:
         states,
         courses,
     )
+
+
+def _pests(
+    records: Mapping[str, PestRecord],
+    groups: Mapping[str, GroupRecord],
+    hiding: HidingBook | None,
+    faults: list[str],
+) -> dict[str, Pest]:
+    """The pests as the computation takes them."""
+    pests: dict[str, Pest] = {}
+    for record in records.values():
+        if hiding is None:
+            break
+        try:
+            gap = groups[record.group].usual_gap_days.value if record.group in groups else 7.0
+            pests[record.id] = pest_of(record, hiding, gap)
+        except ModelError as error:
+            faults.append(f"{record.id}.toml: {error.field}: {error.message}")
+    return pests
 
 
 def _states(

@@ -587,3 +587,13 @@ def test_of_two_evenings_in_a_row_one_stays_however_little_both_add(make_case, c
     gaps = [b - a for a, b in itertools.pairwise(days_of(answer))]
     assert len(gaps) > 2
     assert max(gaps) <= 2 * answer.gap_days
+
+
+@pytest.mark.parametrize("level", [3.0, 20.0])
+@pytest.mark.parametrize("pest", [MITE, "trialeurodes-vaporariorum", "coccus-hesperidum"])
+def test_holding_under_a_number_never_takes_denser_evenings_than_clearing(make_case, pest, level):
+    young = CATALOGUE.pest(pest).stages[1].id
+    found = (Found(DAY, young, 25.0), Found(DAY, ADULT, 6.0))
+    case = make_case(pest, 20.0, ("wiping", "insecticidal-soap"), found=found)
+    clear, hold = (planned(replace(case, keep_below=n)) for n in (None, level))
+    assert min([99, *gaps(hold)]) >= min(gaps(clear))

@@ -11,6 +11,7 @@ import numpy as np
 from brood.core.biology.case import Evening, Schedule
 from brood.core.biology.substages import Array
 from brood.core.course.problem import Problem
+from brood.core.course.search import Search
 from brood.core.population.half_days import Steps, by_scenario, only, steps_of
 
 SHARE = 0.9
@@ -80,10 +81,12 @@ def holds(forecast: Forecast, plan: Schedule, level: float) -> bool:
 
 def _next(problem: Problem, plan: Schedule, last: int, wanted: int) -> tuple[Evening, ...] | None:
     """The plan with one more date: the latest day allowed up to the one wanted,
-    otherwise the first day allowed after it.
+    otherwise the first day allowed after it. Never nearer to the last date than the usual
+    evenings of a course that clears the plant.
     """
     dates = tuple(one.day for one in plan)
-    days = [*range(wanted, max(last, problem.start - 1), -1), *range(wanted + 1, _end(problem) + 1)]
+    first = last + Search(problem, problem.case.target).usual if plan else problem.start
+    days = [*range(wanted, first - 1, -1), *range(max(wanted + 1, first), _end(problem) + 1)]
     return next((found for day in days if (found := problem.fill((*dates, day))) is not None), None)
 
 

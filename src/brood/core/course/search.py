@@ -104,7 +104,7 @@ class Search:
         then less grows back in between than a longer gap saves. In the cold they lie
         further apart as usual ones do.
         """
-        case, least = self.problem.case, self._least()
+        case, least = self.problem.case, self.least
         own = case.limits.min_gap_days is not None
         if case.pace != Pace.USUAL or own or self._film or best.chance < self.target:
             return best
@@ -120,12 +120,12 @@ class Search:
         one: down to the least of any of them.
         """
         shortest = min(self.problem.label[a].usual_gap_days for a in self._leading)
-        return tuple(g / self.usual for g in range(self._least() - 1, shortest - 1, -1))
+        return tuple(g / self.usual for g in range(self.least - 1, shortest - 1, -1))
 
     @cached_property
     def gaps(self) -> tuple[float, ...]:
         """The gaps to try, as parts of the usual one at the warmth of each date."""
-        low, usual, high = self._least(), self.usual, self._most()
+        low, usual, high = self.least, self.usual, self._most()
         wanted = [usual, *range(usual - 1, low - 1, -1), *range(usual + 1, high + 1)]
         if self.problem.case.pace == Pace.CLOSE:
             wanted.sort()
@@ -138,7 +138,8 @@ class Search:
         """The usual days between two dates at the warmth of the first."""
         return self._gap(self.problem.start, 1.0)
 
-    def _least(self) -> int:
+    @cached_property
+    def least(self) -> int:
         """The least days between two dates that are usual for the acts that lead."""
         own = self.problem.case.limits.min_gap_days
         if own is not None:
@@ -148,7 +149,7 @@ class Search:
     def _most(self) -> int:
         """The most days between two dates that are usual for them."""
         usual = (self.problem.label[a].usual_days[1] for a in self._leading)
-        return max(self._least(), *usual)
+        return max(self.least, *usual)
 
     @cached_property
     def _leading(self) -> tuple[str, ...]:
@@ -175,7 +176,7 @@ class Search:
         """The days from a date to the next: the usual gap, longer where development is
         slower than at 20 °C and shorter where it is quicker, within what is usual.
         """
-        least, most = self._least(), self._most()
+        least, most = self.least, self._most()
         if self._film:
             wet = round(part * renewal_days(self.problem.case.rain, date.fromordinal(day)))
             return max(1, wet if part < 1 else max(least, wet))
@@ -233,7 +234,7 @@ class Search:
         while day is not None and len(out) < p.most_dates:
             if p.fill((*out, day)) is not None:
                 out.append(day)
-                least = day + self._least()
+                least = day + self.least
                 day = self._shared(p.next_day(day + self._gap(day, part)), least, part)
             else:
                 day = p.next_day(day + 1)
@@ -262,7 +263,7 @@ class Search:
             return p.start
         last, seen = p.evenings_done[-1].day, p.case.seen_on
         if seen is not None and seen.toordinal() > last:
-            return max(p.start, last + self._least())
+            return max(p.start, last + self.least)
         return max(p.start, last + self._gap(last, part))
 
     def _chances(self, plans: Sequence[Schedule]) -> list[float]:

@@ -49,13 +49,6 @@ def _bench(values: Mapping[str, str]) -> Response:
             if request.method == "POST":
                 raise
             trouble = error.message
-        bottles = [
-            (
-                f"shelf:{b.item.id}",
-                f"{b.item.name}: {b.holds}" + (f", {b.item.percent:g} %" if b.item.percent else ""),
-            )
-            for b in shelf.bottles(session, held, today())
-        ]
         stuff = [
             (key, held.recipes.name(key)) for key in (*held.recipes.ingredient, *held.recipes.other)
         ]
@@ -72,13 +65,24 @@ def _bench(values: Mapping[str, str]) -> Response:
             row=row,
             count_first=row is not None and history.is_left_alone(row),
             recipes=_choices(),
-            bottles=bottles,
+            bottles=_bottles(session),
             stuff=stuff,
             others=[(key, one.name) for key, one in held.recipes.other.items()],
             units=VOLUME_UNITS,
             wanted=wanted,
             part="treatment/mix/_made.html",
         )
+
+
+def _bottles(session: Session) -> list[tuple[str, str]]:
+    """The bottles of the shelf to choose from, with their strength."""
+    return [
+        (
+            f"shelf:{b.item.id}",
+            f"{b.item.name}: {b.holds}" + (f", {b.item.percent:g} %" if b.item.percent else ""),
+        )
+        for b in shelf.bottles(session, catalogue(), today())
+    ]
 
 
 def _case(session: Session, values: Mapping[str, str]) -> PestCase | None:
