@@ -229,13 +229,13 @@ def figures(row: Row, celsius: float) -> Figures:
     )
 
 
-def table(celsius: Sequence[float]) -> None:
-    """Print every row at some temperatures; at 20 °C beside its bands."""
+def table(celsius: Sequence[float], rows: Sequence[Row] = ROWS) -> None:
+    """Print rows at some temperatures; at 20 °C beside their bands."""
     for warmth in celsius:
         head = "gap  set  likely       last  back closed chance growth hours"
         print(f"\n{f'{warmth:g} °C':22s} {head}")
         inside: set[str] = set()
-        for row in ROWS:
+        for row in rows:
             f = figures(row, warmth)
             missed = f.misses(row) if warmth == 20 else []
             if not missed:
@@ -248,7 +248,7 @@ def table(celsius: Sequence[float]) -> None:
                 flush=True,
             )
         if warmth == 20:
-            names = {r.name.split(",")[0] if "better" not in r.name else r.name for r in ROWS}
+            names = {r.name.split(",")[0] if "better" not in r.name else r.name for r in rows}
             print(f"{len(inside)} of {len(names)} rows inside their bands")
 
 
@@ -323,7 +323,8 @@ def _interval(hits: int, trials: int) -> tuple[float, float]:
 
 if __name__ == "__main__":
     number = int(sys.argv[1]) if len(sys.argv) > 1 else 25
-    table((16.0, 20.0, 24.0, 28.0))
+    table((16.0, 20.0, 24.0, 28.0), [row for row in ROWS if not row.outdoors])
+    table((12.0, 16.0, 20.0), [row for row in ROWS if row.outdoors])
     acts_alone()
     if number:
         for truth in (0.5, 0.3, 0.9):

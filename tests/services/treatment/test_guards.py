@@ -201,3 +201,20 @@ def test_local_rules_are_shown_with_what_the_keeper_noted():
         household=Residents(frozenset(household), "Not at home, only the municipality."),
     )
     assert "only the municipality" in " ".join(offer(CATALOGUE, "spinosad", noted).cautions)
+
+
+def test_a_group_used_three_times_in_a_generation_or_five_in_a_course_is_not_proposed_next():
+    def warned(*ago, days=30.0):
+        used = tuple((TODAY - timedelta(days=n), "spinosad") for n in ago)
+        found = offer(CATALOGUE, "spinosad", here(used=used, generation_days=days))
+        return "change to another group" in " ".join(found.warnings)
+
+    assert not warned(14, 7)
+    assert warned(21, 14, 7)
+    assert not warned(80, 75, 70, days=14.0)
+    assert warned(90, 85, 80, 75, 70)
+    soap = tuple((TODAY - timedelta(days=n), "insecticidal-soap") for n in range(1, 40, 5))
+    found = offer(CATALOGUE, "insecticidal-soap", here(used=soap, generation_days=20.0))
+    assert "change to another group" not in " ".join(found.warnings), (
+        "soap wears, nothing resists it"
+    )

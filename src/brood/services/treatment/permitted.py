@@ -21,6 +21,10 @@ from brood.store.tables import Plant, StockItem
 OUTDOORS = ("outdoor", "balcony")
 TURNED, HEAVY = ("bath", "dip", "heat", "unpot"), ("tree",)
 """Techniques for which the plant is turned over or lifted out, and sizes too big for all."""
+MOST_IN_A_LIFE, MOST_IN_A_COURSE = 3, 5
+"""So often a group of products is used in a generation, and in a course, before another
+takes its place (our judgement, C).
+"""
 HOME_ONLY = ("alcohol-swab", "alcohol-spray", "peroxide-drench")
 """Treatments for which there is no product. On what is eaten they are not offered at all."""
 
@@ -258,13 +262,26 @@ def _warnings(
                 f"Used {recent} times in {days(span)}: more strips the leaf of its wax. "
                 "Wipe in between, or wait."
             )
-    same = [day for day, key in here.used if _same_group(catalogue, key, record)]
-    if same and here.generation_days and (max(same) - min(same)).days > here.generation_days:
+    if _too_often(catalogue, record, here):
         out.append(
-            f"Group {record.resistance_group} has been used over more than a generation: "
+            f"Group {record.resistance_group} was used often enough in this course: "
             "change to another group before they are used to it."
         )
     return out
+
+
+def _too_often(catalogue: Catalogue, record: TreatmentRecord, here: UseSetting) -> bool:
+    """Whether a group of products was used three times in a generation, five times in the
+    course, or over more than a generation.
+    """
+    same = sorted(day for day, key in here.used if _same_group(catalogue, key, record))
+    life = here.generation_days
+    if len(same) >= MOST_IN_A_COURSE:
+        return True
+    if not same or not life:
+        return False
+    lately = sum((here.today - day).days < life for day in same)
+    return lately >= MOST_IN_A_LIFE or (same[-1] - same[0]).days > life
 
 
 def _same_group(catalogue: Catalogue, key: str, record: TreatmentRecord) -> bool:
