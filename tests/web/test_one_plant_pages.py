@@ -60,8 +60,11 @@ def test_the_second_pest_takes_over_the_evenings_of_the_first(demo_client, demo_
         )
         == 1
     )
-    chart = re.search(r"you can treat (.*?)\.", today)[1]
-    assert "one plant" in chart or "plants at once" in chart
+    assert "two-spotted spider mite and greenhouse whitefly" in today
+    table = re.search(r"What you need for the evening.*?</table>", today)[0]
+    assert table.count("Aubergine") == 1
+    left = re.search(r"Until they may go back, days.*?Kept away", today)[0]
+    assert left.count("Aubergine") == 1
 
 
 def test_one_tap_records_the_evening_of_both_and_one_takes_both_back(demo_client, demo_store, two):

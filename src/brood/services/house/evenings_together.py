@@ -112,6 +112,39 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
     )
 
 
+def joined(catalogue: Catalogue, rows: Sequence[WindowsRow]) -> list[WindowsRow]:
+    """The rows with one for a plant whose pests can be treated on one evening."""
+    out: dict[int, WindowsRow] = {}
+    for row in sorted(rows, key=lambda r: r.row.id):
+        held = out.get(row.row.plant_id)
+        whole = _whole(catalogue, held, row) if held else None
+        out[row.row.plant_id if held is None or whole else -row.row.id] = whole or row
+    return list(out.values())
+
+
+def _whole(catalogue: Catalogue, lead: WindowsRow, other: WindowsRow) -> WindowsRow | None:
+    """Two pests of a plant as one row. None where no day serves both."""
+    if not lead.windows or not other.windows:
+        return None
+    first = max(lead.windows[0][0], other.windows[0][0])
+    last = min(lead.windows[0][2], other.windows[0][2])
+    if first > last:
+        return None
+    acts = tuple(dict.fromkeys((*lead.acts, *other.acts)))
+    same = {*lead.wet} & {*other.wet} or not (lead.wet and other.wet)
+    return replace(
+        lead,
+        pest=f"{lead.pest} and {other.pest}",
+        windows=((first, min(max(lead.windows[0][1], first), last), last), *lead.windows[1:]),
+        names=words.act_names(acts, catalogue.treatments),
+        aim=" and ".join(dict.fromkeys((lead.aim, other.aim))),
+        mix_ml=max(lead.mix_ml, other.mix_ml) if same else lead.mix_ml + other.mix_ml,
+        acts=acts,
+        wet=tuple(sorted({*lead.wet, *other.wet})),
+        minutes=effort.evening(catalogue, lead.row, acts),
+    )
+
+
 def _evenings(rows: Sequence[WindowsRow]) -> list[date]:
     """The days on which evenings serve cases."""
     return sorted({r.served_on for r in rows if r.served_on})

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, timedelta
 
 from sqlalchemy.orm import Session
@@ -17,6 +18,7 @@ from brood.services.house.evenings_together import (
     Gathering,
     WindowsRow,
     gathered,
+    joined,
     windows_row,
 )
 from brood.services.house.quarantine import open_quarantines
@@ -45,7 +47,7 @@ class TodayResult:
     minutes: int
     under_care: int
     apart: tuple[Quarantine, ...] = ()
-    days_left: Mapping[int, int | None] = field(default_factory=dict)
+    left: tuple[DaysLeft, ...] = ()
     plants: int = 1
 
     @property
@@ -74,7 +76,7 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
     rows, apart = house.open_cases, open_quarantines(desk.session)
     chart = tuple(
         sorted(
-            (windows_row(desk.catalogue, row, today) for row in rows),
+            joined(desk.catalogue, [windows_row(desk.catalogue, row, today) for row in rows]),
             key=lambda r: r.windows[0][2] if r.windows else date.max,
         )
     )
@@ -109,7 +111,7 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
         sum(t.minutes for t in kept),
         len(rows),
         tuple(apart),
-        days_left(desk, rows),
+        left_of(desk, rows),
         len(house.every),
     )
 
@@ -123,6 +125,37 @@ def days_left(desk: Desk, rows: Sequence[PestCase]) -> dict[int, int | None]:
         case_id: None if end.back is None else max((end.back - desk.today).days, 0)
         for case_id, end in ends.items()
     }
+
+
+@dataclass(frozen=True)
+class DaysLeft:
+    """How long a plant stays apart: the days left (None where no end is in sight), by the
+    case that takes longest. Not `known` while that is worked out.
+    """
+
+    name: str
+    case_id: int
+    days: int | None
+    known: bool
+
+
+def left_of(desk: Desk, rows: Sequence[PestCase]) -> tuple[DaysLeft, ...]:
+    """How long each plant stays apart, in the order of its first case."""
+    known = days_left(desk, rows)
+    by_plant: dict[int, list[PestCase]] = {}
+    for row in (r for r in rows if r.keep_below is None):
+        by_plant.setdefault(row.plant_id, []).append(row)
+    out = []
+    for some in by_plant.values():
+        last = max(some, key=lambda row: _length(known, row.id))
+        out.append(DaysLeft(last.plant.name, last.id, known.get(last.id), last.id in known))
+    return tuple(sorted(out, key=lambda one: not one.known))
+
+
+def _length(known: Mapping[int, int | None], case_id: int) -> float:
+    """The days left of a case. What is not known yet, or has no end, counts as longest."""
+    days = known.get(case_id, math.inf)
+    return math.inf if days is None else days
 
 
 def open_cases(session: Session) -> list[PestCase]:
