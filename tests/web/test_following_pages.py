@@ -418,3 +418,18 @@ def test_a_day_by_keys_without_script_evening_kept_and_sitter_ticks(browser, dem
     expect(page.get_by_role("heading", name="Done")).to_be_visible()
     assert name
     page.context.close()
+
+
+def test_a_case_that_was_worked_out_while_closed_looks_ahead_again_once_it_is_opened(demo_client):
+    def to_come(page):
+        html = text_of(demo_client.get(f"/cases/1{page}"))
+        return re.search(r"(\d+) (?:to come at most|evenings to come)", html)[1]
+
+    before = to_come("")
+    demo_client.post("/cases/1/close", data={"sure": "1"})
+    demo_client.post("/plants/1/event", data={"kind": "repotted", "on": "2026-06-07"})
+    demo_client.get("/cases/1")
+    demo_client.post("/cases/1/close", data={"to": "open"})
+    assert int(to_come("")) > 0
+    assert to_come("") == to_come("/chance") == to_come("/means/figures")
+    assert before

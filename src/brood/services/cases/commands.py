@@ -345,7 +345,7 @@ def close(desk: Desk, case_id: int, *, closed: bool) -> None:
             "back first, on the page of the plant."
         )
     else:
-        row.closed_at = None
+        history.open_again(row)
 
 
 ORIGINS = {

@@ -177,6 +177,14 @@ def number_of(row: PestCase) -> int:
     return row.plant.number + sum(m.plant.number for m in members(row))
 
 
+def open_again(row: PestCase) -> None:
+    """Open a closed case again. What was worked out while it was closed looks ahead to
+    nothing: its plan is due.
+    """
+    if row.closed_at is not None:
+        row.closed_at, row.planned_facts = None, 0
+
+
 def members(row: PestCase) -> list[CasePlant]:
     """The other plants that a case stands for now."""
     return [m for m in row.members if m.left_on is None]

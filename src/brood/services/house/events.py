@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.handling import MOST_AT_ONCE
 from brood.errors import FieldErrors, NotFound
+from brood.services.cases import history
 from brood.services.house.neighbours import IN_SOIL
 from brood.services.voice.speech import listed
 from brood.store.queries import cases
@@ -182,7 +183,7 @@ def take_back(session: Session, event_id: int, *, now: datetime) -> int:
     if event.kind in GONE and plant.gone_on is None:
         for row in plant.cases:
             if row.closed_at is not None and row.closed_at >= event.recorded_at:
-                row.closed_at = None
+                history.open_again(row)
     return event.plant_id
 
 
