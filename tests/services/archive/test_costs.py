@@ -195,7 +195,7 @@ def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_do
     chosen = result.chosen
     assert chosen.on == TODAY
     assert treated(result) == {r.row.plant.name for r in chosen.rows}
-    assert f"Treat {len(chosen.rows)} plants tonight" in result.headline
+    assert f"Treat {chosen.plants} plants tonight" in result.headline
     assert treated(late) < treated(result), (
         "an evening tried on another day takes its plants along, but not those that no "
         "later one serves"

@@ -98,7 +98,7 @@ TRAITS = {
     "Fuchsia": plants.PlantTraits(marks=("in-flower",)),
     "Streptocarpus": plants.PlantTraits(worth="only", marks=("hairy-leaf",)),
     "Coffee plant": plants.PlantTraits(worth="dear"),
-    "Sweet pepper": plants.PlantTraits(number=3),
+    "Sweet pepper": plants.PlantTraits(number=3, size="small"),
 }
 LIVING = who_lives_here.Residents(frozenset({"cats", "fish"}), "")
 GOES_TO = {"Glazed balcony": ["cats"], "Kitchen sill": ["cats"], "Box room": ["fish"]}
