@@ -104,3 +104,17 @@ def test_an_ant_band_goes_on_and_a_cut_is_told_by_touch(browser, demo_site, size
     form.get_by_role("button", name="Keep").click()
     expect(page.get_by_text(f"{leaves} of 14")).to_be_visible()
     assert page.faults == []
+
+
+def test_outdoors_a_course_against_what_flies_in_protects_one_brood_and_keeps_nothing_apart(
+    demo_client,
+):
+    page = re.sub(r"\s+", " ", demo_client.get("/cases/8").get_data(as_text=True))
+    assert "Protects the plant until the harvest, one brood at a time" in page
+    assert "When this brood is over" in page
+    today = re.sub(r"\s+", " ", demo_client.get("/").get_data(as_text=True))
+    left = re.search(r"Until they may go back, days.*?Coming up", today)[0]
+    assert "Pak choi" not in left
+    assert "Calamondin" in left
+    indoors = demo_client.get("/cases/1").get_data(as_text=True)
+    assert "one brood at a time" not in indoors

@@ -8,12 +8,18 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Limits
 from brood.services.cases import assemble
 from brood.services.desk import Desk
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import PestCase
+
+PROTECTS = (
+    "protects the plant until the harvest, one brood at a time: this course ends with the brood "
+    "that was found. More can fly in, so look every week, or put a net over it once it is clear"
+)
 
 
 @dataclass(frozen=True)
@@ -64,12 +70,14 @@ def values_of(row: PestCase) -> dict[str, str]:
     return out
 
 
-def summary(row: PestCase, speech: Speech) -> str:
+def summary(row: PestCase, catalogue: Catalogue, speech: Speech) -> str:
     """What is special about this course, in a line. Empty where it simply clears the
     plant on any day.
     """
     limits: Limits = assemble.limits_of(row)
     parts = [] if row.keep_below is None else [f"kept under {row.keep_below:g}, not cleared"]
+    if row.keep_below is None and assemble.protects(catalogue, row):
+        parts.append(PROTECTS)
     if limits.weekdays is not None:
         parts.append("only on " + ", ".join(speech.weekday(n) for n in sorted(limits.weekdays)))
     parts += [f"away {speech.span(first, last)}" for first, last in limits.away]

@@ -193,6 +193,15 @@ def _place(plant: Plant) -> Place | None:
     return plant.stays[-1].place if plant.stays else None
 
 
+def protects(catalogue: Catalogue, row: PestCase) -> bool:
+    """Whether a course can only protect the plant, one brood at a time: outdoors, from a
+    pest whose adults come and go.
+    """
+    place = _place(row.plant)
+    comes = catalogue.records[row.pest_id].leaves_outdoors is not None
+    return comes and place is not None and place.setting in OUT
+
+
 def _handled(desk: Desk, row: PestCase, case: Case, since: date) -> Case:
     """The case with what was done to the plant beside its evenings, the rain that fell on
     it, what comes flying, and the states that last on it.

@@ -12,7 +12,7 @@ from brood.core.biology.pest import ADULT, Pest, Stage
 from brood.core.course.hold_below import LOOK_AHEAD_DAYS
 from brood.core.course.plan import Plan
 from brood.core.followup.all_clear import LOOK_GAP_DAYS
-from brood.services.cases import aim, history, plans, test_leaves
+from brood.services.cases import aim, assemble, history, plans, test_leaves
 from brood.services.cases.aftercare import open_tasks
 from brood.services.cases.chart_data import ChartData, class_names
 from brood.services.cases.outlook import SPARES_SHOWN, Outlook, Trouble
@@ -53,6 +53,7 @@ class CaseResult:
     late. `meanwhile` is the evening that went by while the case was left alone.
     `course` says how many evenings it will probably take. `released` are the evenings
     that looks have taken back, each with why.
+    It `protects` where the pest comes and goes: the course is of one brood.
     """
 
     row: PestCase
@@ -84,6 +85,7 @@ class CaseResult:
     meanwhile: Application | None = None
     course: str = ""
     released: tuple[tuple[date, str], ...] = ()
+    protects: bool = False
     drawn: Mapping[str, str] = field(default_factory=dict)
 
     @property
@@ -179,7 +181,8 @@ def _bare(desk: Desk, row: PestCase, found: Outlook | None) -> CaseResult:
         problem="",
         today=now.date(),
         due=history.plan_is_due(row, now.date()),
-        aim=aim.summary(row, desk.speech),
+        aim=aim.summary(row, catalogue, desk.speech),
+        protects=assemble.protects(catalogue, row),
         patches=_patches(catalogue, row, now),
         tasks=open_tasks(row, now),
         now=now,

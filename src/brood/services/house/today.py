@@ -10,6 +10,7 @@ from datetime import date, timedelta
 from sqlalchemy.orm import Session
 
 from brood.services.cases import beside, history, plans, trial
+from brood.services.cases.assemble import protects
 from brood.services.desk import Desk
 from brood.services.house.day_tasks import Task, tasks_of
 from brood.services.house.evenings_together import (
@@ -140,10 +141,14 @@ class DaysLeft:
 
 
 def left_of(desk: Desk, rows: Sequence[PestCase]) -> tuple[DaysLeft, ...]:
-    """How long each plant stays apart, in the order of its first case."""
+    """How long each plant stays apart, in the order of its first case. What stands in a
+    bed and is only protected is not kept apart.
+    """
     known = days_left(desk, rows)
     by_plant: dict[int, list[PestCase]] = {}
-    for row in (r for r in rows if r.keep_below is None):
+    for row in rows:
+        if row.keep_below is not None or protects(desk.catalogue, row):
+            continue
         by_plant.setdefault(row.plant_id, []).append(row)
     out = []
     for some in by_plant.values():
