@@ -58,13 +58,15 @@ def hold_below(forecast: Forecast, level: float) -> tuple[Evening, ...]:
     problem = forecast.problem
     first = min(f.on for f in problem.case.found).toordinal()
     plan: tuple[Evening, ...] = ()
+    clearing = Search(problem, problem.case.target).run()
+    gap = clearing.gap if clearing else 1
     while len(plan) < problem.most_dates:
         numbers = forecast.exceeded_by_a_tenth(plan)
         last = plan[-1].day if plan else problem.start - 1
         over = np.flatnonzero(numbers[max(last, problem.start - 1) + 1 - first :] > level)
         if not len(over):
             break
-        following = _next(problem, plan, last, int(max(last, problem.start - 1) + 1 + over[0]))
+        following = _next(problem, plan, gap, int(max(last, problem.start - 1) + 1 + over[0]))
         if following is None:
             break
         plan = following
@@ -79,13 +81,13 @@ def holds(forecast: Forecast, plan: Schedule, level: float) -> bool:
     return bool((forecast.exceeded_by_a_tenth(plan)[begun:] <= level * 1.001).all())
 
 
-def _next(problem: Problem, plan: Schedule, last: int, wanted: int) -> tuple[Evening, ...] | None:
+def _next(problem: Problem, plan: Schedule, gap: int, wanted: int) -> tuple[Evening, ...] | None:
     """The plan with one more date: the latest day allowed up to the one wanted,
-    otherwise the first day allowed after it. Never nearer to the last date than the usual
-    evenings of a course that clears the plant.
+    otherwise the first day allowed after it. Never nearer to the last date than `gap`,
+    the days between the evenings of a course that clears the plant.
     """
     dates = tuple(one.day for one in plan)
-    first = last + Search(problem, problem.case.target).usual if plan else problem.start
+    first = dates[-1] + gap if dates else problem.start
     days = [*range(wanted, first - 1, -1), *range(max(wanted + 1, first), _end(problem) + 1)]
     return next((found for day in days if (found := problem.fill((*dates, day))) is not None), None)
 
