@@ -223,10 +223,10 @@ TROUBLES = (
     Trouble(
         "Sweet pepper",
         "myzus-persicae",
-        3,
+        13,
         (("young", None, "dozens", "two shoot tips"), ("adult", 8, None, "two shoot tips")),
         ("wiping", "insecticidal-soap"),
-        (3, None),
+        (12, 8, 4),
     ),
     Trouble(
         "Pak choi",

@@ -54,7 +54,8 @@ SEEN = (
         "marked",
         "axils",
     ),
-    ("Sweet pepper", 1, (("young", 2, 30, "moves"),), "usual", "clean", "new-growth"),
+    ("Sweet pepper", 8, (("young", 2, 30, "moves"),), "usual", "clean", "new-growth"),
+    ("Sweet pepper", 0, (), "lens", "clean", ""),
     ("Fuchsia", 3, (("young", 4, 9, ""), ("adult", 1, 0, "moves")), "glance", "", "undersides"),
 )
 """Plant, days ago, what was seen (class, alive, dead, clue), how closely, new leaves, where."""
