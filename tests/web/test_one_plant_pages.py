@@ -60,7 +60,7 @@ def test_the_second_pest_takes_over_the_evenings_of_the_first(demo_client, demo_
         )
         == 1
     )
-    assert "two-spotted spider mite and greenhouse whitefly" in today
+    assert "spider mites + whitefl" in today
     table = re.search(r"What you need for the evening.*?</table>", today)[0]
     assert table.count("Aubergine") == 1
     left = re.search(r"Until they may go back, days.*?Kept away", today)[0]

@@ -151,7 +151,7 @@ def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_cl
     demo_store, catalogue
 ):
     with demo_store.writing() as session:
-        row = case_of(session, "Sweet pepper")
+        row = case_of(session, "Aubergine")
         assert "until it is clear" in events.repotting(catalogue, row.plant)
         assert "part of the treatment" in events.repotting(
             catalogue, case_of(session, "Basil seedling tray").plant

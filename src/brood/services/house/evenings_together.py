@@ -122,6 +122,11 @@ def joined(catalogue: Catalogue, rows: Sequence[WindowsRow]) -> list[WindowsRow]
     return list(out.values())
 
 
+def _group(catalogue: Catalogue, row: PestCase) -> str:
+    """The group of a case's pest, which is shorter than its name."""
+    return catalogue.groups[catalogue.records[row.pest_id].group].name.lower()
+
+
 def _whole(catalogue: Catalogue, lead: WindowsRow, other: WindowsRow) -> WindowsRow | None:
     """Two pests of a plant as one row. None where no day serves both."""
     if not lead.windows or not other.windows:
@@ -134,7 +139,7 @@ def _whole(catalogue: Catalogue, lead: WindowsRow, other: WindowsRow) -> Windows
     same = {*lead.wet} & {*other.wet} or not (lead.wet and other.wet)
     return replace(
         lead,
-        pest=f"{lead.pest} and {other.pest}",
+        pest=" + ".join(_group(catalogue, one.row) for one in (lead, other)),
         windows=((first, min(max(lead.windows[0][1], first), last), last), *lead.windows[1:]),
         names=words.act_names(acts, catalogue.treatments),
         aim=" and ".join(dict.fromkeys((lead.aim, other.aim))),
