@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from brood.catalogue.holdings import Catalogue
@@ -28,6 +28,8 @@ from brood.store.records import Quarantine
 from brood.store.tables import Application, Card, PestCase, Plant
 
 WINTER_DAYS = 210
+WALK = 3
+"""From so many neighbours of one place on, looking at them is one walk."""
 
 
 @dataclass(frozen=True)
@@ -74,7 +76,8 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
         out += _care(row, now)
         out += _cards(row, today)
         out += _looks(catalogue, row, today, near, desk.speech)
-    out += [_neighbour(r, today) for r in risky if all(c.closed_at for c in r.near.plant.cases)]
+    beside_it = [r for r in risky if all(c.closed_at for c in r.near.plant.cases)]
+    out += _walks([_neighbour(r, today) for r in beside_it])
     out += _spring(desk, house)
     out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
@@ -96,6 +99,32 @@ def _lasting(one: StateLine, speech: Speech) -> Task:
         one.due,
         f"/plants/{one.row.plant_id}#states",
         "" if one.ends else f"/plants/states/{one.row.id}/care",
+    )
+
+
+def _walks(tasks: Sequence[Task]) -> list[Task]:
+    """The looks at neighbours, those of one place that are due together as one walk."""
+    by_place: dict[tuple[int, date], list[Task]] = {}
+    for task in tasks:
+        by_place.setdefault((task.place.id if task.place else 0, task.due_on), []).append(task)
+    out: list[Task] = []
+    for some in by_place.values():
+        out += [_walk(some)] if len(some) >= WALK and some[0].place else some
+    return out
+
+
+def _walk(tasks: Sequence[Task]) -> Task:
+    """Looks at several plants of a place as one thing to do."""
+    first, place = tasks[0], tasks[0].place
+    assert place is not None
+    others = listed(list(dict.fromkeys(t.plant.name for t in tasks if t.plant is not first.plant)))
+    text = f"{first.text}. On the same walk: {others}" if others else first.text
+    return replace(
+        first,
+        key=f"walk-{place.id}-{first.key}",
+        text=text,
+        minutes=sum(t.minutes for t in tasks),
+        url=f"/places/{place.id}",
     )
 
 
