@@ -77,7 +77,7 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
         out += _cards(row, today)
         out += _looks(catalogue, row, today, near, desk.speech)
     beside_it = [r for r in risky if all(c.closed_at for c in r.near.plant.cases)]
-    out += _walks([_neighbour(r, today) for r in beside_it])
+    out += _walks(beside_it, today)
     out += _spring(desk, house)
     out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
@@ -102,13 +102,17 @@ def _lasting(one: StateLine, speech: Speech) -> Task:
     )
 
 
-def _walks(tasks: Sequence[Task]) -> list[Task]:
-    """The looks at neighbours, those of one place that are due together as one walk."""
-    by_place: dict[tuple[int, date], list[Task]] = {}
-    for task in tasks:
-        by_place.setdefault((task.place.id if task.place else 0, task.due_on), []).append(task)
+def _walks(risks: Sequence[Risk], today: date) -> list[Task]:
+    """The looks at neighbours: those for one pest at one place that are due together are
+    one walk.
+    """
+    groups: dict[tuple[int, date, str], list[Task]] = {}
+    for risk in risks:
+        task = _neighbour(risk, today)
+        key = (task.place.id if task.place else 0, task.due_on, risk.row.pest_id)
+        groups.setdefault(key, []).append(task)
     out: list[Task] = []
-    for some in by_place.values():
+    for some in groups.values():
         out += [_walk(some)] if len(some) >= WALK and some[0].place else some
     return out
 
