@@ -18,7 +18,7 @@ PAGES = f"""
     /looks/1 /looks/1?zone=upper /looks/1?zone=stem /looks/1/suspects /looks/2/suspects
     /looks/3/suspects /looks/1/every /looks/1/every?theme=creature /looks/1/loupe/{MITE}
     /looks/1/loupe/coccus-hesperidum /photos/1 /ruler
-    /house /quarantine /quarantine/1
+    /house /house/1/walk /house/2/walk /quarantine /quarantine/1
     /guide /guide/{MITE} /guide/bradysia?stage=egg
     /guide/{MITE}/figures?figure=stage.egg.k_dd&value=70
     /shelf /shelf/new /shelf/1 /mix /mix?case=6 /household

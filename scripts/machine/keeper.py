@@ -393,6 +393,7 @@ class Keeper:
                 "look": self._look,
                 "recount": self._look,
                 "neighbour": self._neighbour,
+                "walk": self._walk,
                 "quarantine": self._apart,
                 "care": self._care,
                 "card": self._card,
@@ -569,6 +570,11 @@ class Keeper:
         ):
             return
         self.look_over(plant)
+
+    def _walk(self, task: Task, _: int) -> None:
+        page = self.get(task.url)
+        for number in (int(f.action.split("/")[2]) for f in page.forms if "/check" in f.action):
+            self._neighbour(task, number)
 
     def look_over(self, plant: Plant) -> None:
         """Look a plant over for anything; open a case of what is seen, or say that nothing was."""

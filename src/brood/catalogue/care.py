@@ -165,6 +165,14 @@ class EveningBook(Record):
     care: dict[Id, After]
     hygiene: list[Hygiene]
 
+    def most_on(self, group: str, build: str, most: int = 2) -> list[str]:
+        """The names of the parts of a build on which most animals of a group sit, the
+        likeliest first.
+        """
+        shares = self.sits[group]
+        there = sorted((p for p in self.build[build] if p in shares), key=lambda p: -shares[p])
+        return [self.part[p].name for p in there[:most]]
+
     def faults(self) -> list[str]:
         """Names that lead nowhere, and shares that do not add up to 1."""
         out = [

@@ -12,6 +12,18 @@ from brood.store.tables import PestCase, Plant
 
 MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1}
 """How long each takes, in minutes (our judgement, C)."""
+BUILD_OF_KIND = {
+    "rosette": "rosette",
+    "orchid": "orchid",
+    "cactus-succulent": "cactus",
+    "cabbage-family": "head",
+    "seedling-herb": "tray",
+}
+
+
+def build_of(plant: Plant) -> str:
+    """The build of a plant: as the keeper says, or as usual for its kind."""
+    return plant.build or BUILD_OF_KIND.get(plant.kind, "upright")
 
 
 def evening(catalogue: Catalogue, row: PestCase, treatments: Sequence[str]) -> float:

@@ -14,11 +14,12 @@ from brood.services.cases.beside import House
 from brood.services.cases.effort import MINUTES
 from brood.services.desk import Desk
 from brood.services.followup import follow_page
-from brood.services.house import neighbours
+from brood.services.house import neighbour_walks, neighbours
 from brood.services.house.evenings_together import (
     next_evening,
 )
-from brood.services.house.neighbours import CHECKED, Risk
+from brood.services.house.neighbour_walks import Stop
+from brood.services.house.neighbours import CHECKED, weekly
 from brood.services.house.plant_states import StateLine, standing
 from brood.services.house.quarantine import last_looks_apart
 from brood.services.voice import words
@@ -28,8 +29,6 @@ from brood.store.records import Quarantine
 from brood.store.tables import Application, Card, PestCase, Plant
 
 WINTER_DAYS = 210
-WALK = 3
-"""From so many neighbours of one place on, looking at them is one walk."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +38,7 @@ class Task:
     `key` identifies it for good. `closes_on` is the end of its window, `late` what
     being late costs. `action` posts it as done; that is only for tasks that claim no
     more than that. `row_id` is the case of a treatment, `since` the day for which it
-    was planned and missed.
+    was planned and missed. `name` heads what is not for one plant.
     """
 
     key: str
@@ -57,6 +56,12 @@ class Task:
     row_id: int = 0
     plants: int = 1
     since: date | None = None
+    name: str = ""
+
+    @property
+    def title(self) -> str:
+        """What heads it: its plant, or what it is."""
+        return self.name or self.plant.name
 
     @property
     def asked_since(self) -> date:
@@ -67,7 +72,8 @@ class Task:
 def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task]:
     """Every task of the household, in no order."""
     catalogue, now, today = desk.catalogue, desk.moment, desk.today
-    risky = [r for r in neighbours.risks(house, catalogue, today) if r.chance >= CHECKED]
+    every = neighbours.risks(house, catalogue, today)
+    risky = [r for r in every if r.chance >= CHECKED]
     out: list[Task] = []
     for row in house.open_cases:
         near = [r.pest for r in risky if r.near.plant.id == row.plant_id]
@@ -76,8 +82,8 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
         out += _care(row, now)
         out += _cards(row, today)
         out += _looks(catalogue, row, today, near, desk.speech)
-    beside_it = [r for r in risky if all(c.closed_at for c in r.near.plant.cases)]
-    out += _walks(beside_it, today)
+    stops = neighbour_walks.to_check(every, today)
+    out += [_walk(walk) for walk in neighbour_walks.walks(stops, today)]
     out += _spring(desk, house)
     out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
@@ -102,47 +108,27 @@ def _lasting(one: StateLine, speech: Speech) -> Task:
     )
 
 
-def _walks(risks: Sequence[Risk], today: date) -> list[Task]:
-    """The looks at neighbours: those for one pest at one place that are due together are
-    one walk.
-    """
-    groups: dict[tuple[int, date, str], list[Task]] = {}
-    for risk in risks:
-        task = _neighbour(risk, today)
-        key = (task.place.id if task.place else 0, task.due_on, risk.row.pest_id)
-        groups.setdefault(key, []).append(task)
-    out: list[Task] = []
-    for some in groups.values():
-        out += [_walk(some)] if len(some) >= WALK and some[0].place else some
-    return out
-
-
-def _walk(tasks: Sequence[Task]) -> Task:
-    """Looks at several plants of a place as one thing to do."""
-    first, place = tasks[0], tasks[0].place
-    assert place is not None
-    others = listed(list(dict.fromkeys(t.plant.name for t in tasks if t.plant is not first.plant)))
-    text = f"{first.text}. On the same walk: {others}" if others else first.text
-    return replace(
-        first,
-        key=f"walk-{place.id}-{first.key}",
-        text=text,
-        minutes=sum(t.minutes for t in tasks),
-        url=f"/places/{place.id}",
-    )
-
-
-def _neighbour(risk: Risk, today: date) -> Task:
-    plant = risk.near.plant
-    return Task(
-        f"neighbour-{plant.id}-{risk.row.pest_id}",
+def _walk(walk: Sequence[Stop]) -> Task:
+    """A look at one neighbour, or at several of a place."""
+    first = walk[0]
+    one = Task(
+        first.key,
         "neighbour",
-        plant,
-        place_of(plant),
-        f"Look for {risk.pest} from the {risk.row.plant.name.lower()}: this plant {risk.near.said}",
-        MINUTES["neighbour"],
-        weekly(risk.due_on, today),
-        f"/plants/{plant.id}#check",
+        first.plant,
+        first.place,
+        f"Look for {first.said}",
+        neighbour_walks.minutes(walk),
+        first.due_on,
+        f"/plants/{first.plant.id}#check",
+    )
+    if len(walk) == 1 or first.place is None:
+        return one
+    return replace(
+        one,
+        key=f"walk-{first.place.id}-{first.due_on.isoformat()}",
+        text=neighbour_walks.walk_text(walk),
+        url=f"/house/{first.place.id}/walk",
+        name=f"A walk past {len(walk)} plants",
     )
 
 
@@ -158,11 +144,6 @@ def _apart(row: Quarantine, looked_on: date | None, today: date) -> Task:
         weekly(due, today),
         f"/quarantine/{row.id}",
     )
-
-
-def weekly(due: date, today: date) -> date:
-    """A weekly date: the last time it was due, or the first time to come."""
-    return due if due >= today else due + timedelta(days=7 * ((today - due).days // 7))
 
 
 def _spring(desk: Desk, house: House) -> list[Task]:

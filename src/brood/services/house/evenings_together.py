@@ -13,7 +13,6 @@ from brood.services.cases.effort import spray_ml
 from brood.services.cases.history import members
 from brood.services.voice import words
 from brood.services.voice.preferences import Preferences
-from brood.services.voice.speech import listed
 from brood.store.tables import Application, PestCase
 
 SPAN_DAYS, COMING_DAYS = 14, 7
@@ -30,11 +29,16 @@ class WindowsRow:
     windows: tuple[tuple[date, date, date], ...]
     served_on: date | None
     names: str
-    aim: str
+    parts: tuple[str, ...]
     mix_ml: float
     acts: tuple[str, ...]
     wet: tuple[str, ...]
     minutes: float
+
+    @property
+    def aim(self) -> str:
+        """The parts of the plant on which most animals sit."""
+        return "; ".join(self.parts)
 
 
 @dataclass(frozen=True)
@@ -96,15 +100,16 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
         for key in acts
         if key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand
     )
-    aim = catalogue.evenings.sits[catalogue.records[row.pest_id].group]
-    parts = sorted(aim, key=lambda p: -aim[p])[:2]
+    parts = catalogue.evenings.most_on(
+        catalogue.records[row.pest_id].group, effort.build_of(row.plant)
+    )
     return WindowsRow(
         row,
         catalogue.records[row.pest_id].name,
         spans,
         None,
         words.act_names(acts, catalogue.treatments),
-        listed([catalogue.evenings.part[p].name for p in parts]),
+        tuple(parts),
         spray_ml(row.plant) + sum(spray_ml(m.plant) for m in members(row)),
         tuple(acts),
         tuple(wet),
@@ -142,7 +147,7 @@ def _whole(catalogue: Catalogue, lead: WindowsRow, other: WindowsRow) -> Windows
         pest=" + ".join(_group(catalogue, one.row) for one in (lead, other)),
         windows=((first, min(max(lead.windows[0][1], first), last), last), *lead.windows[1:]),
         names=words.act_names(acts, catalogue.treatments),
-        aim=" and ".join(dict.fromkeys((lead.aim, other.aim))),
+        parts=tuple(dict.fromkeys((*lead.parts, *other.parts))),
         mix_ml=max(lead.mix_ml, other.mix_ml) if same else lead.mix_ml + other.mix_ml,
         acts=acts,
         wet=tuple(sorted({*lead.wet, *other.wet})),

@@ -38,6 +38,11 @@ four weeks.
 """
 
 
+def weekly(due: date, today: date) -> date:
+    """A weekly date: the last time it was due, or the first time to come."""
+    return due if due >= today else due + timedelta(days=7 * ((today - due).days // 7))
+
+
 @dataclass(frozen=True)
 class Risk:
     """A neighbour of an infested plant: the chance that the pest has come over, and

@@ -29,15 +29,8 @@ from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome
-from brood.store.tables import Application, PestCase, Plant
+from brood.store.tables import Application, PestCase
 
-BUILD_OF_KIND = {
-    "rosette": "rosette",
-    "orchid": "orchid",
-    "cactus-succulent": "cactus",
-    "cabbage-family": "head",
-    "seedling-herb": "tray",
-}
 LEAST_REACH = 0.05
 FROST_C = 2.0
 POURED = ("spray", "bath", "drench")
@@ -107,11 +100,6 @@ class FinishCommand:
     mix_ml: float | None = None
     sent_key: str = ""
     minutes: int | None = None
-
-
-def build_of(plant: Plant) -> str:
-    """The build of a plant: as the keeper says, or as usual for its kind."""
-    return plant.build or BUILD_OF_KIND.get(plant.kind, "upright")
 
 
 def parts_of(
@@ -191,7 +179,7 @@ def _parts(
     book: EveningBook, row: PestCase, pests: Sequence[PestRecord], in_soil: bool
 ) -> tuple[PartRow, ...]:
     """The parts that any of the pests asks for, in the order of the first."""
-    build = build_of(row.plant)
+    build = effort.build_of(row.plant)
     every = [p for pest in pests for p in parts_of(book, build, pest.group, in_soil=in_soil)]
     return tuple(
         {p.id: p for p in reversed(every)}[key] for key in dict.fromkeys(p.id for p in every)
@@ -330,7 +318,7 @@ def _marked(
     """
     parts = parts_of(
         catalogue.evenings,
-        build_of(row.plant),
+        effort.build_of(row.plant),
         catalogue.records[row.pest_id].group,
         in_soil=_in_soil(catalogue, said.acts or slot.treatments),
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, request, url_for
 
 from brood.services.cases import beside
-from brood.services.house import neighbours
+from brood.services.house import neighbour_walks, neighbours
 from brood.store.place_tables import Place
 from brood.store.queries import cases
 from brood.web import render
@@ -23,11 +23,8 @@ def page() -> Response:
     with reading() as desk:
         here = beside.house_of(desk.session)
         places = [(place, rows) for place, rows in neighbours.standings(desk, here) if rows]
-        risky = [
-            r
-            for r in neighbours.risks(here, desk.catalogue, desk.today)
-            if r.chance >= neighbours.CHECKED
-        ]
+        risks = neighbours.risks(here, desk.catalogue, desk.today)
+        stops = neighbour_walks.to_check(risks, desk.today)
         states = {
             state: sum(r.state == state for _, rows in places for r in rows)
             for state in neighbours.STATES
@@ -35,7 +32,8 @@ def page() -> Response:
         return render.page(
             "house/house/page.html",
             places=places,
-            risks=risky,
+            risks=[r for r in risks if r.chance >= neighbours.CHECKED],
+            to_check={s.place.id for s in stops if s.place and s.due_on <= desk.today},
             many=len(here.here) > MOST_DRAWN,
             states=states,
             checked=neighbours.CHECKED,
@@ -49,6 +47,23 @@ def picture(place_id: int) -> Response:
     return render.page(
         "house/house/picture.html", part="house/house/_picture.html", place=place, rows=rows
     )
+
+
+@bp.get("/house/<int:place_id>/walk")
+def walk(place_id: int) -> Response:
+    """The plants of a place that may have caught something, to look over one by one."""
+    with reading() as desk:
+        place = cases.place(desk.session, place_id)
+        due, later = neighbour_walks.of_place(
+            beside.house_of(desk.session), desk.catalogue, place_id, desk.today
+        )
+        return render.page(
+            "house/house/walk.html",
+            place=place,
+            due=[(stop, neighbour_walks.sits_on(desk.catalogue, stop)) for stop in due],
+            later=later,
+            minutes=neighbour_walks.minutes(due),
+        )
 
 
 def _standing(place_id: int) -> tuple[Place, list[neighbours.Standing]]:
