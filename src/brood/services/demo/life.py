@@ -27,12 +27,16 @@ class Life:
         with self.store.writing() as session:
             yield Desk(session, self.catalogue, moment)
 
-    def settle(self, moment: datetime, case_id: int | None = None) -> None:
-        """Work out the dates of a case as they stood at a moment, or of all cases."""
+    def settle(self, moment: datetime, case_id: int) -> None:
+        """Work out the dates of a case as they stood at a moment."""
         self.moment = moment
-        if case_id is None:
-            self.planning.settle_all()
-            for each in self.planning.ends_due():
-                self.planning.settle_end(each)
-        else:
-            self.planning.settle(case_id)
+        self.planning.settle(case_id)
+
+    def arrive(self, moment: datetime, *, ends: bool) -> None:
+        """Work out the dates of all cases as they stand at a moment, and with `ends` when
+        each is over.
+        """
+        self.moment = moment
+        self.planning.settle_all()
+        for each in self.planning.ends_due() if ends else ():
+            self.planning.settle_end(each)

@@ -270,10 +270,15 @@ def is_of_today(path: Path) -> bool:
 
 
 def seed(
-    path: Path, *, now: datetime | None = None, sensor_url: str = "http://127.0.0.1:8011/reading"
+    path: Path,
+    *,
+    now: datetime | None = None,
+    sensor_url: str = "http://127.0.0.1:8011/reading",
+    ends: bool = True,
 ) -> None:
     """Make the demo household in a new database file. `now` is the moment around which
-    it is laid out. `sensor_url` is where its thermometer answers.
+    it is laid out. `sensor_url` is where its thermometer answers. Without `ends` it is
+    left to whoever serves it to work out when each case is over.
     """
     moment = (now or datetime.now()).replace(minute=0, second=0, microsecond=0)
     catalogue, store = shipped(), open_store(path)
@@ -314,7 +319,7 @@ def seed(
     for trouble in TROUBLES:
         _play(life, trouble, plant_ids[trouble.plant], moment)
     tern_following.play(life, plant_ids, moment)
-    life.settle(moment)
+    life.arrive(moment, ends=ends)
     with store.writing() as session:
         preferences.put(session, MADE, _made(moment))
     store.close()
@@ -471,7 +476,7 @@ def _test_leaves(life: Life, case_id: int, at: datetime) -> None:
                 test_leaves.start(desk, case_id, patch.treatment_id, "the two lowest leaves")
             elif patch.state == "ready" and patch.test:
                 test_leaves.judge(desk, patch.test.id, "fine", "")
-    life.settle(at)
+    life.settle(at, case_id)
 
 
 def _play(life: Life, trouble: Trouble, plant_id: int, moment: datetime) -> None:
