@@ -240,7 +240,9 @@ class Checks:
         if date.fromisoformat(str(missed)) >= self.k.today:
             return
         self.k.report.counts["unmarked"] += 1
-        task = next((t for t in today.tasks if t.key == f"treat-{number}"), None)
+        task = next(
+            (t for t in today.tasks if t.key == f"treat-{number}" or number in t.along), None
+        )
         if f"coming-treat-{number}" in today.ids or (
             task is not None and any(w in task.text.lower() for w in LATE_WORDS)
         ):

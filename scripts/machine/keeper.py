@@ -441,9 +441,27 @@ class Keeper:
 
     def _marked(self, case: Case, answer: TestResponse, on: date) -> None:
         if answer.status_code in (204, 303, 200):
-            self.ledger.done.add((case.id, on))
-            case.touched = max(case.touched, on)
+            for one in (case, *self._along(case, on)):
+                self.ledger.done.add((one.id, on))
+                one.touched = max(one.touched, on)
             self.report.counts["evenings"] += 1
+
+    def _along(self, case: Case, on: date) -> list[Case]:
+        """The plant's other pests for which the evening just marked counts too."""
+        others = [c for c in self.cases if c.plant is case.plant and c is not case]
+        return [
+            c
+            for c in others
+            for _ in self.rows(
+                "select 1 from application_record r join application a on a.id = r.application_id"
+                " where a.case_id = ? and r.done_on = ? and r.withdrawn_at is null"
+                " and r.recorded_at = (select max(s.recorded_at) from application_record s"
+                " join application b on b.id = s.application_id where b.case_id = ?) limit 1",
+                c.id,
+                on.isoformat(),
+                case.id,
+            )
+        ]
 
     def _on_the_page(self, case: Case, acts: list[str]) -> None:
         path = f"/cases/{case.id}/evening"

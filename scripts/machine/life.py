@@ -4,7 +4,7 @@ changes, corrects and forgets.
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import date, timedelta
 
 from .household import DAYS_C, KINDS, Plant
 from .keeper import Case, Keeper
@@ -170,7 +170,18 @@ class Life:
         day = self.k.today.fromisoformat(form.values["done_on"])
         pressed = next(n for n, b in enumerate(form.buttons) if "withdraw" in b[3])
         if self.k.press(form, "", pressed=pressed).status_code in (200, 303):
-            self.k.ledger.done.discard((case.id, day))
+            for other in (c for c in self.k.cases if c.plant is case.plant):
+                if other is case or not self._on_record(other, day):
+                    self.k.ledger.done.discard((other.id, day))
+
+    def _on_record(self, case: Case, day: date) -> bool:
+        told = self.k.rows(
+            "select 1 from application_record r join application a on a.id = r.application_id"
+            " where a.case_id = ? and r.done_on = ? and r.withdrawn_at is null",
+            case.id,
+            day.isoformat(),
+        )
+        return bool(list(told))
 
     def moves(self) -> None:
         """A plant is put somewhere else."""

@@ -55,13 +55,15 @@ class Form:
 @dataclass
 class Task:
     """A line of Today: its key, its text, the address it opens, its due day where the
-    page says it, and what can be tapped beside it.
+    page says it, the other evenings that are done with it, and what can be tapped
+    beside it.
     """
 
     key: str
     text: str = ""
     url: str = ""
     due: str = ""
+    along: tuple[int, ...] = ()
     forms: list[Form] = field(default_factory=list)
 
 
@@ -111,9 +113,13 @@ class Page(HTMLParser):
                 self._task.url = given.get("href", "")
         if tag == "li" and "task" in given.get("class", "").split():
             self._task = Task(
-                given.get("id", "").removeprefix("task-"), due=given.get("data-due", "")
+                given.get("id", "").removeprefix("task-"),
+                due=given.get("data-due", ""),
+                along=tuple(int(n) for n in given.get("data-along", "").split()),
             )
             self.tasks.append(self._task)
+        if given.get("id", "").startswith("coming-"):
+            self.ids |= {f"coming-treat-{n}" for n in given.get("data-along", "").split()}
         if "wrong" in given.get("class", "").split():
             self._fault = True
             self.faults.append("")

@@ -9,6 +9,8 @@ from itertools import pairwise
 import pytest
 from conftest import MITE, NOW
 
+from brood.catalogue.loader import shipped
+from brood.services.cases import effort
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
 
@@ -326,7 +328,9 @@ def test_an_evening_that_missed_the_undersides_counts_for_less(demo_client, cloc
         assert "undersides" in record.missed
         assert record.reach == pytest.approx(0.9 * 0.1, abs=0.02)
         assert record.tally == [{"stage": "young", "live": 3, "dead": 12}]
-        assert row.plant.mix_ml == 80
+        assert record.mix_ml == 80
+        assert effort.mix_ml(shipped(), row.plant, "insecticidal-soap") == 80
+        assert effort.mix_ml(shipped(), row.plant, "axil-brush") == 20
 
 
 def test_an_evening_sent_twice_counts_once_and_a_bad_one_keeps_what_was_typed(demo_client):

@@ -271,7 +271,7 @@ def _handling(
     }
     named = [
         ("sensitive.toml", hurt),
-        ("recipes.toml", {*recipes.recipe}),
+        ("recipes.toml", {*recipes.recipe, *recipes.plain}),
         ("evening.toml: care", {*evenings.care}),
     ]
     faults += [

@@ -54,6 +54,14 @@ class Recipe(Record):
     notes: list[Text] = Field(default_factory=list)
 
 
+class Plain(Record):
+    """What a treatment takes that is not mixed from strengths."""
+
+    text: Text
+    source: str
+    grade: Grade
+
+
 class Other(Record):
     """Something from the cupboard that no recipe calls for."""
 
@@ -81,11 +89,14 @@ class Forbidden(Record):
 
 
 class RecipeBook(Record):
-    """Every recipe by treatment id, what goes into them, and what is refused."""
+    """Every recipe by treatment id, what treatments without one take, what goes into them,
+    and what is refused.
+    """
 
     ingredient: dict[Id, Ingredient]
     other: dict[Id, Other]
     recipe: dict[Id, Recipe]
+    plain: dict[Id, Plain]
     ceiling: list[Ceiling]
     forbidden: list[Forbidden]
 

@@ -274,8 +274,9 @@ class ApplicationRecord(Table):
     `told` holds the facts of what being late or early has changed, `cost` is the sentence
     of an earlier version; `parts` which parts of the plant were done and
     `missed` which were not reached, `reach` the share that follows, `tally` what was
-    seen, `minutes` how long it took; `sent_key` is the sender's own key of an evening
-    recorded without a connection.
+    seen, `minutes` how long it took and `mix_ml` how much mix; `conditions` holds the
+    weather, the light, the warmth and the steps between plants; `sent_key` is the
+    sender's own key of an evening recorded without a connection.
     """
 
     __tablename__ = "application_record"
@@ -293,9 +294,12 @@ class ApplicationRecord(Table):
     tally: Mapped[list[dict[str, Any]]] = mapped_column(JSON, default=list, server_default="[]")
     reach: Mapped[float | None]
     minutes: Mapped[int | None]
+    mix_ml: Mapped[float | None]
+    conditions: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict, server_default="{}")
     sent_key: Mapped[str] = mapped_column(default="", server_default="")
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]
+    photos: Mapped[list[Photo]] = relationship(order_by="Photo.id")
 
 
 class PatchTest(Table):
@@ -392,8 +396,9 @@ class StageSeen(Table):
 
 
 class Photo(Table):
-    """A photo of a look or an inspection, without the data that cameras add, made
-    smaller; its scale once a known length was marked, and what was measured on it.
+    """A photo of a look, an inspection or a treatment evening, without the data that
+    cameras add, made smaller; its scale once a known length was marked, and what was
+    measured on it.
     """
 
     __tablename__ = "photo"
@@ -401,6 +406,7 @@ class Photo(Table):
     id: Mapped[int] = mapped_column(primary_key=True)
     look_id: Mapped[int | None] = mapped_column(ForeignKey("look.id"), index=True)
     inspection_id: Mapped[int | None] = mapped_column(ForeignKey("inspection.id"), index=True)
+    record_id: Mapped[int | None] = mapped_column(ForeignKey("application_record.id"), index=True)
     filename: Mapped[str]
     jpeg: Mapped[bytes] = mapped_column(deferred=True)
     width: Mapped[int]

@@ -47,6 +47,8 @@ SPOKEN = (
 )
 """Filters that are the keeper's way of saying something, by their own names."""
 
+FAR_DAYS = 200
+"""Dates further off than this are said with their year."""
 PARTS = {
     "": "today",
     "today": "today",
@@ -182,8 +184,13 @@ def fig(name: str, case_id: int, value: object, said: str) -> Markup:
 
 
 def when(day: date | datetime) -> Markup:
-    """A date as the keeper reads it, with its machine form."""
-    return Markup('<time datetime="{}">{}</time>').format(day.isoformat()[:10], speech().day(day))
+    """A date as the keeper reads it, with its machine form. One that is far off is said
+    with its year.
+    """
+    on = day.date() if isinstance(day, datetime) else day
+    far = abs((on - today()).days) > FAR_DAYS
+    said = speech().day_year(day) if far else speech().day(day)
+    return Markup('<time datetime="{}">{}</time>').format(on.isoformat(), said)
 
 
 def asset(name: str) -> str:

@@ -114,12 +114,14 @@ NOW_LASTING = {
     "finding": {"plants": 0},
     "inspection": {"plants": 0},
     "plant_event": {"leaves": None, "of_leaves": None},
+    "application_record": {"mix_ml": None, "conditions": {}},
+    "photo": {"record_id": None},
 }
 NEW_TABLES = ("plant_state", "rain_day")
 LATEST = {
     "application": {"reason": {}},
-    "application_record": {"told": {}},
     **NOW_LASTING,
+    "application_record": {**NOW_LASTING["application_record"], "told": {}},
     "pest_case": {**NOW_LASTING["pest_case"], **NOW_PLANNED},
 }
 BEFORE = {

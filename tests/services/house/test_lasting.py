@@ -304,13 +304,14 @@ def test_minutes_and_mix_follow_the_size_of_the_plant_and_a_tree_is_not_dipped(s
             row.plant.size = size
             taken[size] = (
                 effort.evening(CATALOGUE, row, ("wiping",)),
-                effort.spray_ml(row.plant),
+                effort.mix_ml(CATALOGUE, row.plant, "insecticidal-soap"),
+                effort.mix_ml(CATALOGUE, row.plant, "soap-dip"),
                 offer(CATALOGUE, "soap-dip", setting_of(session, row.plant, today=START)).allowed,
             )
-        assert taken[""] == (25.0, 100.0, True)
-        assert taken["small"] == (15.0, 30.0, True)
-        assert taken["floor"] == (62.5, 350.0, False)
-        assert taken["tree"] == (100.0, 1000.0, False)
+        assert taken[""] == (25.0, 100.0, 5000.0, True)
+        assert taken["small"] == (15.0, 30.0, 2000.0, True)
+        assert taken["floor"] == (62.5, 350.0, 10_000.0, False)
+        assert taken["tree"] == (100.0, 1000.0, 10_000.0, False)
         refused = offer(CATALOGUE, "soap-dip", setting_of(session, row.plant, today=START)).refused
         assert "too big" in refused[0]
 

@@ -27,6 +27,8 @@ ML = {
 cubic inches of 25.4 mm exactly) unless said to be imperial (4.54609 l exactly). A drop
 is about 0.05 ml and never exact.
 """
+METRIC, IMPERIAL = ("ml", "l"), ("imp pint", "imp gallon")
+"""Measures of the metric system, and imperial ones. The others are US customary."""
 SMALLEST_SPOON_ML = 0.6
 """Less than an eighth of a teaspoon is not measured by spoon."""
 EIGHTHS = {0: "", 1: "1/8", 2: "1/4", 3: "3/8", 4: "1/2", 5: "5/8", 6: "3/4", 7: "7/8"}
@@ -52,6 +54,20 @@ def _converted(amount: float, unit: str, into: str) -> float:
                 allowed=", ".join(ML),
             )
     return amount * ML[unit] / ML[into]
+
+
+def measured(ml: float, unit: str) -> str:
+    """A volume as it is measured out where `unit` (a key of ML) is used: in ml and litres,
+    in US fluid ounces and gallons, or in ml and imperial pints.
+    """
+    if unit in IMPERIAL and ml >= ML["imp pint"] / 2:
+        return f"{from_ml(ml, 'imp pint'):.3g} imp pint"
+    if unit in (*METRIC, *IMPERIAL):
+        if ml >= 1000:
+            return f"{ml / 1000:.3g} l"
+        return f"{ml:.4g} ml" if 10 <= ml < 100 else f"{ml:.3g} ml"
+    large = "gallon" if ml >= ML["gallon"] else "fl oz"
+    return f"{from_ml(ml, large):.3g} {large}"
 
 
 @dataclass(frozen=True)

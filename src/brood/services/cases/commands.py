@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 
 from brood.catalogue.schema import PestRecord
@@ -76,6 +77,7 @@ class MarkCommand:
     follows from them. `tally` is what was seen. `sent_key` is the sender's key where
     the evening was recorded without a connection. `minutes` is how long it took, where
     told. `for_all` says that all was done that is planned against every pest of the plant.
+    `mix_ml` is how much mix it took, `conditions` how it was around it.
     """
 
     outcome: str
@@ -89,6 +91,8 @@ class MarkCommand:
     sent_key: str = ""
     minutes: int | None = None
     for_all: bool = False
+    mix_ml: float | None = None
+    conditions: Mapping[str, object] = field(default_factory=dict)
 
 
 def stage_choices(record: PestRecord) -> list[tuple[str, str]]:
@@ -251,6 +255,8 @@ def _record(
         reach=said.reach,
         sent_key=said.sent_key,
         minutes=said.minutes,
+        mix_ml=said.mix_ml,
+        conditions=dict(said.conditions),
     )
 
 

@@ -5,6 +5,7 @@ told of earlier evenings.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases import history
@@ -68,22 +69,58 @@ SIZE_ML = {"small": 30.0, "table": 100.0, "floor": 350.0, "tree": 1000.0}
 """
 SIZE_MINUTES = {"small": 0.6, "table": 1.0, "floor": 2.5, "tree": 4.0}
 """How many times longer an evening takes than on a table plant (our judgement, C)."""
-
-
 SWAB_ML = 20.0
+BATH_ML = {"small": 2000.0, "table": 5000.0, "floor": 10_000.0, "tree": 10_000.0}
+DRENCH_ML = {"small": 100.0, "table": 300.0, "floor": 1500.0, "tree": 4000.0}
+"""A bucket that the crown goes into, and a drench until some runs out of the pot, a fifth
+of what the pot holds (our judgement, C).
+"""
+MEASURED = {"swab": "swab", "brush": "swab", "bath": "bath", "drench": "drench"}
+"""Techniques of which a mix is measured by itself. All others take as much as a spray."""
 
 
-def spray_ml(plant: Plant) -> float:
-    """How much one spraying of a plant takes, or of all that stand together: as last
-    measured, or as usual for its build.
+def kind_of_mix(catalogue: Catalogue, treatments: Sequence[str]) -> str:
+    """The kind of act that an evening's mix is measured for: the one that takes most."""
+    kinds = [
+        MEASURED.get(catalogue.care[key].technique, "spray")
+        for key in treatments
+        if catalogue.care[key].supply in ("home", "product")
+    ]
+    order = ("spray", "bath", "drench", "swab")
+    return min(kinds, key=order.index, default="")
+
+
+def used_ml(catalogue: Catalogue, plant: Plant, kind: str) -> float | None:
+    """How much mix the last evening with a kind of act took on a plant. None where nobody
+    has measured.
+    """
+    told = [
+        record
+        for row in plant.cases
+        for record in history.evenings_done(row)
+        if record.mix_ml and kind_of_mix(catalogue, record.treatments) == kind
+    ]
+    if told:
+        return max(told, key=lambda r: (r.done_on or date.min, r.id)).mix_ml
+    return plant.mix_ml if kind == "spray" else None
+
+
+def usual_ml(plant: Plant, kind: str) -> float:
+    """How much mix a kind of act takes on a plant, or on all that stand together, where
+    nobody has measured: by its size, a spray by its build where no size is known.
     """
     by_build = USUAL_ML.get(plant.build, USUAL_ML[""])
-    return plant.mix_ml or plant.number * SIZE_ML.get(plant.size, by_build)
+    each = {
+        "swab": SWAB_ML,
+        "bath": BATH_ML.get(plant.size, BATH_ML["table"]),
+        "drench": DRENCH_ML.get(plant.size, DRENCH_ML["table"]),
+    }.get(kind, SIZE_ML.get(plant.size, by_build))
+    return plant.number * each
 
 
 def mix_ml(catalogue: Catalogue, plant: Plant, treatment: str) -> float:
-    """How much of a mix one evening takes on a plant: a little on swabs, otherwise as
-    much as a spraying.
+    """How much of a mix one evening takes on a plant: as last measured for that kind of
+    act, or as usual for its size.
     """
-    swabbed = catalogue.care[treatment].technique == "swab"
-    return plant.number * SWAB_ML if swabbed else spray_ml(plant)
+    kind = kind_of_mix(catalogue, [treatment]) or "spray"
+    return used_ml(catalogue, plant, kind) or usual_ml(plant, kind)

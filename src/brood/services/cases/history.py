@@ -160,6 +160,20 @@ def followed(row: PestCase) -> PestCase | None:
     return before[0] if before else None
 
 
+def together(rows: Sequence[PestCase], today: date) -> list[list[Application]]:
+    """The next evenings of a plant's cases as they are treated. The one that comes first
+    takes along every other whose window is open by then.
+    """
+    slots = [slot for row in rows for slot in planned(row)[:1]]
+    slots.sort(key=lambda s: (max(today, s.target_on), s.case_id))
+    out = []
+    while slots:
+        day = max(today, slots[0].target_on)
+        out.append([slots[0], *(s for s in slots[1:] if s.earliest_on <= day)])
+        slots = [s for s in slots[1:] if s.earliest_on > day]
+    return out
+
+
 def due_with(row: PestCase, day: date) -> list[Application]:
     """The evenings of the plant's other pests that a treatment on a day serves too."""
     out = []

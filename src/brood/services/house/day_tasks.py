@@ -38,7 +38,8 @@ class Task:
     `key` identifies it for good. `closes_on` is the end of its window, `late` what
     being late costs. `action` posts it as done; that is only for tasks that claim no
     more than that. `row_id` is the case of a treatment, `since` the day for which it
-    was planned and missed. `name` heads what is not for one plant.
+    was planned and missed. `name` heads what is not for one plant. `along` are
+    the evenings of the plant's other pests that are done with it.
     """
 
     key: str
@@ -57,6 +58,7 @@ class Task:
     plants: int = 1
     since: date | None = None
     name: str = ""
+    along: tuple[int, ...] = ()
 
     @property
     def title(self) -> str:
@@ -182,15 +184,12 @@ def _spring(desk: Desk, house: House) -> list[Task]:
 
 
 def _along(row: PestCase, today: date) -> list[Application] | None:
-    """The evenings of the plant's other pests on the day of a case's own. None where the
-    case itself goes along with one that came first.
+    """The evenings of the plant's other pests that are done with a case's own. None where
+    the case itself goes along with another's.
     """
-    slot = next_evening(row)
-    every = [(c, s) for c in history.others_on(row) if (s := next_evening(c)) is not None]
-    same = [(c, s) for c, s in every if slot is not None and s.target_on == slot.target_on]
-    if any(c.id < row.id and not is_away(c, today) for c, _ in same):
-        return None
-    return [s for _, s in same]
+    here = [c for c in (row, *history.others_on(row)) if not is_away(c, today)]
+    evenings = history.together(here, today)
+    return next((rest for lead, *rest in evenings if lead.case_id == row.id), None)
 
 
 def _treat(
@@ -202,7 +201,8 @@ def _treat(
         return []
     acts = list(dict.fromkeys(a for one in (slot, *along) for a in one.treatments))
     verb = words.evening_verb(acts, catalogue.treatments)
-    gone = history.went_by(row)
+    missed = [s for s in (history.went_by(row), *along) if s is not None and s.missed_on]
+    gone = min(missed, key=lambda s: s.missed_on or today) if missed else None
     missed_on, missed_latest_on = (gone.missed_on, gone.missed_latest_on) if gone else (None, None)
     late = ""
     if missed_on and missed_on < today:
@@ -233,6 +233,7 @@ def _treat(
             row.id,
             history.number_of(row),
             missed_on,
+            along=tuple(s.id for s in along),
         )
     ]
 

@@ -9,7 +9,6 @@ from datetime import date, timedelta
 from brood.catalogue.holdings import Catalogue
 from brood.core.course.shared_evenings import DayRange, gather
 from brood.services.cases import assemble, effort, history
-from brood.services.cases.effort import spray_ml
 from brood.services.cases.history import members
 from brood.services.voice import words
 from brood.services.voice.preferences import Preferences
@@ -100,6 +99,7 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
         for key in acts
         if key in catalogue.recipes.recipe and not catalogue.treatments[key].by_hand
     )
+    plants = [row.plant, *(m.plant for m in members(row))]
     parts = catalogue.evenings.most_on(
         catalogue.records[row.pest_id].group, effort.build_of(row.plant)
     )
@@ -110,7 +110,7 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
         None,
         words.act_names(acts, catalogue.treatments),
         tuple(parts),
-        spray_ml(row.plant) + sum(spray_ml(m.plant) for m in members(row)),
+        sum(effort.mix_ml(catalogue, p, key) for key in wet for p in plants),
         tuple(acts),
         tuple(wet),
         effort.evening(catalogue, row, acts),

@@ -30,10 +30,13 @@ KEY = "household"
 
 @dataclass(frozen=True)
 class Residents:
-    """Who lives there, and what the keeper noted of local rules."""
+    """Who lives there, what the keeper noted of local rules, and the products that are
+    not allowed there, by the ids of treatments.
+    """
 
     living: frozenset[str] = frozenset()
     region: str = ""
+    barred: frozenset[str] = frozenset()
 
     def says(self) -> list[str]:
         """Who lives there, in words."""
@@ -44,15 +47,20 @@ def load(session: Session) -> Residents:
     """The residents as they stand. Empty where nothing was told."""
     stored = json.loads(preferences.get(session, KEY) or "{}")
     return Residents(
-        frozenset(stored.get("living", ())) & frozenset(LIVING), str(stored.get("region", ""))
+        frozenset(stored.get("living", ())) & frozenset(LIVING),
+        str(stored.get("region", "")),
+        frozenset(map(str, stored.get("barred", ()))),
     )
 
 
 def put(session: Session, household: Residents, visitors: dict[int, list[str]]) -> None:
     """Keep who lives there and where they go. Every later plan takes it into account."""
-    preferences.put(
-        session, KEY, json.dumps({"living": sorted(household.living), "region": household.region})
-    )
+    told = {
+        "living": sorted(household.living),
+        "region": household.region,
+        "barred": sorted(household.barred),
+    }
+    preferences.put(session, KEY, json.dumps(told))
     for place_id, who in visitors.items():
         cases.place(session, place_id).visitors = [one for one in VISITORS if one in who]
 

@@ -13,9 +13,9 @@ from brood.catalogue.recipes import Ceiling, Recipe, RecipePart
 from brood.core.mixing.dilution import (
     ML,
     Mixed,
-    Portion,
     by_label,
     from_ml,
+    measured,
     mixed,
     spoons,
     to_ml,
@@ -23,6 +23,11 @@ from brood.core.mixing.dilution import (
 from brood.errors import InputError
 
 MOST_ML = 100_000.0
+USUAL_RATES, MOST_RATE = (0.2, 60.0), 100.0
+"""What labels of concentrates say, in ml in a litre, and from where on a rate is taken for
+a slip of the pen (our judgement, C).
+"""
+LIVING = "Living animals are released as they come, as their packet says: nothing is mixed."
 SHARE_MORE = 0.15
 """A shopping list asks for this share more than the sum of its mixes."""
 
@@ -34,7 +39,8 @@ class MixCommand:
     `stocks` is the percent of what stands in the cupboard, by ingredient. `instead`
     says what replaces an ingredient. `strengths` are strengths other than the usual
     ones. `extras` are further ingredients with their percent. `label_rate` is ml of
-    product per litre. `use` is spray, swab or drench.
+    product per litre. `use` is spray, swab or drench. `unit` is the measure in which the
+    keeper asked, a key of ML. `sure` says that an unusual rate is meant.
     """
 
     treatment: str
@@ -47,17 +53,25 @@ class MixCommand:
     eaten: bool = False
     household: frozenset[str] = frozenset()
     use: str = ""
+    unit: str = "ml"
+    sure: bool = False
 
 
 @dataclass(frozen=True)
 class Measured:
-    """One ingredient as it is measured out."""
+    """One ingredient as it is measured out, in the measures of `unit`."""
 
     ingredient: str
     name: str
     ml: float
     percent: float | None
     stock_percent: float | None
+    unit: str = "ml"
+
+    @property
+    def said(self) -> str:
+        """The amount in the measures that the keeper uses."""
+        return measured(self.ml, self.unit)
 
     @property
     def spoons(self) -> str:
@@ -84,6 +98,17 @@ class MixResult:
     cautions: tuple[str, ...]
     use: str
     by_label: bool
+    unit: str = "ml"
+
+    @property
+    def said(self) -> str:
+        """The whole volume in the measure that was asked for."""
+        return f"{from_ml(self.volume_ml, self.unit):.4g} {self.unit}"
+
+    @property
+    def water_said(self) -> str:
+        """The water in the measures that the keeper uses."""
+        return measured(self.water_ml, self.unit)
 
     @property
     def strength(self) -> float | None:
@@ -94,6 +119,14 @@ class MixResult:
 def ml_of(amount: float, unit: str) -> float:
     """A volume as typed, in ml. Raises InputError for an unknown measure."""
     return to_ml(amount, unit)
+
+
+def plain(catalogue: Catalogue, treatment: str) -> str:
+    """What a treatment takes that is not mixed by strength. Empty where it has a mix."""
+    known = catalogue.recipes.plain.get(treatment)
+    if known is None and treatment in catalogue.care:
+        return LIVING if catalogue.care[treatment].supply == "living" else ""
+    return known.text if known else ""
 
 
 def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
@@ -121,6 +154,8 @@ def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
     )
     _refuse(catalogue, command, things)
     _fits(recipe, command, things)
+    if recipe is None and (text := plain(catalogue, command.treatment)):
+        raise InputError(text, field="treatment", value=command.treatment, allowed="no mix")
     if command.label_rate is not None:
         return _labelled(catalogue, command)
     if recipe is None:
@@ -163,13 +198,8 @@ def _wanted(
                 value=percent,
                 allowed=f"{part.low:g} to {part.most:g}",
             )
-        known = catalogue.recipes.ingredient[taken]
-        stock = (
-            command.stocks.get(taken, known.usual_percent[0] if known.usual_percent else None)
-            if known.of == "active"
-            else None
-        )
-        out.append((taken, percent, stock))
+        usual = catalogue.recipes.ingredient[taken].usual_percent
+        out.append((taken, percent, command.stocks.get(taken, usual[0] if usual else None)))
     return out
 
 
@@ -254,14 +284,22 @@ def _result(catalogue: Catalogue, command: MixCommand, recipe: Recipe, made: Mix
     record = catalogue.treatments[command.treatment]
     lines = [
         Measured(
-            p.ingredient, catalogue.recipes.name(p.ingredient), p.ml, p.percent, p.stock_percent
+            p.ingredient,
+            catalogue.recipes.name(p.ingredient),
+            p.ml,
+            p.percent,
+            p.stock_percent,
+            command.unit,
         )
         for p in made.portions
     ]
+    as_sold = [line.name for line in lines if line.stock_percent is None]
     water = made.water_ml
     for extra, percent in command.extras.items():
         ml = command.volume_ml * (percent or 0) / 100
-        lines.append(Measured(extra, catalogue.recipes.name(extra), ml, percent, None))
+        lines.append(
+            Measured(extra, catalogue.recipes.name(extra), ml, percent, None, command.unit)
+        )
         water -= ml
     return MixResult(
         record.id,
@@ -273,10 +311,18 @@ def _result(catalogue: Catalogue, command: MixCommand, recipe: Recipe, made: Mix
         recipe.keeps,
         recipe.keeps_days,
         recipe.shake,
-        tuple(recipe.notes),
+        (*(_counted_as_sold(name) for name in as_sold), *recipe.notes),
         tuple(record.cautions),
         recipe.use,
         by_label=False,
+        unit=command.unit,
+    )
+
+
+def _counted_as_sold(name: str) -> str:
+    return (
+        f"{name.capitalize()} is counted as it is sold. Where the bottle says how strong it "
+        "is, give that: of one of 40 % it takes two and a half times as much."
     )
 
 
@@ -284,6 +330,15 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
     """A product at its label's rate. The label overrides every recipe."""
     record, care = catalogue.treatments[command.treatment], catalogue.care[command.treatment]
     ml = by_label(command.volume_ml, command.label_rate or 0)
+    if MOST_RATE < (command.label_rate or 0) < 1000 and not command.sure:
+        raise InputError(
+            f"{command.label_rate:g} ml in a litre is more than concentrates are thinned to. "
+            "A product that is sold ready to use is sprayed as it is. Where the label really "
+            "says so, say that you are sure.",
+            field="label-rate",
+            value=command.label_rate,
+            allowed=f"at most {MOST_RATE:g}",
+        )
     if ml >= command.volume_ml:
         raise InputError(
             "More product than the whole volume: check the label's rate, in ml per litre.",
@@ -291,15 +346,16 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
             value=command.label_rate,
             allowed="under 1000",
         )
-    portion = Portion("product", ml, 100 * ml / command.volume_ml, None)
-    line = Measured("product", f"the product, {record.name}", portion.ml, portion.percent, None)
+    name = next((catalogue.recipes.name(one) for one in command.instead.values()), record.name)
+    percent = 100 * ml / command.volume_ml
+    line = Measured("product", f"the product, {name}", ml, percent, None, command.unit)
     order = (
         "As the label says; where it is silent: half the water, the product, the rest of "
         "the water.",
     )
     return MixResult(
         record.id,
-        record.name,
+        name,
         command.volume_ml,
         (line,),
         command.volume_ml - ml,
@@ -307,16 +363,33 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
         "as the label says; the same day where it is silent",
         0,
         care.technique == "spray",
-        ("The label's rate is what counts. Never take more “to be sure”.",),
+        _label_notes(command),
         tuple(record.cautions),
         care.technique,
         by_label=True,
+        unit=command.unit,
     )
+
+
+def _label_notes(command: MixCommand) -> tuple[str, ...]:
+    """What goes with a label's rate: that it counts, and what it leaves unused."""
+    notes = ["The label's rate is what counts. Never take more “to be sure”."]
+    if command.stocks or command.strengths:
+        notes.append(
+            "The strength given beside it is not used: a label's rate already reckons with it."
+        )
+    low, high = USUAL_RATES
+    if not low <= (command.label_rate or 0) <= high:
+        notes.append(
+            f"{command.label_rate:g} ml in a litre is outside what most labels say, "
+            f"{low:g} to {high:g}: read it again."
+        )
+    return tuple(notes)
 
 
 def as_json(made: MixResult) -> dict[str, Any]:
     """A mix as JSON, by the contract: amounts in ml, US measures and spoons."""
-    every = [*made.lines, Measured("water", "water", made.water_ml, None, None)]
+    every = [*made.lines, Measured("water", "water", made.water_ml, None, None, made.unit)]
     return {
         "schema": 1,
         "treatment": made.treatment,

@@ -4,8 +4,8 @@ follows once it is recorded.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 
 import numpy as np
@@ -19,7 +19,6 @@ from brood.errors import InputError, NotFound
 from brood.services.cases import aftercare, commands, effort, history, test_leaves
 from brood.services.cases.assemble import limits_of
 from brood.services.cases.commands import MarkCommand
-from brood.services.cases.effort import spray_ml
 from brood.services.cases.history import ROOTING_DAYS, repotted_on
 from brood.services.cases.test_leaves import Patch
 from brood.services.desk import Desk
@@ -33,8 +32,6 @@ from brood.store.tables import Application, PestCase
 
 LEAST_REACH = 0.05
 FROST_C = 2.0
-POURED = ("spray", "bath", "drench")
-"""Techniques whose mix is measured for the next time."""
 DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
 """The parts of an evening that is entirely in the soil, with the shares that count
 there (C).
@@ -83,13 +80,14 @@ class EveningResult:
     hygiene: tuple[str, ...]
     timers: tuple[Timer, ...]
     usual_ml: float
+    measured: bool
     usual_minutes: int
 
 
 @dataclass(frozen=True)
 class FinishCommand:
     """What was done: the acts, the parts that were reached, what was seen (stage, live,
-    dead), how much mix and how many minutes it took.
+    dead), how much mix and how many minutes it took, and how it was around it.
     """
 
     done_on: date
@@ -100,6 +98,7 @@ class FinishCommand:
     mix_ml: float | None = None
     sent_key: str = ""
     minutes: int | None = None
+    conditions: Mapping[str, object] = field(default_factory=dict)
 
 
 def parts_of(
@@ -150,6 +149,8 @@ def build(desk: Desk, case_id: int) -> EveningResult:
     others = [catalogue.records[other.pest_id] for other, _ in along]
     parts = _parts(book, row, [record, *others], _in_soil(catalogue, [a.record.id for a in acts]))
     timers = {t.text: t for a in acts for t in a.technique.timers}
+    kind = effort.kind_of_mix(catalogue, [a.record.id for a in acts])
+    used = effort.used_ml(catalogue, row.plant, kind)
     return EveningResult(
         row,
         record,
@@ -163,16 +164,18 @@ def build(desk: Desk, case_id: int) -> EveningResult:
         never,
         tuple(h.text for h in book.hygiene),
         tuple(timers.values()),
-        spray_ml(row.plant),
+        used or effort.usual_ml(row.plant, kind or "spray"),
+        used is not None,
         round(effort.evening(catalogue, row, [a.record.id for a in acts])),
     )
 
 
 def _along(row: PestCase, slot: Application, day: date) -> list[tuple[PestCase, Application]]:
     """The plant's other pests whose evening is due with a case's own."""
-    due = {s.id for s in history.due_with(row, max(day, slot.target_on))}
-    every = [(c, s) for c in history.others_on(row) for s in history.planned(c)[:1]]
-    return [(c, s) for c, s in every if s.id in due]
+    cases = {c.id: c for c in (row, *history.others_on(row))}
+    evenings = history.together(list(cases.values()), day)
+    mine = next((some for some in evenings if slot in some), [])
+    return [(cases[s.case_id], s) for s in mine if s is not slot]
 
 
 def _parts(
@@ -297,12 +300,11 @@ def finish(desk: Desk, case_id: int, said: FinishCommand) -> int:
         case, _ = cases.case_of_application(desk.session, other.id)
         acts = tuple(a for a in other.treatments if a in said.acts)
         if acts:
-            along = replace(said, acts=acts, tally=(), note="", minutes=None, sent_key="")
+            along = replace(
+                said, acts=acts, tally=(), note="", minutes=None, mix_ml=None, sent_key=""
+            )
             commands.mark_one(desk, other.id, _marked(catalogue, case, other, along))
     commands.mark_one(desk, slot.id, _marked(catalogue, row, slot, said))
-    # What was wiped or swabbed says nothing of how much a spraying takes.
-    if said.mix_ml and any(catalogue.care[a].technique in POURED for a in said.acts):
-        row.plant.mix_ml = said.mix_ml
     written = history.last_word(slot)
     assert written is not None
     aftercare.write(catalogue, row, written)
@@ -336,4 +338,6 @@ def _marked(
         reach_of(parts, done, row.reach),
         said.sent_key,
         said.minutes,
+        mix_ml=said.mix_ml,
+        conditions=said.conditions,
     )

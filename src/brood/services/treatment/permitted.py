@@ -77,7 +77,11 @@ def may_be_forbidden(catalogue: Catalogue, treatment: str, plant: Plant) -> bool
     """
     care = catalogue.care[treatment]
     harmful = any(hazard.level == "danger" for hazard in care.hazards.values())
-    return harmful or (is_eaten(plant) and (care.edible == "never" or treatment in HOME_ONLY))
+    return (
+        harmful
+        or care.supply == "product"
+        or (is_eaten(plant) and (care.edible == "never" or treatment in HOME_ONLY))
+    )
 
 
 def forbidden(catalogue: Catalogue, treatment: str, here: UseSetting) -> str:
@@ -87,7 +91,8 @@ def forbidden(catalogue: Catalogue, treatment: str, here: UseSetting) -> str:
     record, care = catalogue.treatments[treatment], catalogue.care[treatment]
     eaten = is_eaten(here.plant)
     product = product_for(usable(list(here.shelf), here.today), treatment, here.kind, eaten=eaten)
-    why = [*_creatures(care, here), *_food(record, care, here, product, eaten=eaten)]
+    why = [*_law(record, here), *_creatures(care, here)]
+    why += _food(record, care, here, product, eaten=eaten)
     return why[0] if why else ""
 
 
@@ -108,7 +113,8 @@ def offer(catalogue: Catalogue, treatment: str, here: UseSetting) -> Offer:
     record, care = catalogue.treatments[treatment], catalogue.care[treatment]
     eaten = is_eaten(here.plant)
     product = product_for(usable(list(here.shelf), here.today), treatment, here.kind, eaten=eaten)
-    refused = [*_creatures(care, here), *_food(record, care, here, product, eaten=eaten)]
+    refused = [*_law(record, here), *_creatures(care, here)]
+    refused += _food(record, care, here, product, eaten=eaten)
     refused += [*_soil(record, care, catalogue, here), *_enemies(care, catalogue, here)]
     refused += _too_big(care, here)
     if care.needs_product and product is None:
@@ -121,6 +127,13 @@ def offer(catalogue: Catalogue, treatment: str, here: UseSetting) -> Offer:
         _cautions(record, care, here, eaten=eaten),
     )
     return Offer(record, care, tuple(refused), tuple(warnings), tuple(cautions), product, home)
+
+
+def _law(record: TreatmentRecord, here: UseSetting) -> list[str]:
+    """Why it is not used where the keeper lives."""
+    if record.id not in here.household.barred:
+        return []
+    return ["You marked it as not allowed where you live."]
 
 
 def _creatures(care: CareRecord, here: UseSetting) -> list[str]:

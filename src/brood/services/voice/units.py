@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from brood.core.mixing.dilution import from_ml
+from brood.core.mixing.dilution import ML, from_ml
 
 TEMPERATURE = re.compile(
     r"(?P<low>[−-]?\d+(?:\.\d+)?)(?:(?P<join> to | or | and "
@@ -15,6 +15,8 @@ LENGTH = re.compile(
 )
 
 
+MEASURES = tuple(ML)
+"""The measures of volume by short name."""
 MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4, "foot": 304.8}
 """Measures of length in mm, all exact (international inch of 1959)."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brood.catalogue.holdings import Catalogue
+from brood.services.treatment import shelf
 from brood.services.treatment.bench import MixCommand
 from brood.store.tables import StockItem
 from brood.web.forms.reader import Reader, key_of
@@ -17,8 +18,8 @@ def read(
     *,
     eaten: bool,
 ) -> MixCommand:
-    """What is to be mixed; raises FieldErrors. A bottle from the shelf gives its
-    strength, a product its label's rate.
+    """What is to be mixed; raises FieldErrors. Bottles of the shelf give their strength,
+    a product its label's rate. One past its date is refused unless the keeper is sure.
     """
     treatment = reader.raw("treatment")
     ml = volume(reader, "amount", "How much", 100_000) or 0.0
@@ -33,10 +34,12 @@ def read(
         reader.fault("extra", "Choose what is added from the list.")
     share = reader.number("extra_percent", "Its share", 0.001, 100)
     reader.done()
+    usable = shelf.usable(list(bottles.values()), reader.today)
+    known = {b.holds: b.percent for b in usable if b.percent and not b.labelled and not rate}
     return MixCommand(
         treatment,
         ml,
-        {taken: percent} if percent else {},
+        {**known, taken: percent} if percent else known,
         {main: taken} if main and taken != main else {},
         {main: strength} if strength else {},
         {extra: share} if extra else {},
@@ -44,6 +47,8 @@ def read(
         eaten,
         household,
         reader.raw("use"),
+        reader.raw("amount_unit") or "ml",
+        bool(reader.raw("sure")),
     )
 
 
@@ -62,6 +67,13 @@ def _bottle(
         if bottle is None:
             reader.fault("stock", "That bottle no longer stands on the shelf.")
             return main, percent, rate
+        if bottle not in shelf.usable([bottle], reader.today) and not reader.raw("sure"):
+            until = reader.speech.day_year(bottle.expires_on or reader.today)
+            reader.fault(
+                "stock",
+                f"“{bottle.name}” is past its date, {until}: what is in it may be weaker, or "
+                "harm the leaves. Take another bottle, or say that you are sure.",
+            )
         if bottle.labelled:
             return main, percent, rate or bottle.label_rate
         return bottle.holds, percent or bottle.percent, rate

@@ -7,7 +7,20 @@ from brood.services.treatment.bench import ml_of
 from brood.services.treatment.shelf import ALLOWED, StockCommand
 from brood.web.forms.reader import Reader
 
-VOLUME_UNITS = ("ml", "l", "fl oz", "cup", "quart", "gallon", "imp pint", "imp gallon")
+VOLUME_UNITS = {
+    "ml": "ml",
+    "l": "litres",
+    "tsp": "teaspoons",
+    "tbsp": "tablespoons",
+    "drop": "drops (about)",
+    "fl oz": "fluid ounces",
+    "cup": "cups",
+    "quart": "quarts",
+    "gallon": "gallons",
+    "imp pint": "imperial pints",
+    "imp gallon": "imperial gallons",
+}
+"""The measures to choose from with their names; keys of the core's table."""
 
 
 def read(reader: Reader, catalogue: Catalogue) -> StockCommand:
@@ -35,6 +48,12 @@ def read(reader: Reader, catalogue: Catalogue) -> StockCommand:
         else None
     )
     rate = reader.rate("label_rate", "The label's rate")
+    if rate is not None and not labelled:
+        reader.fault(
+            "label_rate",
+            "A label's rate belongs to a product: choose it under “Products with a label for”, "
+            "or leave the rate empty.",
+        )
     gap, most = (
         reader.whole("min_gap_days", "The days between two uses", 1, 120),
         reader.whole("max_applications", "The most uses", 1, 100),

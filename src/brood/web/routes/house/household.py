@@ -10,7 +10,7 @@ from brood.services.house import who_lives_here as living
 from brood.store.place_tables import Place
 from brood.store.queries import cases as queries
 from brood.web import render
-from brood.web.context import household, speech, today
+from brood.web.context import catalogue, household, speech, today
 from brood.web.forms.house import household as form
 from brood.web.forms.reader import Reader
 
@@ -28,11 +28,23 @@ def page() -> Response:
             places=places,
             living=living.LIVING,
             visitors=living.VISITORS,
+            products=_products(),
         )
+
+
+def _products() -> dict[str, str]:
+    """The treatments that are sold as products, with their names."""
+    held = catalogue()
+    return {
+        key: record.name
+        for key, record in held.treatments.items()
+        if held.care[key].supply == "product"
+    }
 
 
 def _values(held: living.Residents, places: Sequence[Place]) -> dict[str, str]:
     out = {f"living-{one}": "1" for one in held.living} | {"region": held.region}
+    out |= {f"barred-{key}": "1" for key in held.barred}
     for place in places:
         out |= {f"at-{place.id}-{one}": "1" for one in place.visitors}
     return out
@@ -43,7 +55,7 @@ def put() -> Response:
     """Keep it."""
     with household().store.reading() as session:
         ids = [place.id for place in queries.places(session)]
-    held, visitors = form.read(Reader(request.form, speech(), today()), ids)
+    held, visitors = form.read(Reader(request.form, speech(), today()), ids, _products())
     with household().store.writing() as session:
         living.put(session, held, visitors)
     return render.go(url_for("shelf.page"))

@@ -43,8 +43,9 @@ def _bench(values: Mapping[str, str]) -> Response:
         row = _case(session, values)
         filled = {**_first(row, values, shelf.items(session)), **values}
         made, trouble = None, ""
+        plain = bench.plain(held, filled["treatment"])
         try:
-            made = bench.mix(held, _command(session, row, filled))
+            made = None if plain else bench.mix(held, _command(session, row, filled))
         except InputError as error:
             if request.method == "POST":
                 raise
@@ -62,7 +63,9 @@ def _bench(values: Mapping[str, str]) -> Response:
             values=filled,
             made=made,
             trouble=trouble,
+            plain=plain,
             row=row,
+            gone_on=row.plant.gone_on if row else None,
             count_first=row is not None and history.is_left_alone(row),
             recipes=_choices(),
             bottles=_bottles(session),
@@ -109,19 +112,17 @@ def _first(
     that holds it.
     """
     metric = prefs().measure == "metric"
-    recipes = catalogue().recipes.recipe
-    chosen = [a.treatment_id for a in row.acts if a.treatment_id in recipes] if row else []
+    held = catalogue()
+    recipes = held.recipes.recipe
+    planned = [key for slot in history.planned(row)[:1] for key in slot.treatments] if row else []
+    every = [*planned, *(a.treatment_id for a in row.acts)] if row else []
+    chosen = [key for key in every if held.care[key].supply in ("home", "product")]
     first = values.get("treatment") or (chosen[0] if chosen else next(iter(recipes)))
     ml = (
         effort.mix_ml(catalogue(), row.plant, first) if row and first in catalogue().care else 500.0
     )
-    product = (
-        next((a.stock for a in row.acts if a.treatment_id == first and a.stock), None)
-        if row
-        else None
-    )
-    main = recipes[first].parts[0].ingredient if first in recipes else ""
-    bottle = product or next((b for b in bottles if not b.labelled and b.holds == main), None)
+    usable = shelf.usable(bottles, today())
+    bottle = _bottle_for(row, first, usable)
     stock = {"stock": f"shelf:{bottle.id}"} if bottle and not values.get("stock") else {}
     amount = ml if metric else units.fluid_ounces(ml)
     return {
@@ -132,12 +133,31 @@ def _first(
     }
 
 
+def _bottle_for(row: PestCase | None, treatment: str, usable: list[StockItem]) -> StockItem | None:
+    """The bottle for a treatment: the product that the case takes, one whose label allows
+    it there, or what the recipe is made of.
+    """
+    taken = [a.stock for a in row.acts if a.treatment_id == treatment and a.stock] if row else []
+    if taken and taken[0] in usable:
+        return taken[0]
+    if row is not None:
+        place = row.plant.stays[-1].place.setting if row.plant.stays else "indoor"
+        product = shelf.product_for(usable, treatment, place, eaten=is_eaten(row.plant))
+        if product is not None:
+            return product
+    recipe = catalogue().recipes.recipe.get(treatment)
+    main = recipe.parts[0].ingredient if recipe else ""
+    return next((b for b in usable if not b.labelled and b.holds == main), None)
+
+
 def _choices() -> list[tuple[str, str]]:
     held = catalogue()
     return [
         (key, held.treatments[key].name)
         for key in held.treatments
-        if key in held.recipes.recipe or held.care[key].supply == "product"
+        if key in held.recipes.recipe
+        or held.care[key].supply == "product"
+        or key in held.recipes.plain
     ]
 
 
