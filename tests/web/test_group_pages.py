@@ -7,7 +7,7 @@ import re
 import pytest
 
 from brood.services.cases import assemble
-from brood.services.cases.effort import spray_ml
+from brood.services.cases.effort import usual_ml
 from brood.store.tables import PestCase
 
 APHID = "myzus-persicae"
@@ -50,7 +50,7 @@ def found(store, case_id):
     with store.reading() as session:
         row = session.get(PestCase, case_id)
         counts = [assemble.expected_count(f, row.plant.number) for f in row.findings]
-        return sum(counts), spray_ml(row.plant)
+        return sum(counts), usual_ml(row.plant, "spray")
 
 
 def test_what_is_counted_on_one_of_29_stands_for_all_and_mix_and_minutes_follow(demo_client, store):

@@ -136,13 +136,30 @@ class After(Record):
     text: Text
 
 
-class TechniqueRecord(Record):
-    """How a technique is done."""
+class Manner(Record):
+    """What a technique asks before and during, where it is done in another way."""
 
     before: list[Text]
     steps: Annotated[list[Text], Field(min_length=1)]
+
+
+class TechniqueRecord(Record):
+    """How a technique is done, and which parts it `meets`; in another manner on a plant
+    too `large` to move, and in a `bed`.
+    """
+
+    meets: list[Id]
+    before: list[Text]
+    steps: Annotated[list[Text], Field(min_length=1)]
+    large: Manner | None = None
+    bed: Manner | None = None
     timers: list[Timer] = Field(default_factory=list)
     after: list[After] = Field(default_factory=list)
+
+    def manner(self, *, large: bool, bed: bool) -> Manner:
+        """How it is done on a plant that stands so."""
+        usual = Manner(before=self.before, steps=self.steps)
+        return (self.bed if bed else self.large if large else None) or usual
 
 
 class Hygiene(Record):
@@ -158,6 +175,7 @@ class EveningBook(Record):
 
     source: str
     grade: Grade
+    walk: list[Technique]
     part: dict[Id, Part]
     build: dict[Id, list[Id]]
     sits: dict[Id, dict[Id, Annotated[float, Field(gt=0, le=1)]]]
@@ -181,6 +199,13 @@ class EveningBook(Record):
             for p in parts
             if p not in self.part
         ]
+        out += [
+            f"technique.{t}: there is no part '{p}'"
+            for t, how in self.technique.items()
+            for p in how.meets
+            if p not in self.part
+        ]
+        out += [f"walk: '{t}' is missing" for t in self.technique if t not in self.walk]
         out += [
             f"sits.{g}: there is no part '{p}'"
             for g, shares in self.sits.items()

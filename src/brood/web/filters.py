@@ -21,6 +21,7 @@ from brood.charts.followup import falling, follow
 from brood.charts.guide import guide
 from brood.charts.house import evenings, shelves
 from brood.charts.pen import svg, tally
+from brood.charts.treatment import load_strip
 from brood.charts.warmth import degree_days, rain_strip, ribbon
 from brood.services.voice import odds, words
 from brood.services.voice.speech import UNITS, days, hours, number, short_days
@@ -136,6 +137,7 @@ def register(app: Flask) -> None:
         shelf_plan=lambda place, standings: Markup(
             shelves.draw(place.name, place.draught, standings)
         ),
+        load_strip=lambda load: Markup(load_strip.draw(load, speech())),
         rain_strip=lambda days: Markup(rain_strip.draw(days, today(), speech())),
         told_rain=_told_rain,
         place_ribbon=lambda result: Markup(ribbon.draw(result, speech())),

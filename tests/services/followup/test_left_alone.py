@@ -341,7 +341,7 @@ def test_after_care_is_said_once_and_is_over_after_some_days(demo_store, catalog
     from brood.services.treatment.evening_page import FinishCommand, finish
 
     with demo_store.writing() as session:
-        finish(Desk(session, catalogue, NOW), 1, FinishCommand(NOW.date(), (), (), ()))
+        finish(Desk(session, catalogue, NOW), 1, FinishCommand(NOW.date(), (), (), {}))
     with demo_store.reading() as session:
         row = queries.case(session, 1)
         texts = [t.text for t in aftercare.open_tasks(row, NOW)]

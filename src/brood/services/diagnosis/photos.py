@@ -26,8 +26,16 @@ SIZE_GROUP = "size"
 def add(session: Session, look_id: int, filename: str, data: bytes, *, now: datetime) -> int:
     """Keep a photo; its id. Raises FieldErrors when it is empty, too large or no picture."""
     row = queries.look(session, look_id)
+    photo = taken(filename, data, now)
+    row.photos.append(photo)
+    session.flush()
+    return photo.id
+
+
+def taken(filename: str, data: bytes, now: datetime) -> Photo:
+    """A photo as it is kept. Raises FieldErrors when it is empty, too large or no picture."""
     jpeg, width, height = small(data)
-    photo = Photo(
+    return Photo(
         filename=filename[:120] or "photo",
         jpeg=jpeg,
         width=width,
@@ -35,9 +43,6 @@ def add(session: Session, look_id: int, filename: str, data: bytes, *, now: date
         lengths_mm=[],
         recorded_at=now,
     )
-    row.photos.append(photo)
-    session.flush()
-    return photo.id
 
 
 def small(data: bytes) -> tuple[bytes, int, int]:

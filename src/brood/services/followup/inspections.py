@@ -14,7 +14,7 @@ from brood.services.cases import assemble
 from brood.services.desk import Desk
 from brood.services.diagnosis import photos
 from brood.store.queries import cases
-from brood.store.tables import Card, CardCount, InspectionRecord, PestCase, Photo
+from brood.store.tables import Card, CardCount, InspectionRecord, PestCase
 
 SHARES = {"1": "all of it", "0.5": "about half", "0.25": "a quarter", "0.1": "a few leaves"}
 HOW = {
@@ -192,18 +192,7 @@ def add_photo(
     session: Session, inspection_id: int, filename: str, data: bytes, *, now: datetime
 ) -> None:
     """Keep a photo with a look. Raises FieldErrors when it is empty, too large or no picture."""
-    found = inspection(session, inspection_id)
-    jpeg, width, height = photos.small(data)
-    found.photos.append(
-        Photo(
-            filename=filename[:120] or "photo",
-            jpeg=jpeg,
-            width=width,
-            height=height,
-            lengths_mm=[],
-            recorded_at=now,
-        )
-    )
+    inspection(session, inspection_id).photos.append(photos.taken(filename, data, now))
 
 
 def hang(desk: Desk, case_id: int, colour: str, placed_on: date) -> None:

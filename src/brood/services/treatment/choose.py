@@ -22,7 +22,7 @@ from brood.services.cases.commands import ActCommand
 from brood.services.desk import Desk
 from brood.services.house import plant_states, who_lives_here
 from brood.services.house.plants import is_eaten
-from brood.services.treatment import permitted, shelf
+from brood.services.treatment import load, permitted, shelf
 from brood.services.treatment.permitted import Offer, UseSetting, offers
 from brood.store.place_tables import Place
 from brood.store.queries import cases
@@ -100,6 +100,7 @@ def setting_of(
         chosen,
         tuple(done),
         generation_days,
+        {i.act: i.on for i in reversed(load.marked(plant))},
     )
 
 

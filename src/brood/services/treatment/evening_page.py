@@ -7,11 +7,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
+from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brood.catalogue.care import EveningBook, TechniqueRecord, Timer
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.climate.hours import EVENING
@@ -22,42 +22,43 @@ from brood.services.cases.commands import MarkCommand
 from brood.services.cases.history import ROOTING_DAYS, repotted_on
 from brood.services.cases.test_leaves import Patch
 from brood.services.desk import Desk
-from brood.services.treatment import permitted
+from brood.services.diagnosis import photos
+from brood.services.treatment import evening_walk, load, permitted
 from brood.services.treatment.choose import setting_of
+from brood.services.treatment.evening_walk import EveningAct, PartRow
+from brood.services.treatment.load import Load
+from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome
-from brood.store.tables import Application, PestCase
+from brood.store.tables import Application, ApplicationRecord, PestCase
 
-LEAST_REACH = 0.05
 FROST_C = 2.0
-DRENCHED = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
-"""The parts of an evening that is entirely in the soil, with the shares that count
-there (C).
-"""
+LARGE = ("floor", "tree")
+"""Sizes of plants that are treated where they stand."""
+LIGHT = {
+    "evening": "evening, no sun on it",
+    "shade": "shade",
+    "lamps-off": "lamps off",
+    "sun": "sun or lamps on it",
+}
+WEATHER = {
+    "still": "dry and still",
+    "wind": "windy",
+    "after-rain": "after rain",
+    "rain": "rain soon after",
+}
+"""How it was around an evening."""
 
 
 @dataclass(frozen=True)
-class PartRow:
-    """A part of the plant: its id, its name, why it matters, and the share of the
-    animals that sits there.
-    """
+class Sight:
+    """A pest of the evening with the stages that may be counted: (field, stage, name)."""
 
-    id: str
-    name: str
-    why: str
-    share: float
-
-
-@dataclass(frozen=True)
-class EveningAct:
-    """A treatment of the evening, how it is done, and its cautions here."""
-
-    record: TreatmentRecord
-    technique: TechniqueRecord
-    cautions: tuple[str, ...]
-    needs_mix: bool
+    case_id: int
+    pest: PestRecord
+    stages: tuple[tuple[str, str, str], ...]
 
 
 @dataclass(frozen=True)
@@ -65,6 +66,10 @@ class EveningResult:
     """Everything that the evening's page shows. `gates` speak against treating tonight.
     `held_back` are sprays whose test leaves are not judged, `forbidden` what must not be
     used as things stand, with the reason.
+
+    `places` are the parts on which something may have been seen. With `hold` the plant can
+    be held unpotted afterwards. `bore_on` is the day of the last treatment, of which it is
+    asked how the plant bore it.
     """
 
     row: PestCase
@@ -72,66 +77,37 @@ class EveningResult:
     others: tuple[PestRecord, ...]
     slot: Application
     acts: tuple[EveningAct, ...]
-    parts: tuple[PartRow, ...]
-    stages: tuple[tuple[str, str], ...]
+    sights: tuple[Sight, ...]
+    places: tuple[tuple[str, str], ...]
     gates: tuple[str, ...]
     held_back: tuple[Patch, ...]
     forbidden: tuple[tuple[str, str], ...]
     hygiene: tuple[str, ...]
-    timers: tuple[Timer, ...]
+    load: Load
     usual_ml: float
     measured: bool
     usual_minutes: int
+    outdoors: bool
+    hold: bool
+    bore_on: date | None
 
 
 @dataclass(frozen=True)
 class FinishCommand:
     """What was done: the acts, the parts that were reached, what was seen (stage, live,
-    dead), how much mix and how many minutes it took, and how it was around it.
+    dead, part) in each case, how much mix and how many minutes it took, and how it was
+    around it.
     """
 
     done_on: date
     acts: tuple[str, ...]
     parts: tuple[str, ...]
-    tally: tuple[dict[str, object], ...]
+    tally: Mapping[int, tuple[dict[str, object], ...]]
     note: str = ""
     mix_ml: float | None = None
     sent_key: str = ""
     minutes: int | None = None
     conditions: Mapping[str, object] = field(default_factory=dict)
-
-
-def parts_of(
-    book: EveningBook, build: str, group: str, *, in_soil: bool = False
-) -> tuple[PartRow, ...]:
-    """The parts of a build in order, with the share of a group's animals on each. The
-    group's shares are scaled to the parts that there are.
-
-    Only soil, rim and drain holes where all acts are `in_soil`.
-    """
-    order = [p for p in book.build[build] if not in_soil or p in DRENCHED]
-    shares = {p: s for p, s in (DRENCHED if in_soil else book.sits[group]).items() if p in order}
-    total = sum(shares.values())
-    return tuple(
-        PartRow(
-            p, book.part[p].name, book.part[p].why, shares.get(p, 0.0) / total if total else 0.0
-        )
-        for p in order
-    )
-
-
-def _in_soil(catalogue: Catalogue, acts: Sequence[str]) -> bool:
-    return bool(acts) and all(catalogue.care[a].in_soil for a in acts)
-
-
-def reach_of(parts: tuple[PartRow, ...], done: tuple[str, ...], usual: float) -> float | None:
-    """The share that an evening touched, from the parts that were done. None where
-    nothing is known or nothing was left out.
-    """
-    if not done:
-        return None
-    covered = sum(p.share for p in parts if p.id in done)
-    return None if covered > 0.999 else max(LEAST_REACH, usual * covered)
 
 
 def build(desk: Desk, case_id: int) -> EveningResult:
@@ -145,29 +121,55 @@ def build(desk: Desk, case_id: int) -> EveningResult:
     never = forbidden_tonight(desk, row, slot)
     back = {p.treatment_id for p in held} | {key for key, _ in never}
     wanted = dict.fromkeys(key for one in (slot, *(s for _, s in along)) for key in one.treatments)
-    acts = [_act(session, catalogue, row, key, now.date()) for key in wanted if key not in back]
-    others = [catalogue.records[other.pest_id] for other, _ in along]
-    parts = _parts(book, row, [record, *others], _in_soil(catalogue, [a.record.id for a in acts]))
-    timers = {t.text: t for a in acts for t in a.technique.timers}
-    kind = effort.kind_of_mix(catalogue, [a.record.id for a in acts])
+    acts = [key for key in wanted if key not in back]
+    here = setting_of(session, row.plant, today=now.date(), row=row)
+    parts = _parts(catalogue, [row, *(case for case, _ in along)], acts)
+    kind = effort.kind_of_mix(catalogue, acts)
     used = effort.used_ml(catalogue, row.plant, kind)
+    done = load.had(catalogue, row.plant)
     return EveningResult(
         row,
         record,
-        tuple(others),
+        tuple(catalogue.records[case.pest_id] for case, _ in along),
         slot,
-        tuple(acts),
-        parts,
-        tuple(commands.stage_choices(record)),
+        evening_walk.walk(
+            catalogue,
+            [permitted.offer(catalogue, key, here) for key in acts],
+            parts,
+            large=row.plant.size in LARGE,
+            bed=row.plant.build == "head" or here.kind == "outdoor",
+        ),
+        sights(catalogue, row, [case for case, _ in along]),
+        tuple((p.id, p.name) for p in parts),
         _gates(session, catalogue, row, slot, now, speech),
         tuple(held),
         never,
         tuple(h.text for h in book.hygiene),
-        tuple(timers.values()),
+        load.of_plant(catalogue, row.plant, now.date(), speech),
         used or effort.usual_ml(row.plant, kind or "spray"),
         used is not None,
-        round(effort.evening(catalogue, row, [a.record.id for a in acts])),
+        round(effort.evening(catalogue, row, acts)),
+        here.kind in permitted.OUTDOORS,
+        "unpot" in evening_walk.techniques_of(catalogue, acts),
+        done[-1].on if done else None,
     )
+
+
+def sights(
+    catalogue: Catalogue, row: PestCase, others: Sequence[PestCase] | None = None
+) -> tuple[Sight, ...]:
+    """The pests of which something may be seen on a case's evening: its own first, then
+    `others`, or all others of the plant.
+    """
+    out = []
+    for case in (row, *(history.others_on(row) if others is None else others)):
+        pest = catalogue.records[case.pest_id]
+        tail = "" if case is row else f"-{case.id}"
+        choices = commands.stage_choices(pest)
+        out.append(
+            Sight(case.id, pest, tuple((f"{key}{tail}", key, said) for key, said in choices))
+        )
+    return tuple(out)
 
 
 def _along(row: PestCase, slot: Application, day: date) -> list[tuple[PestCase, Application]]:
@@ -179,13 +181,24 @@ def _along(row: PestCase, slot: Application, day: date) -> list[tuple[PestCase, 
 
 
 def _parts(
-    book: EveningBook, row: PestCase, pests: Sequence[PestRecord], in_soil: bool
+    catalogue: Catalogue, rows: Sequence[PestCase], acts: Sequence[str]
 ) -> tuple[PartRow, ...]:
-    """The parts that any of the pests asks for, in the order of the first."""
-    build = effort.build_of(row.plant)
-    every = [p for pest in pests for p in parts_of(book, build, pest.group, in_soil=in_soil)]
-    return tuple(
-        {p.id: p for p in reversed(every)}[key] for key in dict.fromkeys(p.id for p in every)
+    """The parts that the evening meets, with the share of the pest that sits there most."""
+    every = [p for row in rows for p in _parts_for(catalogue, row, acts)]
+    best: dict[str, PartRow] = {}
+    for part in every:
+        if part.id not in best or part.share > best[part.id].share:
+            best[part.id] = part
+    return tuple(best.values())
+
+
+def _parts_for(catalogue: Catalogue, row: PestCase, acts: Sequence[str]) -> tuple[PartRow, ...]:
+    return evening_walk.parts_of(
+        catalogue.evenings,
+        effort.build_of(row.plant),
+        catalogue.records[row.pest_id].group,
+        evening_walk.techniques_of(catalogue, acts),
+        in_soil=evening_walk.in_soil(catalogue, acts),
     )
 
 
@@ -221,19 +234,6 @@ def _next(row: PestCase) -> Application:
     return planned[0]
 
 
-def _act(
-    session: Session, catalogue: Catalogue, row: PestCase, key: str, today: date
-) -> EveningAct:
-    care = catalogue.care[key]
-    offer = permitted.offer(catalogue, key, setting_of(session, row.plant, today=today, row=row))
-    return EveningAct(
-        offer.record,
-        catalogue.evenings.technique[care.technique],
-        (*offer.warnings, *offer.cautions),
-        key in catalogue.recipes.recipe,
-    )
-
-
 def _gates(
     session: Session,
     catalogue: Catalogue,
@@ -255,7 +255,7 @@ def _gates(
     night = float(np.min(series.celsius[series.hour_of(evening) : series.hour_of(evening) + 12]))
     for key in slot.treatments:
         record, care = catalogue.treatments[key], catalogue.care[key]
-        if record.limits_c and not record.limits_c[0] <= tonight <= record.limits_c[1]:
+        if record.limits_c and _beyond(record, tonight):
             low, high = record.limits_c
             side = "cooler" if tonight > high else "warmer"
             out.append(
@@ -300,16 +300,70 @@ def finish(desk: Desk, case_id: int, said: FinishCommand) -> int:
         case, _ = cases.case_of_application(desk.session, other.id)
         acts = tuple(a for a in other.treatments if a in said.acts)
         if acts:
-            along = replace(
-                said, acts=acts, tally=(), note="", minutes=None, mix_ml=None, sent_key=""
-            )
+            along = replace(said, acts=acts, note="", minutes=None, mix_ml=None, sent_key="")
             commands.mark_one(desk, other.id, _marked(catalogue, case, other, along))
-    commands.mark_one(desk, slot.id, _marked(catalogue, row, slot, said))
+    commands.mark_one(desk, slot.id, _marked(catalogue, row, slot, _with_warmth(desk, row, said)))
     written = history.last_word(slot)
     assert written is not None
     aftercare.write(catalogue, row, written)
     desk.session.flush()
     return written.id
+
+
+def add_photo(desk: Desk, record_id: int, filename: str, data: bytes) -> None:
+    """Keep a photo with an evening. Raises FieldErrors when it is empty, too large or no
+    picture.
+    """
+    record = desk.session.get(ApplicationRecord, record_id)
+    if record is None:
+        raise NotFound("There is no such evening.")
+    record.photos.append(photos.taken(filename, data, desk.moment))
+
+
+def after(desk: Desk, record_id: int) -> tuple[int, str]:
+    """The evening of a record, and what to say once it is kept: with how warm it was where
+    that was beyond what was used.
+    """
+    record = desk.session.get(ApplicationRecord, record_id)
+    if record is None:
+        raise NotFound("There is no such evening.")
+    row, _ = cases.case_of_application(desk.session, record.application_id)
+    told = warmth_told(desk.catalogue, record.conditions, desk.speech)
+    return record.application_id, f"{row.plant.name}: the evening. {told}".strip()
+
+
+def _with_warmth(desk: Desk, row: PestCase, said: FinishCommand) -> FinishCommand:
+    """An evening with how warm it was at seven, where that is known, and what of it was
+    too warm or too cold for.
+    """
+    try:
+        series = plant_series(desk.session, row.plant, said.done_on, said.done_on)
+    except InputError:
+        return said
+    celsius = float(series.celsius[series.hour_of(datetime.combine(said.done_on, EVENING))])
+    beyond = [key for key in said.acts if _beyond(desk.catalogue.treatments[key], celsius)]
+    told = {**said.conditions, "warmth_c": round(celsius, 1), "beyond": beyond}
+    return replace(said, conditions=told)
+
+
+def _beyond(record: TreatmentRecord, celsius: float) -> bool:
+    """Whether it is too warm or too cold for a treatment."""
+    limits = record.limits_c
+    return limits is not None and not limits[0] <= celsius <= limits[1]
+
+
+def warmth_told(catalogue: Catalogue, conditions: Mapping[str, Any], speech: Speech) -> str:
+    """What was said of an evening that was too warm or too cold for what was used. Empty
+    where it was not.
+    """
+    beyond = [key for key in conditions.get("beyond", ()) if key in catalogue.treatments]
+    if not beyond:
+        return ""
+    used = words.act_names(beyond, catalogue.treatments)
+    return (
+        f"It was about {speech.warmth(conditions['warmth_c'])}, outside what {used} is for: look "
+        "at the leaves tomorrow, and rinse them where they look dull."
+    )
 
 
 def _marked(
@@ -318,12 +372,7 @@ def _marked(
     """What was done, as it bears on the pest of a case: how well the parts that were done
     reach it.
     """
-    parts = parts_of(
-        catalogue.evenings,
-        effort.build_of(row.plant),
-        catalogue.records[row.pest_id].group,
-        in_soil=_in_soil(catalogue, said.acts or slot.treatments),
-    )
+    parts = _parts_for(catalogue, row, said.acts or slot.treatments)
     known = {p.id for p in parts}
     done = tuple(p for p in said.parts if p in known)
     missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()
@@ -334,8 +383,8 @@ def _marked(
         said.acts,
         done,
         missed,
-        said.tally,
-        reach_of(parts, done, row.reach),
+        said.tally.get(row.id, ()),
+        evening_walk.reach_of(parts, done, row.reach),
         said.sent_key,
         said.minutes,
         mix_ml=said.mix_ml,

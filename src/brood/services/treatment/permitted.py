@@ -4,8 +4,8 @@ why, the warnings, and the cautions.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date
 
 from brood.catalogue.care import CareRecord
@@ -32,7 +32,8 @@ HOME_ONLY = ("alcohol-swab", "alcohol-spray", "peroxide-drench")
 @dataclass(frozen=True)
 class UseSetting:
     """Where a treatment would be used: the plant, its place, who lives there, what
-    stands on the shelf, what else is done.
+    stands on the shelf, what else is done, and what marked the plant before (the last
+    day by treatment).
     """
 
     plant: Plant
@@ -44,6 +45,7 @@ class UseSetting:
     chosen: frozenset[str] = frozenset()
     used: tuple[tuple[date, str], ...] = ()
     generation_days: float | None = None
+    injured: Mapping[str, date] = field(default_factory=dict)
 
     @property
     def kind(self) -> str:
@@ -263,6 +265,11 @@ def _warnings(
     held = [record, *(catalogue.treatments[key] for key in record.holds)]
     if any(here.plant.kind in one.not_for for one in held):
         out.append("Often injures this kind of plant.")
+    hurt = next((act for act in (record.id, *record.holds) if act in here.injured), "")
+    if hurt and care.supply != "hand":
+        ago = days((here.today - here.injured[hurt]).days)
+        name = catalogue.treatments[hurt].name
+        out.append(f"{name[:1].upper()}{name[1:]} marked this plant {ago} ago.")
     if here.plant.sensitive and care.technique == "spray":
         out.append("You marked this plant as easily injured by sprays.")
     if care.close is not None:

@@ -10,11 +10,12 @@ from dataclasses import dataclass
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import InputError
-from brood.services.cases import history
-from brood.services.cases.effort import mix_ml
+from brood.services.cases import effort, history, plans
+from brood.services.cases.outlook import Outlook
+from brood.services.desk import Desk
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import bench
-from brood.store.tables import Application, PestCase, StockItem
+from brood.store.tables import Application, PestCase, Plant, StockItem
 
 KIT = {
     "wipe": "clean cloths, one a plant and evening",
@@ -36,28 +37,47 @@ KIT = {
 
 @dataclass(frozen=True)
 class Wanted:
-    """One mix of a course: on how many evenings, how much each time, and what goes into
-    all of them with a bit more; `note` where no recipe is.
+    """One mix of a course: on how many evenings, how much each time (as `measured` the
+    last time, or as usual), and what goes into all of them with a bit more; `note` where
+    no recipe is.
     """
 
+    treatment: str
     name: str
     evenings: int
     each_ml: float
     lines: tuple[bench.Measured, ...]
     note: str
+    measured: bool = False
 
 
 @dataclass(frozen=True)
 class Shopping:
-    """A course's list: its mixes and the kit."""
+    """A course's list: its mixes over the evenings that are likely, and the kit."""
 
+    plant: Plant
+    evenings: int
     mixes: tuple[Wanted, ...]
     kit: tuple[str, ...]
 
 
-def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> Shopping:
-    """What the planned evenings of a case take."""
+@dataclass(frozen=True)
+class Together:
+    """What all courses under way take: (thing, ml, for which plants), and the kit."""
+
+    courses: tuple[Shopping, ...]
+    things: tuple[tuple[str, float, tuple[str, ...]], ...]
+    kit: tuple[str, ...]
+
+
+def of_case(
+    catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem], likely: int | None = None
+) -> Shopping:
+    """What the evenings to come of a case take: as many as are likely, or all that are
+    planned where that is not known.
+    """
     planned: list[Application] = history.planned(row)
+    planned = planned[: likely if likely is not None else len(planned)]
     uses = Counter(act for evening in planned for act in evening.treatments)
     techniques = dict.fromkeys(catalogue.care[key].technique for key in uses)
     mixes = [
@@ -65,15 +85,44 @@ def of_case(catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem]) -> 
         for key, count in uses.items()
         if catalogue.care[key].supply in ("home", "product")
     ]
-    return Shopping(tuple(mixes), tuple(KIT[t] for t in techniques if t in KIT))
+    return Shopping(
+        row.plant, len(planned), tuple(mixes), tuple(KIT[t] for t in techniques if t in KIT)
+    )
+
+
+def together(desk: Desk, rows: Sequence[PestCase], shelf: Sequence[StockItem]) -> Together:
+    """The lists of several cases, and what they take in all."""
+    held = plans.outlooks_of(desk, rows)
+    found = [of_case(desk.catalogue, row, shelf, likely_of(held.get(row.id))) for row in rows]
+    needed: dict[str, list[tuple[float, str]]] = {}
+    for course in found:
+        for wanted in course.mixes:
+            for line in wanted.lines:
+                strength = f" of {line.stock_percent:g} %" if line.stock_percent else ""
+                needed.setdefault(line.name + strength, []).append((line.ml, course.plant.name))
+    things = tuple(
+        (name, sum(ml for ml, _ in parts), tuple(dict.fromkeys(plant for _, plant in parts)))
+        for name, parts in needed.items()
+    )
+    kit = tuple(dict.fromkeys(one for course in found for one in course.kit))
+    return Together(tuple(c for c in found if c.mixes or c.kit), things, kit)
+
+
+def likely_of(held: Outlook | None) -> int | None:
+    """How many evenings of a case are likely. None where that is not worked out."""
+    return held.likely.evenings if held is not None and held.likely is not None else None
 
 
 def _wanted(
     catalogue: Catalogue, row: PestCase, key: str, evenings: int, shelf: Sequence[StockItem]
 ) -> Wanted:
-    name, each = catalogue.treatments[key].name, mix_ml(catalogue, row.plant, key)
+    name, each = catalogue.treatments[key].name, effort.mix_ml(catalogue, row.plant, key)
+    told = effort.used_ml(catalogue, row.plant, effort.kind_of_mix(catalogue, [key])) is not None
     product = next((a.stock for a in row.acts if a.treatment_id == key and a.stock), None)
     total = each * evenings * (1 + bench.SHARE_MORE)
+    text = bench.plain(catalogue, key)
+    if text:
+        return Wanted(key, name, evenings, each, (), text, told)
     command = bench.MixCommand(
         key,
         total,
@@ -82,12 +131,7 @@ def _wanted(
         eaten=is_eaten(row.plant),
     )
     try:
-        return Wanted(
-            name,
-            evenings,
-            each,
-            bench.mix(catalogue, command).lines,
-            product.name if product else "",
-        )
+        lines = bench.mix(catalogue, command).lines
     except InputError as error:
-        return Wanted(name, evenings, each, (), error.message)
+        return Wanted(key, name, evenings, each, (), error.message, told)
+    return Wanted(key, name, evenings, each, lines, product.name if product else "", told)

@@ -198,27 +198,38 @@ document.addEventListener("htmx:afterSwap", (event) => {
 // A printed page.
 document.querySelectorAll("[data-print]").forEach((button) => button.addEventListener("click", () => window.print()));
 
-// Timers: they count to a moment, so that a locked screen does not stop them.
-document.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-timer]");
-  if (!button) return;
-  const name = button.dataset.name || (button.dataset.name = button.textContent);
-  clearInterval(Number(button.dataset.running));
-  if (button.dataset.until) { delete button.dataset.until; button.textContent = name; return; }
-  const begin = () => { button.dataset.until = String(Date.now() + Number(button.dataset.timer) * 1000); };
-  begin();
-  const tick = () => {
-    const left = Math.round((Number(button.dataset.until) - Date.now()) / 1000);
+// Timers: they count to a moment that is kept on this device, so that neither a locked screen nor a page that is opened again stops them.
+(() => {
+  const keyOf = (button) => `brood-timer ${window.location.pathname} ${button.dataset.name}`;
+  const kept = (key) => { try { return Number(localStorage.getItem(key)) || 0; } catch { return 0; } };
+  const keep = (key, until) => { try { if (until) localStorage.setItem(key, String(until)); else localStorage.removeItem(key); } catch { /* nothing is kept there */ } };
+  const running = new Map();
+  const stop = (button, text) => { running.delete(button); keep(keyOf(button), 0); button.textContent = text; };
+  const tick = (button) => {
+    const left = Math.round((running.get(button) - Date.now()) / 1000), name = button.dataset.name;
     if (left > 0) { button.textContent = `${name}: ${Math.floor(left / 60)}:${String(left % 60).padStart(2, "0")}, stop`; return; }
     navigator.vibrate?.(400);
-    if ("again" in button.dataset) { begin(); return; }
-    clearInterval(Number(button.dataset.running));
-    delete button.dataset.until;
-    button.textContent = `${name}: over`;
+    if ("again" in button.dataset) { begin(button); return; }
+    stop(button, left < -60 ? `${name}: over for ${Math.floor(-left / 60)} min` : `${name}: over`);
   };
-  button.dataset.running = String(setInterval(tick, 500));
-  tick();
-});
+  const run = (button, until) => { running.set(button, until); keep(keyOf(button), until); tick(button); };
+  const begin = (button) => run(button, Date.now() + Number(button.dataset.timer) * 1000);
+  const name = (button) => { button.dataset.name ||= button.textContent.trim(); };
+  document.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-timer]");
+    if (!button) return;
+    name(button);
+    if (running.has(button)) stop(button, button.dataset.name); else begin(button);
+  });
+  document.querySelectorAll("[data-timer]").forEach((button) => {
+    name(button);
+    const until = kept(keyOf(button));
+    if (until && !("again" in button.dataset && until < Date.now())) run(button, until); else if (until) keep(keyOf(button), 0);
+  });
+  const all = () => [...running.keys()].forEach(tick);
+  setInterval(all, 500);
+  document.addEventListener("visibilitychange", all);
+})();
 
 // Counting with a wet thumb.
 document.addEventListener("click", (event) => {

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from brood.services.cases import beside
 from brood.services.house import events, neighbours, plant_states, plants, quarantine
+from brood.services.treatment import load
 from brood.services.warmth.rain import reaches
 from brood.store.queries import cases, looks
 from brood.store.queries.lasting import of_plant
@@ -78,6 +79,9 @@ def one(plant_id: int) -> Response:
             reasons=quarantine.REASONS,
             events=events.EVENTS,
             treated=plants.last_treated(plant),
+            load=load.of_plant(catalogue(), plant, today(), speech()),
+            since=load.since(load.had(catalogue(), plant), today()),
+            injuries=load.injuries(catalogue(), plant),
             befell=events.of_plant(session, plant_id),
             states=plant_states.lines(catalogue(), of_plant(session, plant_id), today()),
             kinds_of_state=[(key, one.name) for key, one in catalogue().states.items()],

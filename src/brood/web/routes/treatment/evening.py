@@ -6,8 +6,8 @@ import uuid
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.services.cases import aftercare, commands, test_leaves
-from brood.services.treatment import evening_page
+from brood.services.cases import aftercare, test_leaves
+from brood.services.treatment import evening_page, load
 from brood.store.queries import cases as queries
 from brood.store.states import LeafOutcome
 from brood.web import render, undo
@@ -29,6 +29,9 @@ def page(case_id: int) -> Response:
             e=result,
             sent_key=uuid.uuid4().hex,
             units=VOLUME_UNITS,
+            light=evening_page.LIGHT,
+            weather=evening_page.WEATHER,
+            reactions=load.REACTIONS,
             unit="ml" if prefs().measure == "metric" else "fl oz",
         )
 
@@ -37,12 +40,16 @@ def page(case_id: int) -> Response:
 def finish(case_id: int) -> Response:
     """Record the evening, set the after-care going and plan again."""
     with household().store.reading() as session:
-        stages = commands.stage_choices(
-            catalogue().records[queries.bare_case(session, case_id).pest_id]
-        )
-    said = form.read(Reader(request.form, speech(), today()), catalogue(), stages)
+        sights = evening_page.sights(catalogue(), queries.case(session, case_id))
+    said = form.read(Reader(request.form, speech(), today()), catalogue(), sights)
+    file = request.files.get("photo")
+    photo = (file.filename, file.read()) if file is not None and file.filename else None
     with writing() as desk:
-        evening_page.finish(desk, case_id, said)
+        kept = evening_page.finish(desk, case_id, said)
+        if photo is not None:
+            evening_page.add_photo(desk, kept, *photo)
+        application_id, told = evening_page.after(desk, kept)
+    undo.offer(told, f"/evenings/{application_id}/withdraw")
     return (
         render.kept(said.sent_key)
         if render.wants_receipt()

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request
 from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
-from brood.services.cases import effort, history
+from brood.services.cases import effort, history, plans
 from brood.services.house import who_lives_here as living
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import bench, shelf, shopping
@@ -17,7 +17,7 @@ from brood.services.voice import units
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase, StockItem
 from brood.web import render
-from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.context import catalogue, household, now, prefs, reading, speech, today
 from brood.web.forms.reader import Reader, key_of
 from brood.web.forms.treatment import mix as form
 from brood.web.forms.treatment.shelf import VOLUME_UNITS
@@ -39,7 +39,8 @@ def work() -> Response:
 
 def _bench(values: Mapping[str, str]) -> Response:
     held = catalogue()
-    with household().store.reading() as session:
+    with reading() as desk:
+        session = desk.session
         row = _case(session, values)
         filled = {**_first(row, values, shelf.items(session)), **values}
         made, trouble = None, ""
@@ -53,8 +54,9 @@ def _bench(values: Mapping[str, str]) -> Response:
         stuff = [
             (key, held.recipes.name(key)) for key in (*held.recipes.ingredient, *held.recipes.other)
         ]
+        usable = shelf.usable(shelf.items(session), today())
         wanted = (
-            shopping.of_case(held, row, shelf.usable(shelf.items(session), today()))
+            shopping.of_case(held, row, usable, shopping.likely_of(plans.outlook_of(desk, row)))
             if row
             else None
         )

@@ -6,11 +6,12 @@ from collections.abc import Mapping
 
 from flask import Blueprint, Response, request, url_for
 
+from brood.services.cases import beside
 from brood.services.house import who_lives_here as living
-from brood.services.treatment import shelf
+from brood.services.treatment import load, shelf, shopping
 from brood.store.tables import StockItem
 from brood.web import render
-from brood.web.context import catalogue, household, now, speech, today
+from brood.web.context import catalogue, household, now, reading, speech, today
 from brood.web.forms.reader import Reader
 from brood.web.forms.treatment import shelf as form
 
@@ -20,10 +21,16 @@ bp = Blueprint("shelf", __name__)
 @bp.get("/shelf")
 def page() -> Response:
     """Everything on the shelf."""
-    with household().store.reading() as session:
-        rows = shelf.bottles(session, catalogue(), today())
+    with reading() as desk:
+        session, here = desk.session, beside.house_of(desk.session)
+        usable = shelf.usable(shelf.items(session), desk.today)
         return render.page(
-            "treatment/shelf/page.html", rows=rows, who=living.load(session), allowed=shelf.ALLOWED
+            "treatment/shelf/page.html",
+            rows=shelf.bottles(session, desk.catalogue, desk.today),
+            who=living.load(session),
+            allowed=shelf.ALLOWED,
+            needed=shopping.together(desk, here.open_cases, usable),
+            injured=load.injured(desk.catalogue, here.every),
         )
 
 

@@ -1,0 +1,1 @@
+"""Charts of treatments."""
