@@ -381,3 +381,27 @@ def test_a_place_that_turns_cold_stops_the_dates_and_warmth_brings_them_back(sto
         desk = Desk(session, catalogue, at(START + timedelta(days=2)))
         over = ending.of_case(desk, queries.case(session, case_id))
     assert "too cold" not in over.headline
+
+
+@pytest.mark.parametrize(("source", "alone"), [("diary", True), ("set-points", False)])
+def test_a_diary_that_nobody_keeps_says_nothing_of_the_season_that_came(
+    store, catalogue, source, alone
+):
+    """At 9 °C, which the keeper says once and for all, mites take months for a generation.
+    Where 9 °C was read off once, ten weeks ago, nobody knows how warm it is: count.
+    """
+    from brood.services.house import places
+
+    _, case_id = open_mite(store, catalogue, START)
+    evening(store, catalogue, case_id, START)
+    with store.writing() as session:
+        place = queries.places(session)[0]
+        warmth = places.Warmth(9.0, 9.0, time(7), time(21))
+        told = places.PlaceCommand(place.name, "", source, warmth)
+        places.change(session, place.id, told, now=at(START))
+        if source == "diary":
+            entry = places.DiaryEntry(START, 8.0, 10.0)
+            places.keep_diary(session, place.id, [entry], now=at(START))
+    opened(store, catalogue, case_id, START + timedelta(days=70))
+    with store.reading() as session:
+        assert history.is_left_alone(queries.case(session, case_id)) == alone

@@ -36,7 +36,7 @@ from brood.core.followup.detection import THOROUGH, found_by
 from brood.errors import InputError, LeftAlone
 from brood.services.cases import history, test_leaves
 from brood.services.desk import Desk
-from brood.services.warmth.hourly import plant_series
+from brood.services.warmth.hourly import at_least_usual, plant_series
 from brood.services.warmth.rain import rain_of
 from brood.store.place_tables import Place
 from brood.store.queries import lasting
@@ -300,7 +300,8 @@ def left_alone(desk: Desk, row: PestCase, on: date) -> bool:
         series = plant_series(desk.session, row.plant, since, on)
     except InputError:
         return False
-    return generation_over(desk.catalogue.pest(row.pest_id), series, since, on)
+    watched = at_least_usual(series, row.plant.stays[-1].place)
+    return generation_over(desk.catalogue.pest(row.pest_id), watched, since, on)
 
 
 def silent_from(desk: Desk, row: PestCase) -> date:

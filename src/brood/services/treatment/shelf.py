@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.errors import NotFound
 from brood.services.cases.commands import ActCommand
-from brood.store.tables import StockItem
+from brood.services.house.plants import is_eaten
+from brood.store.tables import PestCase, StockItem
 
 ALLOWED = {"indoor": "indoors", "outdoor": "outdoors", "edible": "on plants that are eaten"}
 
@@ -125,6 +126,29 @@ def product_for(
         and (not eaten or "edible" in s.allowed)
     ]
     return fitting[0] if fitting else None
+
+
+def bottle_for(
+    catalogue: Catalogue, row: PestCase, treatment: str, usable_items: list[StockItem]
+) -> StockItem | None:
+    """The bottle for a treatment of a case: the product that it takes, one whose label
+    allows it there, or what the recipe is made of.
+    """
+    taken = next((a.stock for a in row.acts if a.treatment_id == treatment and a.stock), None)
+    if taken is not None and taken in usable_items:
+        return taken
+    place = row.plant.stays[-1].place.setting if row.plant.stays else "indoor"
+    product = product_for(usable_items, treatment, place, eaten=is_eaten(row.plant))
+    return product or ingredient_for(catalogue, treatment, usable_items)
+
+
+def ingredient_for(
+    catalogue: Catalogue, treatment: str, usable_items: list[StockItem]
+) -> StockItem | None:
+    """The bottle with the main ingredient of a treatment's recipe."""
+    recipe = catalogue.recipes.recipe.get(treatment)
+    main = recipe.parts[0].ingredient if recipe else ""
+    return next((b for b in usable_items if not b.labelled and b.holds == main), None)
 
 
 def act_of(treatment: str, product: StockItem | None) -> ActCommand:

@@ -14,7 +14,7 @@ from brood.services.cases import effort, history, plans
 from brood.services.cases.outlook import Outlook
 from brood.services.desk import Desk
 from brood.services.house.plants import is_eaten
-from brood.services.treatment import bench
+from brood.services.treatment import bench, shelf
 from brood.store.tables import Application, PestCase, Plant, StockItem
 
 KIT = {
@@ -71,7 +71,7 @@ class Together:
 
 
 def of_case(
-    catalogue: Catalogue, row: PestCase, shelf: Sequence[StockItem], likely: int | None = None
+    catalogue: Catalogue, row: PestCase, usable: Sequence[StockItem], likely: int | None = None
 ) -> Shopping:
     """What the evenings to come of a case take: as many as are likely, or all that are
     planned where that is not known.
@@ -81,7 +81,7 @@ def of_case(
     uses = Counter(act for evening in planned for act in evening.treatments)
     techniques = dict.fromkeys(catalogue.care[key].technique for key in uses)
     mixes = [
-        _wanted(catalogue, row, key, count, shelf)
+        _wanted(catalogue, row, key, count, usable)
         for key, count in uses.items()
         if catalogue.care[key].supply in ("home", "product")
     ]
@@ -90,10 +90,10 @@ def of_case(
     )
 
 
-def together(desk: Desk, rows: Sequence[PestCase], shelf: Sequence[StockItem]) -> Together:
+def together(desk: Desk, rows: Sequence[PestCase], usable: Sequence[StockItem]) -> Together:
     """The lists of several cases, and what they take in all."""
     held = plans.outlooks_of(desk, rows)
-    found = [of_case(desk.catalogue, row, shelf, likely_of(held.get(row.id))) for row in rows]
+    found = [of_case(desk.catalogue, row, usable, likely_of(held.get(row.id))) for row in rows]
     needed: dict[str, list[tuple[float, str]]] = {}
     for course in found:
         for wanted in course.mixes:
@@ -114,11 +114,12 @@ def likely_of(held: Outlook | None) -> int | None:
 
 
 def _wanted(
-    catalogue: Catalogue, row: PestCase, key: str, evenings: int, shelf: Sequence[StockItem]
+    catalogue: Catalogue, row: PestCase, key: str, evenings: int, usable: Sequence[StockItem]
 ) -> Wanted:
     name, each = catalogue.treatments[key].name, effort.mix_ml(catalogue, row.plant, key)
     told = effort.used_ml(catalogue, row.plant, effort.kind_of_mix(catalogue, [key])) is not None
-    product = next((a.stock for a in row.acts if a.treatment_id == key and a.stock), None)
+    bottle = shelf.bottle_for(catalogue, row, key, list(usable))
+    product = bottle if bottle is not None and bottle.labelled else None
     total = each * evenings * (1 + bench.SHARE_MORE)
     text = bench.plain(catalogue, key)
     if text:
@@ -126,7 +127,7 @@ def _wanted(
     command = bench.MixCommand(
         key,
         total,
-        stocks={s.holds: s.percent for s in shelf if not s.labelled and s.percent},
+        stocks={s.holds: s.percent for s in usable if not s.labelled and s.percent},
         label_rate=product.label_rate if product else None,
         eaten=is_eaten(row.plant),
     )

@@ -29,6 +29,8 @@ from brood.store.place_tables import Place, SetPoint, WeatherReport
 from brood.store.queries import readings
 from brood.store.tables import Plant
 
+STALE_DAYS, USUAL_C = 21, 20.0
+"""So long after the last reading nobody knows how warm it is, and what is usual counts."""
 LEAD_DAYS = 10
 
 
@@ -85,6 +87,21 @@ def _of_source(
         report = readings.weather(session, place.id)
         return None if report is None else _weather(report, start, end)
     return None
+
+
+def at_least_usual(series: HourlySeries, place: Place) -> HourlySeries:
+    """A series in which hours that nobody measured for three weeks are taken to be no
+    cooler than usual: an old reading says nothing of a season that has passed.
+
+    A place whose warmth is set, or comes from the weather, stays as it is.
+    """
+    if place.source not in ("diary", "logger", "sensor"):
+        return series
+    hour = np.arange(len(series.celsius))
+    known = np.where(series.origin == EXPECTED, 0, hour)
+    stale = hour - np.maximum.accumulate(known) > STALE_DAYS * 24
+    warm = np.maximum(series.celsius, USUAL_C)
+    return replace(series, celsius=np.where(stale, warm, series.celsius))
 
 
 def trusted(

@@ -124,7 +124,11 @@ def _first(
         effort.mix_ml(catalogue(), row.plant, first) if row and first in catalogue().care else 500.0
     )
     usable = shelf.usable(bottles, today())
-    bottle = _bottle_for(row, first, usable)
+    bottle = (
+        shelf.bottle_for(held, row, first, usable)
+        if row
+        else shelf.ingredient_for(held, first, usable)
+    )
     stock = {"stock": f"shelf:{bottle.id}"} if bottle and not values.get("stock") else {}
     amount = ml if metric else units.fluid_ounces(ml)
     return {
@@ -133,23 +137,6 @@ def _first(
         "amount_unit": "ml" if metric else "fl oz",
         "treatment": first,
     }
-
-
-def _bottle_for(row: PestCase | None, treatment: str, usable: list[StockItem]) -> StockItem | None:
-    """The bottle for a treatment: the product that the case takes, one whose label allows
-    it there, or what the recipe is made of.
-    """
-    taken = [a.stock for a in row.acts if a.treatment_id == treatment and a.stock] if row else []
-    if taken and taken[0] in usable:
-        return taken[0]
-    if row is not None:
-        place = row.plant.stays[-1].place.setting if row.plant.stays else "indoor"
-        product = shelf.product_for(usable, treatment, place, eaten=is_eaten(row.plant))
-        if product is not None:
-            return product
-    recipe = catalogue().recipes.recipe.get(treatment)
-    main = recipe.parts[0].ingredient if recipe else ""
-    return next((b for b in usable if not b.labelled and b.holds == main), None)
 
 
 def _choices() -> list[tuple[str, str]]:
