@@ -127,9 +127,10 @@ def went_by(row: PestCase) -> Application | None:
 
 def waits_for_a_count(row: PestCase) -> bool:
     """Whether the case has a course whose dates would mean nothing after a long
-    silence: it has evenings to come, or lost them to a silence.
+    silence: it has evenings to come, or has none because of a silence or the cold.
     """
-    return row.closed_at is None and (is_left_alone(row) or bool(planned(row)))
+    idle = row.plan_state in (PlanState.LEFT_ALONE, PlanState.STILL)
+    return row.closed_at is None and (idle or bool(planned(row)))
 
 
 def is_left_alone(row: PestCase) -> bool:
