@@ -24,7 +24,8 @@ class Ingredient(Record):
 
 class RecipePart(Record):
     """A part of a recipe: the usual, least and greatest share of the final volume in
-    percent, and what may replace it.
+    percent, and what may replace it. `tough` is the greatest share on a plant that is
+    marked as tough.
     """
 
     ingredient: Id
@@ -32,6 +33,7 @@ class RecipePart(Record):
     percent: Percent
     low: Percent
     most: Percent
+    tough: Percent | None = None
 
     @model_validator(mode="after")
     def _ordered(self) -> RecipePart:

@@ -461,12 +461,15 @@ class InspectionRecord(Table):
 
 
 class Card(Table):
-    """A sticky card or trap of a case: its colour, when it was placed and taken away."""
+    """A sticky card or trap of a case: its colour, the spot where it hangs, when it was
+    placed and taken away.
+    """
 
     __tablename__ = "card"
     id: Mapped[int] = mapped_column(primary_key=True)
     case_id: Mapped[int] = mapped_column(ForeignKey("pest_case.id"), index=True)
     colour: Mapped[str]
+    spot: Mapped[str] = mapped_column(default="", server_default="")
     placed_on: Mapped[date]
     removed_on: Mapped[date | None]
     recorded_at: Mapped[datetime]

@@ -116,6 +116,7 @@ NOW_LASTING = {
     "plant_event": {"leaves": None, "of_leaves": None},
     "application_record": {"mix_ml": None, "conditions": {}},
     "photo": {"record_id": None},
+    "card": {"spot": ""},
 }
 NEW_TABLES = ("plant_state", "rain_day")
 LATEST = {

@@ -195,10 +195,12 @@ def add_photo(
     inspection(session, inspection_id).photos.append(photos.taken(filename, data, now))
 
 
-def hang(desk: Desk, case_id: int, colour: str, placed_on: date) -> None:
-    """Record that a card was placed."""
+def hang(desk: Desk, case_id: int, colour: str, placed_on: date, spot: str = "") -> None:
+    """Record that a card was placed, and on which spot."""
     row = cases.case(desk.session, case_id)
-    row.cards.append(Card(colour=colour, placed_on=placed_on, recorded_at=desk.moment, counts=[]))
+    row.cards.append(
+        Card(colour=colour, spot=spot, placed_on=placed_on, recorded_at=desk.moment, counts=[])
+    )
 
 
 def _card(session: Session, card_id: int) -> tuple[PestCase, Card]:

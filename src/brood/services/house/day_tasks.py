@@ -313,7 +313,10 @@ def _card(row: PestCase, cards: Sequence[Card], today: date) -> Task:
     ]
     old = (today - min(fresh)).days >= CARD_LASTS
     one = len(cards) == 1
-    which = f"the {cards[0].colour} card" if one else f"the {len(cards)} {cards[0].colour} cards"
+    spot = f" ({cards[0].spot})" if one and cards[0].spot else ""
+    which = (
+        f"the {cards[0].colour} card{spot}" if one else f"the {len(cards)} {cards[0].colour} cards"
+    )
     renew = " and hang a fresh one" if one else " and hang fresh ones"
     text = f"Count {which}{renew if old else ''}"
     return Task(

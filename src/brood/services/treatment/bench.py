@@ -40,7 +40,8 @@ class MixCommand:
     says what replaces an ingredient. `strengths` are strengths other than the usual
     ones. `extras` are further ingredients with their percent. `label_rate` is ml of
     product per litre. `use` is spray, swab or drench. `unit` is the measure in which the
-    keeper asked, a key of ML. `sure` says that an unusual rate is meant.
+    keeper asked, a key of ML. `sure` says that an unusual rate is meant, `tough` that
+    the plant is marked as tough.
     """
 
     treatment: str
@@ -55,6 +56,7 @@ class MixCommand:
     use: str = ""
     unit: str = "ml"
     sure: bool = False
+    tough: bool = False
 
 
 @dataclass(frozen=True)
@@ -189,14 +191,15 @@ def _wanted(
             raise _not_that(catalogue, part, taken)
         percent = command.strengths.get(part.ingredient, part.percent)
         name = catalogue.recipes.name(taken)
-        if not part.low - 1e-9 <= percent <= part.most + 1e-9:
+        most = part.tough if command.tough and part.tough else part.most
+        if not part.low - 1e-9 <= percent <= most + 1e-9:
             raise InputError(
                 f"{percent:g} % of {name} lies outside what is usual here, {part.low:g} to "
-                f"{part.most:g} %: more injures the plant and does "
+                f"{most:g} %: more injures the plant and does "
                 "not work faster, less does not work.",
                 field="percent",
                 value=percent,
-                allowed=f"{part.low:g} to {part.most:g}",
+                allowed=f"{part.low:g} to {most:g}",
             )
         usual = catalogue.recipes.ingredient[taken].usual_percent
         out.append((taken, percent, command.stocks.get(taken, usual[0] if usual else None)))

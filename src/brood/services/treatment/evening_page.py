@@ -23,6 +23,8 @@ from brood.services.cases.history import ROOTING_DAYS, repotted_on
 from brood.services.cases.test_leaves import Patch
 from brood.services.desk import Desk
 from brood.services.diagnosis import photos
+from brood.services.house.plant_states import lines
+from brood.services.house.plants import is_eaten
 from brood.services.treatment import evening_walk, load, permitted
 from brood.services.treatment.choose import setting_of
 from brood.services.treatment.evening_walk import EveningAct, PartRow
@@ -30,7 +32,7 @@ from brood.services.treatment.load import Load
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
-from brood.store.queries import cases
+from brood.store.queries import cases, lasting
 from brood.store.states import EveningOutcome
 from brood.store.tables import Application, ApplicationRecord, PestCase
 
@@ -68,8 +70,9 @@ class EveningResult:
     used as things stand, with the reason.
 
     `places` are the parts on which something may have been seen. With `hold` the plant can
-    be held unpotted afterwards. `bore_on` is the day of the last treatment, of which it is
-    asked how the plant bore it.
+    be held unpotted afterwards, with `bare` it is. `bore_on` is the day of the last
+    treatment, of which it is asked how the plant bore it, `pick_from` the first day of
+    harvest after tonight.
     """
 
     row: PestCase
@@ -89,7 +92,9 @@ class EveningResult:
     usual_minutes: int
     outdoors: bool
     hold: bool
+    bare: bool
     bore_on: date | None
+    pick_from: date | None
 
 
 @dataclass(frozen=True)
@@ -123,10 +128,13 @@ def build(desk: Desk, case_id: int) -> EveningResult:
     wanted = dict.fromkeys(key for one in (slot, *(s for _, s in along)) for key in one.treatments)
     acts = [key for key in wanted if key not in back]
     here = setting_of(session, row.plant, today=now.date(), row=row)
-    parts = _parts(catalogue, [row, *(case for case, _ in along)], acts)
+    bare = _is_bare(desk, row.plant_id)
+    parts = _parts(catalogue, [row, *(case for case, _ in along)], acts, bare=bare)
+    techniques = evening_walk.techniques_of(catalogue, acts)
     kind = effort.kind_of_mix(catalogue, acts)
     used = effort.used_ml(catalogue, row.plant, kind)
     done = load.had(catalogue, row.plant)
+    orchid = effort.build_of(row.plant) == "orchid"
     return EveningResult(
         row,
         record,
@@ -150,9 +158,21 @@ def build(desk: Desk, case_id: int) -> EveningResult:
         used is not None,
         round(effort.evening(catalogue, row, acts)),
         here.kind in permitted.OUTDOORS,
-        "unpot" in evening_walk.techniques_of(catalogue, acts),
+        not bare and ("unpot" in techniques or (orchid and "strip" in techniques)),
+        bare,
         done[-1].on if done else None,
+        _pick_from(catalogue, row, acts, now.date()),
     )
+
+
+def _pick_from(
+    catalogue: Catalogue, row: PestCase, acts: Sequence[str], today: date
+) -> date | None:
+    """The first day on which may be picked what is eaten, once the evening is done."""
+    waits = [load.wait_days(catalogue, row, act) for act in acts]
+    if not is_eaten(row.plant) or not any(waits):
+        return None
+    return max(today + timedelta(days=max(waits)), load.pick_from(catalogue, row.plant) or today)
 
 
 def sights(
@@ -180,11 +200,17 @@ def _along(row: PestCase, slot: Application, day: date) -> list[tuple[PestCase, 
     return [(cases[s.case_id], s) for s in mine if s is not slot]
 
 
+def _is_bare(desk: Desk, plant_id: int) -> bool:
+    """Whether a plant is held unpotted, its roots in sight."""
+    rows = lasting.of_plant(desk.session, plant_id)
+    return any(one.row.kind == "bare" for one in lines(desk.catalogue, rows, desk.today))
+
+
 def _parts(
-    catalogue: Catalogue, rows: Sequence[PestCase], acts: Sequence[str]
+    catalogue: Catalogue, rows: Sequence[PestCase], acts: Sequence[str], *, bare: bool
 ) -> tuple[PartRow, ...]:
     """The parts that the evening meets, with the share of the pest that sits there most."""
-    every = [p for row in rows for p in _parts_for(catalogue, row, acts)]
+    every = [p for row in rows for p in _parts_for(catalogue, row, acts, bare=bare)]
     best: dict[str, PartRow] = {}
     for part in every:
         if part.id not in best or part.share > best[part.id].share:
@@ -192,13 +218,16 @@ def _parts(
     return tuple(best.values())
 
 
-def _parts_for(catalogue: Catalogue, row: PestCase, acts: Sequence[str]) -> tuple[PartRow, ...]:
+def _parts_for(
+    catalogue: Catalogue, row: PestCase, acts: Sequence[str], *, bare: bool
+) -> tuple[PartRow, ...]:
     return evening_walk.parts_of(
         catalogue.evenings,
         effort.build_of(row.plant),
         catalogue.records[row.pest_id].group,
         evening_walk.techniques_of(catalogue, acts),
         in_soil=evening_walk.in_soil(catalogue, acts),
+        bare=bare,
     )
 
 
@@ -372,7 +401,9 @@ def _marked(
     """What was done, as it bears on the pest of a case: how well the parts that were done
     reach it.
     """
-    parts = _parts_for(catalogue, row, said.acts or slot.treatments)
+    acts = said.acts or slot.treatments
+    unpotted = "unpot" in evening_walk.techniques_of(catalogue, acts)
+    parts = _parts_for(catalogue, row, acts, bare="roots" in said.parts and not unpotted)
     known = {p.id for p in parts}
     done = tuple(p for p in said.parts if p in known)
     missed = tuple(p.id for p in parts if p.id not in done and p.share > 0) if done else ()

@@ -14,6 +14,8 @@ from brood.services.treatment.permitted import Offer
 
 LEAST_REACH = 0.05
 IN_SOIL = {"soil": 0.85, "rim": 0.05, "drain": 0.1}
+BARED, POTTED = ("collar", "roots"), ("soil", "rim", "drain", "pot")
+"""What is in sight on a plant held bare, and what it does not have then."""
 UNPOTTED = {"roots": 0.5, "soil": 0.35, "rim": 0.05, "drain": 0.1}
 """The parts of an evening that is entirely in the soil, with the shares that count there,
 and those of one on which the roots are seen (C).
@@ -48,12 +50,20 @@ class EveningAct:
 
 
 def parts_of(
-    book: EveningBook, build: str, group: str, techniques: Collection[str], *, in_soil: bool = False
+    book: EveningBook,
+    build: str,
+    group: str,
+    techniques: Collection[str],
+    *,
+    in_soil: bool = False,
+    bare: bool = False,
 ) -> tuple[PartRow, ...]:
     """The parts of a build in order that any of the techniques meets, with the share of a
-    group's animals on each. The group's shares are scaled to the parts that there are.
+    group's animals on each. The group's shares are scaled to the parts that there are. On
+    a plant that is held `bare` the roots are in sight.
     """
     met = {p for t, how in book.technique.items() if t in techniques for p in how.meets}
+    met = (met | {*BARED}) - {*POTTED} if bare else met
     order = [p for p in book.build[build] if p in met]
     sits = (UNPOTTED if "roots" in order else IN_SOIL) if in_soil else book.sits[group]
     shares = {p: s for p, s in sits.items() if p in order}
@@ -95,14 +105,18 @@ def walk(
     large: bool,
     bed: bool,
 ) -> tuple[EveningAct, ...]:
-    """The acts in their order. Each part stands with the first act that meets it."""
+    """The acts in their order. Each part stands with the first act that meets it, and one
+    that is only looked at with the very first.
+    """
     book = catalogue.evenings
     ordered = sorted(offers, key=lambda o: book.walk.index(o.care.technique))
+    every = {p for o in offers for p in book.technique[o.care.technique].meets}
     out: list[EveningAct] = []
     for offer in ordered:
         how = book.technique[offer.care.technique]
         known = {p.id for act in out for p in act.parts}
-        met = [p for p in parts if p.id in how.meets]
+        first = not out
+        met = [p for p in parts if p.id in how.meets or (first and p.id not in every)]
         out.append(
             EveningAct(
                 offer.record,

@@ -12,10 +12,11 @@ from itertools import pairwise
 from brood.catalogue.holdings import Catalogue
 from brood.core.course.problem import MOST_SPRAYS, SPRAY_DAYS, SPRAYS_RUNNING, worn_out
 from brood.services.cases import history
+from brood.services.house.plants import is_eaten
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days
 from brood.store.states import LeafOutcome
-from brood.store.tables import Plant
+from brood.store.tables import PestCase, Plant
 
 SPAN_DAYS, WAX_DAYS = 30, 60
 FILMS = {"paraffinic-oil", "neem-oil"}
@@ -169,6 +170,33 @@ def injured(catalogue: Catalogue, plants: Iterable[Plant]) -> dict[str, list[tup
     for plant, one in sorted(every, key=lambda pair: pair[1].on, reverse=True):
         out.setdefault(one.act, []).append((plant, one))
     return out
+
+
+def wait_days(catalogue: Catalogue, row: PestCase, act: str) -> int:
+    """The days from a treatment to the harvest: by the label that the case takes, or as
+    usual.
+    """
+    told = [a.harvest_days for a in row.acts if a.treatment_id == act]
+    usual = catalogue.treatments[act].harvest_days
+    if catalogue.care[act].supply == "hand":
+        return 0
+    return next((days for days in told if days is not None), usual)
+
+
+def pick_from(catalogue: Catalogue, plant: Plant) -> date | None:
+    """The first day on which what is eaten of a plant may be picked, after everything that
+    it has had. None where nothing was sprayed on it, or nothing of it is eaten.
+    """
+    if not is_eaten(plant):
+        return None
+    waits = [
+        record.done_on + timedelta(days=wait)
+        for row in plant.cases
+        for record in history.evenings_done(row)
+        for act in record.treatments
+        if record.done_on is not None and (wait := wait_days(catalogue, row, act))
+    ]
+    return max(waits, default=None)
 
 
 def since(every: Sequence[Had], today: date) -> dict[str, int]:

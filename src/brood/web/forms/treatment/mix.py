@@ -17,6 +17,7 @@ def read(
     household: frozenset[str],
     *,
     eaten: bool,
+    tough: bool = False,
 ) -> MixCommand:
     """What is to be mixed; raises FieldErrors. Bottles of the shelf give their strength,
     a product its label's rate. One past its date is refused unless the keeper is sure.
@@ -49,6 +50,7 @@ def read(
         reader.raw("use"),
         reader.raw("amount_unit") or "ml",
         bool(reader.raw("sure")),
+        tough,
     )
 
 

@@ -137,9 +137,10 @@ def hang(case_id: int) -> Response:
         if reader.raw("placed_on")
         else today()
     )
+    spot = reader.text("spot", "Where it hangs", longest=60, needed=False)
     reader.done()
     with writing() as desk:
-        inspections.hang(desk, case_id, colour, placed)
+        inspections.hang(desk, case_id, colour, placed, spot)
     return render.go(url_for("follow.page", case_id=case_id) + "#cards")
 
 

@@ -81,6 +81,7 @@ def one(plant_id: int) -> Response:
             treated=plants.last_treated(plant),
             load=load.of_plant(catalogue(), plant, today(), speech()),
             since=load.since(load.had(catalogue(), plant), today()),
+            pick_from=load.pick_from(catalogue(), plant),
             injuries=load.injuries(catalogue(), plant),
             befell=events.of_plant(session, plant_id),
             states=plant_states.lines(catalogue(), of_plant(session, plant_id), today()),

@@ -104,6 +104,7 @@ def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) 
         bottles,
         living.load(session).living,
         eaten=eaten,
+        tough=row is not None and "tough" in row.plant.marks,
     )
 
 
