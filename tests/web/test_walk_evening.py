@@ -45,7 +45,9 @@ def store(client):
 def evening(client, store):
     """Opens a case on a plant of its own and answers the evening's page: (case, page)."""
 
-    def opened(acts, pest=MITE, *, found=TODAY, setting="indoor", celsius=20.0, kind="foliage", **traits):
+    def opened(
+        acts, pest=MITE, *, found=TODAY, setting="indoor", celsius=20.0, kind="foliage", **traits
+    ):
         with store.writing() as session:
             warm = places.Warmth(celsius, celsius, time(7), time(22))
             spot = places.PlaceCommand("Spot", "", "constant", warm, setting=setting)
@@ -319,3 +321,13 @@ def test_a_card_says_where_it_hangs_and_is_asked_for_by_that(client, evening, cl
     assert "Blue , by the window, placed" in text(client.get(f"/cases/{case}/follow"))
     clock.now = NOW + timedelta(days=22)
     assert "Count the blue card (by the window) and hang a fresh one" in text(client.get("/"))
+
+
+def test_a_dip_is_measured_by_itself_and_the_next_one_takes_as_much(client, evening):
+    case, _ = evening(("soap-dip",), "planococcus-citri", size="small")
+    assert "2000 ml of soap dip" in text(client.get(f"/mix?case={case}&treatment=soap-dip"))
+    done = {"did-soap-dip": "1", "sent_key": "1", "took": "1.5", "took_unit": "l"}
+    client.post(f"/cases/{case}/evening", data=done)
+    assert "1500 ml of soap dip" in text(client.get(f"/mix?case={case}&treatment=soap-dip"))
+    spray = text(client.get(f"/mix?case={case}&treatment=insecticidal-soap"))
+    assert "30 ml of insecticidal soap" in spray

@@ -103,6 +103,7 @@ class Catalogue:
             wears=self.care[treatment_id].wears,
             hottest_c=record.limits_c[1] if record.limits_c and not record.by_hand else None,
             released=self.care[treatment_id].technique == "release",
+            opens=self.care[treatment_id].technique == "strip",
             eaten=row is not None and row.eaten,
             kill=dict(kill) if kill is not None else self.kill(treatment_id, pest_id),
             min_gap_days=record.min_gap_days if min_gap_days is None else min_gap_days,

@@ -40,15 +40,17 @@ class Store:
             yield session
 
     @contextmanager
-    def writing(self) -> Iterator[Session]:
+    def writing(self, *, asked: bool = True) -> Iterator[Session]:
         """A session for one change: committed at the end, undone as a whole on any error.
+        What the program keeps for itself, and nobody asked for, is not `asked`: those who
+        look before a change have no say in it.
 
         The facts of the cases that it reaches get a new version with it. Afterwards
         whoever waits for that is told which cases they are.
         """
         with Session(self._writers, expire_on_commit=False) as session, session.begin():
             reached = facts.watch(session)
-            for look in self.before_writing:
+            for look in self.before_writing if asked else ():
                 look(session)
             yield session
             session.flush()

@@ -46,7 +46,7 @@ class Act:
     Of the animals that evenings of this case usually miss, this act misses the share
     `misses`. What is `kept` up is a state of the plant and no evening. What lasts begins
     `starts_after` days after its evening. `rain` says how rain meets it (see
-    rain.Exposure).
+    rain.Exposure). What `opens` their hiding places comes with the first evening.
     """
 
     id: str
@@ -73,6 +73,7 @@ class Act:
     not_on: tuple[tuple[date, date], ...] = ()
     rain: str = "none"
     kept: bool = False
+    opens: bool = False
 
     @property
     def usual_gap_days(self) -> int:

@@ -295,15 +295,22 @@ class _Planned:
 
     def _tidied(self, draft: Draft) -> tuple[Evening, ...]:
         """The dates without those acts that add nothing on them, as long as the target
-        holds.
+        holds. What opens hiding places stays where it is first done: what is done after it
+        reaches more.
         """
         whole = draft.evenings
+        opens = {
+            a: next(n for n, one in enumerate(whole) if a in one.acts)
+            for one in whole
+            for a in one.acts
+            if self.problem.label[a].opens
+        }
         pairs = [
             (n, a)
             for n, one in enumerate(whole)
             if len(one.acts) > 1
             for a in one.acts
-            if self.problem.label[a].when == "planner"
+            if self.problem.label[a].when == "planner" and opens.get(a) != n
         ]
         # Where hardly anything clears the plant, every act that takes some is worth doing.
         if not pairs or draft.chance < FAR_OFF:

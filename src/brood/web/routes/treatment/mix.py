@@ -134,7 +134,7 @@ def _first(
     amount = ml if metric else units.fluid_ounces(ml)
     return {
         **stock,
-        "amount": f"{amount:.3g}",
+        "amount": f"{float(f'{amount:.3g}'):g}",
         "amount_unit": "ml" if metric else "fl oz",
         "treatment": first,
     }
