@@ -2,6 +2,7 @@
 
 import logging
 import threading
+from datetime import timedelta
 
 from conftest import NOW
 from werkzeug.serving import make_server
@@ -21,6 +22,16 @@ QUIET = [
     "--disable-dev-shm-usage",
 ]
 SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "height": 844}}
+
+
+class Days:
+    """A clock that a test sets forward."""
+
+    def __init__(self):
+        self.passed = 0
+
+    def __call__(self):
+        return NOW + timedelta(days=self.passed)
 
 
 class Site:

@@ -3,25 +3,13 @@ back, then nobody there for four months and for a year.
 """
 
 import shutil
-from datetime import timedelta
 
 import pytest
-from conftest import NOW
 from playwright.sync_api import expect
-from serving import SIZES, Site, visit
+from serving import SIZES, Days, Site, visit
 from test_browser import open_case, set_up_household
 
 pytestmark = pytest.mark.browser
-
-
-class Days:
-    """A clock that a test sets forward."""
-
-    def __init__(self):
-        self.passed = 0
-
-    def __call__(self):
-        return NOW + timedelta(days=self.passed)
 
 
 @pytest.fixture

@@ -9,21 +9,11 @@ from datetime import timedelta
 import pytest
 from conftest import NOW
 from playwright.sync_api import expect
-from serving import SIZES, Site, visit
+from serving import SIZES, Days, Site, visit
 
 pytestmark = pytest.mark.browser
 SLOW = 25_000
 """The first page of a day works out the dates before it answers (ms)."""
-
-
-class Days:
-    """A clock that a test sets forward."""
-
-    def __init__(self):
-        self.passed = 0
-
-    def __call__(self):
-        return NOW + timedelta(days=self.passed)
 
 
 @pytest.fixture

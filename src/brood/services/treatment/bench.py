@@ -135,21 +135,7 @@ def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
     """Work out a mix. Raises InputError with the reason when it is refused or cannot be
     reached.
     """
-    if command.treatment not in catalogue.treatments:
-        known = ", ".join(sorted(catalogue.recipes.recipe))
-        raise InputError(
-            f"There is no treatment '{command.treatment[:40]}'.",
-            field="treatment",
-            value=command.treatment[:40],
-            allowed=known,
-        )
-    if not 0 < command.volume_ml <= MOST_ML:
-        raise InputError(
-            "A mix is more than 0 and at most 100 litres.",
-            field="litres",
-            value=command.volume_ml / 1000,
-            allowed="0 to 100",
-        )
+    _makes_sense(catalogue, command)
     recipe = catalogue.recipes.recipe.get(command.treatment)
     things = (
         [command.instead.get(p.ingredient, p.ingredient) for p in recipe.parts] if recipe else []
@@ -178,6 +164,25 @@ def mix(catalogue: Catalogue, command: MixCommand) -> MixResult:
     return _result(
         catalogue, command, recipe, mixed(command.volume_ml, _wanted(catalogue, recipe, command))
     )
+
+
+def _makes_sense(catalogue: Catalogue, command: MixCommand) -> None:
+    """Raise InputError for a treatment that is not known, or no volume to mix."""
+    if command.treatment not in catalogue.treatments:
+        known = ", ".join(sorted(catalogue.recipes.recipe))
+        raise InputError(
+            f"There is no treatment '{command.treatment[:40]}'.",
+            field="treatment",
+            value=command.treatment[:40],
+            allowed=known,
+        )
+    if not 0 < command.volume_ml <= MOST_ML:
+        raise InputError(
+            "A mix is more than 0 and at most 100 litres.",
+            field="litres",
+            value=command.volume_ml / 1000,
+            allowed="0 to 100",
+        )
 
 
 def _wanted(
@@ -333,15 +338,7 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
     """A product at its label's rate. The label overrides every recipe."""
     record, care = catalogue.treatments[command.treatment], catalogue.care[command.treatment]
     ml = by_label(command.volume_ml, command.label_rate or 0)
-    if MOST_RATE < (command.label_rate or 0) < 1000 and not command.sure:
-        raise InputError(
-            f"{command.label_rate:g} ml in a litre is more than concentrates are thinned to. "
-            "A product that is sold ready to use is sprayed as it is. Where the label really "
-            "says so, say that you are sure.",
-            field="label-rate",
-            value=command.label_rate,
-            allowed=f"at most {MOST_RATE:g}",
-        )
+    _not_a_slip(command)
     if ml >= command.volume_ml:
         raise InputError(
             "More product than the whole volume: check the label's rate, in ml per litre.",
@@ -372,6 +369,19 @@ def _labelled(catalogue: Catalogue, command: MixCommand) -> MixResult:
         by_label=True,
         unit=command.unit,
     )
+
+
+def _not_a_slip(command: MixCommand) -> None:
+    """Raise InputError for a rate far above what labels say, unless it is meant."""
+    if MOST_RATE < (command.label_rate or 0) < 1000 and not command.sure:
+        raise InputError(
+            f"{command.label_rate:g} ml in a litre is more than concentrates are thinned to. "
+            "A product that is sold ready to use is sprayed as it is. Where the label really "
+            "says so, say that you are sure.",
+            field="label-rate",
+            value=command.label_rate,
+            allowed=f"at most {MOST_RATE:g}",
+        )
 
 
 def _label_notes(command: MixCommand) -> tuple[str, ...]:

@@ -34,7 +34,7 @@ from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
 from brood.store.queries import cases, lasting
 from brood.store.states import EveningOutcome
-from brood.store.tables import Application, ApplicationRecord, PestCase
+from brood.store.tables import Application, ApplicationRecord, PestCase, Plant
 
 FROST_C = 2.0
 LARGE = ("floor", "tree")
@@ -117,10 +117,9 @@ class FinishCommand:
 
 def build(desk: Desk, case_id: int) -> EveningResult:
     """The page of a case's next evening. Raises NotFound when none is planned."""
-    session, catalogue, now, speech = desk.session, desk.catalogue, desk.moment, desk.speech
+    session, catalogue, now = desk.session, desk.catalogue, desk.moment
     row = cases.case(session, case_id)
     slot = _next(row)
-    record, book = catalogue.records[row.pest_id], catalogue.evenings
     along = _along(row, slot, now.date())
     held = [p for p in test_leaves.states(catalogue, row, now) if p.state != "fine"]
     never = forbidden_tonight(desk, row, slot)
@@ -130,14 +129,12 @@ def build(desk: Desk, case_id: int) -> EveningResult:
     here = setting_of(session, row.plant, today=now.date(), row=row)
     bare = _is_bare(desk, row.plant_id)
     parts = _parts(catalogue, [row, *(case for case, _ in along)], acts, bare=bare)
-    techniques = evening_walk.techniques_of(catalogue, acts)
     kind = effort.kind_of_mix(catalogue, acts)
     used = effort.used_ml(catalogue, row.plant, kind)
     done = load.had(catalogue, row.plant)
-    orchid = effort.build_of(row.plant) == "orchid"
     return EveningResult(
         row,
-        record,
+        catalogue.records[row.pest_id],
         tuple(catalogue.records[case.pest_id] for case, _ in along),
         slot,
         evening_walk.walk(
@@ -149,16 +146,16 @@ def build(desk: Desk, case_id: int) -> EveningResult:
         ),
         sights(catalogue, row, [case for case, _ in along]),
         tuple((p.id, p.name) for p in parts),
-        _gates(session, catalogue, row, slot, now, speech),
+        _gates(session, catalogue, row, slot, now, desk.speech),
         tuple(held),
         never,
-        tuple(h.text for h in book.hygiene),
-        load.of_plant(catalogue, row.plant, now.date(), speech),
+        tuple(h.text for h in catalogue.evenings.hygiene),
+        load.of_plant(catalogue, row.plant, now.date(), desk.speech),
         used or effort.usual_ml(row.plant, kind or "spray"),
         used is not None,
         round(effort.evening(catalogue, row, acts)),
         here.kind in permitted.OUTDOORS,
-        not bare and ("unpot" in techniques or (orchid and "strip" in techniques)),
+        not bare and _can_be_held(catalogue, row.plant, acts),
         bare,
         done[-1].on if done else None,
         _pick_from(catalogue, row, acts, now.date()),
@@ -198,6 +195,15 @@ def _along(row: PestCase, slot: Application, day: date) -> list[tuple[PestCase, 
     evenings = history.together(list(cases.values()), day)
     mine = next((some for some in evenings if slot in some), [])
     return [(cases[s.case_id], s) for s in mine if s is not slot]
+
+
+def _can_be_held(catalogue: Catalogue, plant: Plant, acts: Sequence[str]) -> bool:
+    """Whether the evening takes the plant out of its pot, or should: orchids hide scales
+    on what the bark covers.
+    """
+    techniques = evening_walk.techniques_of(catalogue, acts)
+    orchid = effort.build_of(plant) == "orchid"
+    return "unpot" in techniques or (orchid and "strip" in techniques)
 
 
 def _is_bare(desk: Desk, plant_id: int) -> bool:

@@ -47,13 +47,7 @@ def read(reader: Reader, catalogue: Catalogue) -> StockCommand:
         if reader.raw("expires_on")
         else None
     )
-    rate = reader.rate("label_rate", "The label's rate")
-    if rate is not None and not labelled:
-        reader.fault(
-            "label_rate",
-            "A label's rate belongs to a product: choose it under “Products with a label for”, "
-            "or leave the rate empty.",
-        )
+    rate = _rate(reader, labelled=labelled)
     gap, most = (
         reader.whole("min_gap_days", "The days between two uses", 1, 120),
         reader.whole("max_applications", "The most uses", 1, 100),
@@ -69,6 +63,18 @@ def read(reader: Reader, catalogue: Catalogue) -> StockCommand:
     return StockCommand(
         name, inside, True, percent, size, rate, gap, most, harvest, allowed, opened, expires, note
     )
+
+
+def _rate(reader: Reader, *, labelled: bool) -> float | None:
+    """The label's rate; a fault where it is typed for what is no product."""
+    rate = reader.rate("label_rate", "The label's rate")
+    if rate is not None and not labelled:
+        reader.fault(
+            "label_rate",
+            "A label's rate belongs to a product: choose it under “Products with a label for”, "
+            "or leave the rate empty.",
+        )
+    return rate
 
 
 def volume(reader: Reader, name: str, what: str, most_ml: float = 100_000.0) -> float | None:
