@@ -168,7 +168,7 @@ def test_a_mix_comes_from_the_shelf_by_the_label_and_in_the_keepers_measures(dem
     assert "321 ml" in page
     assert "Brown bottle" in page
     eaten = text(demo_client.get(f"/mix?case={AUBERGINE}"))
-    assert "By the label's rate" in eaten or "Parts of this plant are eaten" in eaten
+    assert "By the label's rate, 2 % in the end" in eaten
     label = text(demo_client.get("/mix/label?treatment=alcohol-spray&amount=500"))
     assert f"Throw it away on {SAID.day(TODAY + timedelta(days=30))}" in label
     assert "Use it today" in text(
