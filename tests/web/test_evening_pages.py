@@ -84,7 +84,7 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):
     page.get_by_label("Mix used").fill("90")
     page.get_by_role("button", name="Done: record this evening").click()
     after = page.locator("#after")
-    expect(after).to_contain_text("Back into light")
+    expect(after).to_contain_text("Back into light", timeout=15_000)
     assert page.locator("#dates").get_by_text("done", exact=True).count() == before + 1
     clock.now += timedelta(days=1, hours=1)
     page.goto(f"/cases/{CASE}")

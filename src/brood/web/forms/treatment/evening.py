@@ -63,8 +63,10 @@ def _seen(
         reader.whole(f"{side}-{field}", f"The number of {name}, {side}", 0, MOST_SEEN)
         for side in ("live", "dead")
     )
+    part = reader.raw(f"at-{field}")
+    if part:
+        reader.choice(f"at-{field}", catalogue.evenings.part, "the part")
     if live is None and dead is None:
         return None
     told = {"stage": stage, "live": live or 0, "dead": dead or 0}
-    part = reader.raw(f"at-{field}")
-    return {**told, "part": part} if part in catalogue.evenings.part else told
+    return {**told, "part": part} if part else told
