@@ -331,3 +331,29 @@ def test_a_dip_is_measured_by_itself_and_the_next_one_takes_as_much(client, even
     assert "1500 ml of soap dip" in text(client.get(f"/mix?case={case}&treatment=soap-dip"))
     spray = text(client.get(f"/mix?case={case}&treatment=insecticidal-soap"))
     assert "30 ml of insecticidal soap" in spray
+
+
+def test_mealybugs_with_ants_get_a_band_that_is_looked_after(client, evening, clock):
+    case, _ = evening(("alcohol-swab",), "planococcus-citri")
+    for state in ("ants", "ant-band"):
+        assert client.post("/plants/1/state", data={"state": state}).status_code == 303
+    held = text(client.get("/plants/1"))
+    assert "Ant band on" in held
+    client.post(f"/cases/{case}/evening", data={"did-alcohol-swab": "1", "sent_key": "1"})
+    clock.now = NOW + timedelta(days=14)
+    assert "no leaf may bridge it" in text(client.get("/"))
+    assert client.get(f"/cases/{case}").status_code == 200
+
+
+def test_waxy_succulents_are_swabbed_and_brushed_without_soap_or_oil(client, evening):
+    evening(("alcohol-swab",), "planococcus-citri", kind="cactus-succulent", marks=("waxy-leaf",))
+    form = client.get("/plants/1/case?pest=planococcus-citri").get_data(as_text=True)
+    ticked = re.findall(r'<input[^>]*name="act-([\w-]+)"[^>]*checked', form)
+    assert ticked
+    assert not {
+        "insecticidal-soap",
+        "soap-dip",
+        "alcohol-spray",
+        "paraffinic-oil",
+        "pyrethrins",
+    } & {*ticked}
