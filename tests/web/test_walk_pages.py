@@ -50,6 +50,8 @@ def test_several_neighbours_are_one_walk_with_one_tap_for_each(client, shelf):
     said = "two-spotted spider mite and western flower thrips on Fern, Fig, Ivy and Palm"
     assert today.count(said) == 2, "on the row and in its name"
     assert "8 min" in today
+    counts = "Count what lives: two-spotted spider mite, then western flower thrips"
+    assert today.count(counts) == 2, "one look at the plant that has both, and its name"
     page = client.get(f"/house/{shelf}/walk")
     first, *rest = checks(page)
     assert len(rest) == 3

@@ -77,13 +77,15 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
     every = neighbours.risks(house, catalogue, today)
     risky = [r for r in every if r.chance >= CHECKED]
     out: list[Task] = []
+    looks: list[Task] = []
     for row in house.open_cases:
         near = [r.pest for r in risky if r.near.plant.id == row.plant_id]
         out += _treat(catalogue, row, _along(row, today), desk)
         out += _patches(catalogue, row, now)
         out += _care(row, now)
         out += _cards(row, today)
-        out += _looks(catalogue, row, today, near, desk.speech)
+        looks += _looks(catalogue, row, today, near, desk.speech)
+    out += _for_all_pests(looks, today)
     stops = neighbour_walks.to_check(every, today)
     out += [_walk(walk) for walk in neighbour_walks.walks(stops, today)]
     out += _spring(desk, house)
@@ -347,7 +349,7 @@ def _looks(
     pest = catalogue.records[row.pest_id].name
     also = f"; look for {listed(others)} too" if others else ""
     text = (
-        f"Count what lives: {pest}{also}"
+        f"{COUNT}{pest}{also}"
         if slot is not None or row.keep_below is not None
         else f"Look closely for {pest}: the course is done"
     )
@@ -363,6 +365,25 @@ def _looks(
             f"/cases/{row.id}/inspect",
         )
     ]
+
+
+def _for_all_pests(looks: Sequence[Task], today: date) -> list[Task]:
+    """The looks, those at several pests of a plant that are due together as one: the page
+    of the first leads on, and the others stay on the list until they are counted.
+    """
+    groups: dict[tuple[int, date], list[Task]] = {}
+    out = []
+    for task in looks:
+        if task.text.startswith(COUNT):
+            groups.setdefault((task.plant.id, max(task.due_on, today)), []).append(task)
+        else:
+            out.append(task)
+    for first, *rest in groups.values():
+        more = [task.text.removeprefix(COUNT) for task in rest]
+        text = f"{first.text}, then {', then '.join(more)}" if more else first.text
+        minutes = sum(task.minutes for task in (first, *rest))
+        out.append(replace(first, text=text, minutes=minutes))
+    return out
 
 
 def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> Task:
@@ -382,6 +403,7 @@ def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -
 
 
 CARD_WEEK, CARD_LASTS = 7, 21
+COUNT = "Count what lives: "
 
 
 def place_of(plant: Plant) -> Place | None:
