@@ -357,3 +357,18 @@ def test_waxy_succulents_are_swabbed_and_brushed_without_soap_or_oil(client, eve
         "paraffinic-oil",
         "pyrethrins",
     } & {*ticked}
+
+
+def test_more_dates_of_ones_own_than_were_planned_hold_no_act_that_is_kept_up(
+    client, store, evening
+):
+    case, _ = evening(("bti-drench", "soil-drying"), "bradysia")
+    with store.writing() as session:
+        row = cases.case(session, case)
+        row.own_dates = [(TODAY + timedelta(days=5 * n)).isoformat() for n in range(24)]
+    assert client.get(f"/cases/{case}").status_code == 200
+    tried = client.get(f"/cases/{case}/try")
+    assert tried.status_code == 200
+    with store.reading() as session:
+        slots = cases.case(session, case).applications
+        assert {act for slot in slots for act in slot.treatments} == {"bti-drench"}

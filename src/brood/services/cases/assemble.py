@@ -384,9 +384,9 @@ def is_away(row: PestCase, today: date) -> bool:
 
 def _known(evenings: Iterable[Evening], acts: tuple[Act, ...]) -> tuple[Evening, ...]:
     """The evenings with those of their acts that are still at hand. Evenings without
-    any are left out.
+    any are left out. What is kept up is no part of an evening.
     """
-    ids = {a.id for a in acts}
+    ids = {a.id for a in acts if not a.kept}
     kept = [replace(e, acts=tuple(i for i in e.acts if i in ids)) for e in evenings]
     return tuple(e for e in kept if e.acts)
 
