@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 from serving import SIZES, Days, Site, visit
 
 pytestmark = pytest.mark.browser
-SLOW = 25_000
+SLOW = 60_000
 """The first page of a day works out the dates before it answers (ms)."""
 
 
@@ -126,6 +126,7 @@ def test_an_orchid_with_scale_from_the_sheath_to_the_new_pot(page, days):
     expect(page.get_by_text(re.compile("Repotted .*by hand only"))).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_small_plant_is_dipped_and_its_cutting_knows_what_it_may_carry(page, days):
     place(page, "Desk")
     plant(page, "String of hearts", "foliage", size="small")

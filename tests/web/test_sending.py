@@ -3,7 +3,6 @@
 import re
 import sqlite3
 import threading
-from datetime import timedelta
 from html import unescape
 
 import pytest
@@ -166,16 +165,3 @@ def test_thirty_two_edits_at_once_by_two_servers_lose_nothing(demo_household, tm
     assert sorted(f for f in found if f.startswith("leaf ")) == sorted(
         f"leaf {n}-{k}" for n in range(8) for k in range(4)
     )
-
-
-def test_a_form_sent_again_days_later_is_still_one_record(demo_client, clock):
-    """Dates that are due by then are worked out on the way, and do not take its key."""
-    page = demo_client.get("/cases/4/follow").data.decode()
-    key = re.search(r'action="/cases/4/cards"[^>]*>.*?name="form_key" value="(\w+)"', page, re.S)[1]
-    form = {"form_key": key, "colour": "blue", "placed_on": "2026-06-08"}
-    for days in (0, 9):
-        clock.now = NOW + timedelta(days=days)
-        assert demo_client.post("/cases/4/cards", data=form, headers=OURS).status_code == 303
-    store = demo_client.application.extensions["household"].store
-    with store.reading() as session:
-        assert [c.colour for c in cases.case(session, 4).cards].count("blue") == 1

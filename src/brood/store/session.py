@@ -40,17 +40,15 @@ class Store:
             yield session
 
     @contextmanager
-    def writing(self, *, asked: bool = True) -> Iterator[Session]:
+    def writing(self) -> Iterator[Session]:
         """A session for one change: committed at the end, undone as a whole on any error.
-        What the program keeps for itself, and nobody asked for, is not `asked`: those who
-        look before a change have no say in it.
 
         The facts of the cases that it reaches get a new version with it. Afterwards
         whoever waits for that is told which cases they are.
         """
         with Session(self._writers, expire_on_commit=False) as session, session.begin():
             reached = facts.watch(session)
-            for look in self.before_writing if asked else ():
+            for look in self.before_writing:
                 look(session)
             yield session
             session.flush()

@@ -108,7 +108,7 @@ class Planning:
     ) -> bool:
         """Write what was worked out, unless the facts are others by now."""
         bodies = _packed(worked)
-        with self.store.writing(asked=False) as session:
+        with self.store.writing() as session:
             row = cases.case(session, case_id)
             if row.facts != version:
                 return False
@@ -132,7 +132,7 @@ class Planning:
             return
         end = self._run(outlook.end_of, facts, held.plan, closed=row.closed_at is not None)
         body = kept.packed(end)
-        with self.store.writing(asked=False) as session:
+        with self.store.writing() as session:
             # Another plan may have taken its place meanwhile.
             if cases.bare_case(session, case_id).outlook_key == key:
                 kept.put(session, f"{key}:end", "end", body, self.clock(), case_id)
@@ -186,7 +186,7 @@ class Planning:
         with self.store.reading() as session:
             some = session.scalar(select(func.count()).where(stale))
         if some:
-            with self.store.writing(asked=False) as session:
+            with self.store.writing() as session:
                 session.execute(update(PestCase).where(stale).values(planned_facts=0))
 
     # -- whoever waits, or the worker --
