@@ -297,22 +297,62 @@ def test_tough_leaves_bear_more_alcohol_and_no_more_than_that(client, store, eve
     assert "10 to 20 %" in text(usual)
 
 
-def test_what_is_not_allowed_where_the_keeper_lives_is_not_offered_and_not_used(client, evening):
-    bottle = {
-        "name": "Thrips",
-        "holds": "product:spinosad",
-        "label_rate": "1",
-        "allowed-indoor": "1",
-    }
+def test_what_is_not_allowed_where_the_keeper_lives_is_not_offered_and_not_planned(
+    client, store, evening
+):
+    bottle = {"name": "Own", "holds": "product:spinosad", "label_rate": "1", "allowed-indoor": "1"}
     client.post("/shelf/new", data=bottle)
-    case, page = evening(("spinosad",), "frankliniella-occidentalis")
-    assert [name for name, _ in stations(page)] == ["Spinosad"]
+    case, page = evening(("spinosad", "shower"), "frankliniella-occidentalis")
+    assert "Spinosad" in [name for name, _ in stations(page)]
+
+    def planned():
+        client.get(f"/cases/{case}")
+        with store.reading() as session:
+            row = cases.case(session, case)
+            slots = [a for a in row.applications if a.status == "planned"]
+            return {act for slot in slots for act in slot.treatments}
+
+    assert planned() == {"spinosad", "shower"}
     client.post("/household", data={"barred-spinosad": "1"})
-    assert "You marked it as not allowed where you live" in text(
-        client.get(f"/cases/{case}/evening")
-    )
+    assert planned() == {"shower"}
     means = client.get(f"/cases/{case}/means").get_data(as_text=True)
     assert "not allowed where you live" in means
+    client.post("/household", data={})
+    assert "spinosad" in planned(), "and it comes back"
+
+
+def test_a_plant_with_nothing_left_that_is_allowed_is_told_to_choose(client, evening):
+    bottle = {"name": "Own", "holds": "product:spinosad", "label_rate": "1", "allowed-indoor": "1"}
+    client.post("/shelf/new", data=bottle)
+    case, _ = evening(("spinosad",), "frankliniella-occidentalis")
+    client.post("/household", data={"barred-spinosad": "1"})
+    page = client.get(f"/cases/{case}")
+    assert page.status_code == 200
+    assert re.search(r"[Cc]hoose .*treatment", text(page))
+
+
+def test_a_reaction_is_laid_to_the_last_treatment_of_the_plant_whatever_pest_it_was_for(
+    client, evening, clock
+):
+    case, _ = evening(("insecticidal-soap",))
+    found = {"found_on": TODAY.isoformat(), "start_on": TODAY.isoformat(), "number-adult": "6"}
+    second = client.post(
+        "/plants/1/case",
+        data={"pest": "planococcus-citri", **found, "act-alcohol-swab": "1"},
+    )
+    other = int(second.location.rsplit("/", 1)[1])
+    client.post(f"/cases/{case}/evening", data={"did-insecticidal-soap": "1", "sent_key": "1"})
+    clock.now = NOW + timedelta(days=3)
+    client.post(f"/cases/{other}/evening", data={"did-alcohol-swab": "1", "sent_key": "2"})
+    clock.now = NOW + timedelta(days=8)
+    assert "How it bore Thu 11 June" in text(client.get(f"/cases/{case}/evening"))
+    client.post(
+        f"/cases/{case}/evening",
+        data={"did-insecticidal-soap": "1", "sent_key": "3", "reaction": "dropped"},
+    )
+    plant = text(client.get("/plants/1"))
+    assert plant.count("leaves dropped") == 1
+    assert "Alcohol swab , Thu 11 June : leaves dropped" in plant
 
 
 def test_a_card_says_where_it_hangs_and_is_asked_for_by_that(client, evening, clock):
@@ -372,3 +412,62 @@ def test_more_dates_of_ones_own_than_were_planned_hold_no_act_that_is_kept_up(
     with store.reading() as session:
         slots = cases.case(session, case).applications
         assert {act for slot in slots for act in slot.treatments} == {"bti-drench"}
+
+
+COURSES = {
+    "a rubber tree too big to move": (
+        ("wiping", "insecticidal-soap"),
+        MITE,
+        {"size": "tree"},
+    ),
+    "mealybugs with ants": (("alcohol-swab", "axil-brush"), "planococcus-citri", {}),
+    "a waxy succulent": (
+        ("alcohol-swab", "axil-brush"),
+        "planococcus-citri",
+        {"kind": "cactus-succulent", "marks": ("waxy-leaf",)},
+    ),
+    "gnats in a seedling tray": (
+        ("bti-drench", "steinernema-feltiae", "sticky-cards"),
+        "bradysia",
+        {"kind": "seedling-herb", "build": "tray"},
+    ),
+}
+
+
+@pytest.mark.long
+@pytest.mark.parametrize("name", COURSES)
+def test_a_course_from_its_first_evening_to_going_back(client, store, evening, clock, name):
+    """Every evening that is due is done on its page with all its parts, every week is
+    looked, nothing is found any more: the plant goes back, and the record holds just that.
+    """
+    acts, pest, told = COURSES[name]
+    case, _ = evening(acts, pest, **told)
+    if "ants" in name:
+        for state in ("ants", "ant-band"):
+            client.post("/plants/1/state", data={"state": state})
+    done = looks = 0
+    for day in range(0, 400, 3):
+        clock.now = NOW + timedelta(days=day)
+        today = client.get("/").get_data(as_text=True)
+        if f'href="/cases/{case}/evening"' in today.split("Coming up")[0]:
+            page = client.get(f"/cases/{case}/evening")
+            named = re.findall(r'name="((?:did|part)-[\w-]+)"', page.get_data(as_text=True))
+            sent = dict.fromkeys(named, "1") | {"sent_key": f"evening-{day}"}
+            for _ in range(2):
+                answer = client.post(f"/cases/{case}/evening", data=sent)
+                assert answer.status_code == 303, text(answer)[-600:]
+            done += 1
+        if day % 6 == 3:
+            sent = {"sent_key": f"look-{day}"}
+            assert client.post(f"/cases/{case}/inspect/none", data=sent).status_code == 303
+            looks += 1
+        over = text(client.get(f"/cases/{case}/clearing"))
+        if "may go back" in over or "All clear" in over:
+            break
+    assert "All clear" in over or "may go back" in over, over[300:900]
+    assert 1 <= done <= 12
+    with store.reading() as session:
+        row = cases.case(session, case)
+        records = [r for a in row.applications for r in a.records if r.withdrawn_at is None]
+        assert len([r for r in records if r.outcome == "done"]) == done
+        assert len(row.inspections) == looks

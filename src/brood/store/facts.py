@@ -59,8 +59,10 @@ BUILT = ("kind", "build", "number")
 """The columns of a plant that tell how much of a pest hides on it, and is on it."""
 LASTS = ("kind", "since_on", "until_on", "ended_on", "withdrawn_at")
 """The columns of a state that its plan depends on."""
-EVERYWHERE = ("hemisphere", "heating_from", "heating_to")
-"""The settings that the warmth of every place may depend on."""
+EVERYWHERE = ("hemisphere", "heating_from", "heating_to", "household")
+"""The settings that every plan may depend on: for the warmth of places, and for what is
+not allowed where the household lives.
+"""
 
 
 @dataclass

@@ -47,7 +47,7 @@ class Plant(Table):
     `kind` is one of the plant kinds or empty; so are
     `build`, `age`, `growth`, `worth` and `eaten` (yes, no) of what is known of it;
     `sensitive` says that it is easily injured, `marks` which of the traits in the
-    catalogue it has; `mix_ml` how much spray it took the last time it was measured;
+    catalogue it has; `mix_ml` how much spray it took, as versions before 0.15 kept it;
     `gone_on` is set when it was lost or given away; `mother_id` is the plant that a
     cutting was taken from.
     """

@@ -10,8 +10,8 @@ from sqlalchemy import select
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import costs
 from brood.services.cases import commands, effort, history
-from brood.services.house import evenings_together, events, plants, quarantine, today
-from brood.services.treatment import evening_page
+from brood.services.house import evenings_together, events, quarantine, today
+from brood.services.treatment import evening_page, load
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, hours
 from brood.store.place_tables import Place
@@ -167,17 +167,21 @@ def test_a_plant_just_repotted_is_treated_by_hand_and_repotting_waits_for_the_cl
 
 
 def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catalogue):
+    def last(plant):
+        found = load.had(catalogue, plant)[-1]
+        return found.on, found.acts
+
     with demo_store.writing() as session:
         row = case_of(session, "Pak choi")
         slot = evenings_together.next_evening(row)
-        assert plants.last_treated(row.plant) == (TODAY - timedelta(days=4), ("wiping",))
+        assert last(row.plant) == (TODAY - timedelta(days=4), ("wiping",))
         commands.mark(
             Desk(session, catalogue, NOW),
             slot.id,
             commands.MarkCommand("done", TODAY, acts=("btk",)),
         )
-        assert plants.last_treated(row.plant) == (TODAY, ("btk",))
-        assert plants.last_treated(named(session, "Bay laurel")) is None
+        assert last(row.plant) == (TODAY, ("btk",))
+        assert load.had(catalogue, named(session, "Bay laurel")) == []
 
 
 def treated(result):

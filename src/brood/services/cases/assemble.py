@@ -36,6 +36,7 @@ from brood.core.followup.detection import THOROUGH, found_by
 from brood.errors import InputError, LeftAlone
 from brood.services.cases import history, test_leaves
 from brood.services.desk import Desk
+from brood.services.voice import preferences
 from brood.services.warmth.hourly import at_least_usual, plant_series
 from brood.services.warmth.rain import rain_of
 from brood.store.place_tables import Place
@@ -336,16 +337,17 @@ def _acts(
     """The treatments at hand, and those that were. Sprays are allowed once their test
     leaves are judged and new roots have taken.
 
-    A treatment that was given up, or that marked the leaves, can be used no more, but
-    what it did still counts.
+    A treatment that was given up, that marked the leaves, or that is not allowed where
+    the household lives, can be used no more, but what it did still counts.
     """
     uses = Counter(act for evening in done for act in evening.acts)
     catalogue, repotted = desk.catalogue, history.repotted_on(desk.session, row.plant_id)
+    barred = preferences.barred(desk.session)
     out: list[Act] = []
     past: list[Act] = []
     for a in row.every_act:
         ready = test_leaves.first_evening(catalogue, row, a.treatment_id, on)
-        if a.dropped_at is not None or ready == date.max:
+        if a.dropped_at is not None or ready == date.max or a.treatment_id in barred:
             # What it did still counts.
             past += [catalogue.act(a.treatment_id, row.pest_id)] if uses[a.treatment_id] else []
             continue

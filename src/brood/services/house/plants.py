@@ -216,19 +216,6 @@ def case_line(row: PestCase, catalogue: Catalogue, today: date, speech: Speech) 
     )
 
 
-def last_treated(plant: Plant) -> tuple[date, tuple[str, ...]] | None:
-    """When a plant was last treated, for whatever pest, and with what. None when it
-    never was.
-    """
-    evenings = [
-        (r.done_on, tuple(r.treatments))
-        for row in plant.cases
-        for r in history.evenings_done(row)
-        if r.done_on
-    ]
-    return max(evenings, default=None)
-
-
 def add(session: Session, command: PlantCommand, *, now: datetime) -> int:
     """Add a plant; its id."""
     cases.place(session, command.place_id)

@@ -25,7 +25,6 @@ LIVING = {
 }
 VISITORS = ("cats", "dogs", "birds", "fish", "children")
 """Who may be said to go to a place. An aquarium stands there."""
-KEY = "household"
 
 
 @dataclass(frozen=True)
@@ -45,11 +44,11 @@ class Residents:
 
 def load(session: Session) -> Residents:
     """The residents as they stand. Empty where nothing was told."""
-    stored = json.loads(preferences.get(session, KEY) or "{}")
+    stored = preferences.of_household(session)
     return Residents(
         frozenset(stored.get("living", ())) & frozenset(LIVING),
         str(stored.get("region", "")),
-        frozenset(map(str, stored.get("barred", ()))),
+        preferences.barred(session),
     )
 
 
@@ -60,7 +59,7 @@ def put(session: Session, household: Residents, visitors: dict[int, list[str]]) 
         "region": household.region,
         "barred": sorted(household.barred),
     }
-    preferences.put(session, KEY, json.dumps(told))
+    preferences.put(session, preferences.HOUSEHOLD, json.dumps(told))
     for place_id, who in visitors.items():
         cases.place(session, place_id).visitors = [one for one in VISITORS if one in who]
 

@@ -16,7 +16,7 @@ from brood.services.house.plants import is_eaten
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days
 from brood.store.states import LeafOutcome
-from brood.store.tables import PestCase, Plant
+from brood.store.tables import ApplicationRecord, PestCase, Plant
 
 SPAN_DAYS, WAX_DAYS = 30, 60
 FILMS = {"paraffinic-oil", "neem-oil"}
@@ -141,20 +141,24 @@ class Injury:
 
 def marked(plant: Plant) -> list[Injury]:
     """What was done before a plant was marked: by the test leaves that were spoilt, and by
-    what the keeper said of how it bore an evening. The newest first.
+    what the keeper said of how it bore its last treatment, for whatever pest that was. The
+    newest first.
     """
-    out = []
+    out = [
+        Injury(test.treatment_id, test.started_at.date(), test.note or "test leaves")
+        for row in plant.cases
+        for test in row.patches
+        if test.outcome == LeafOutcome.MARKED
+    ]
+    by_day: dict[date, list[ApplicationRecord]] = {}
     for row in plant.cases:
-        out += [
-            Injury(test.treatment_id, test.started_at.date(), test.note or "test leaves")
-            for test in row.patches
-            if test.outcome == LeafOutcome.MARKED
-        ]
-        done = sorted(history.evenings_done(row), key=lambda r: (r.done_on or date.min, r.id))
-        for before, after in pairwise(done):
-            how = str(after.conditions.get("reaction", ""))
-            if how in REACTIONS and how != "well" and before.done_on is not None:
-                out += [Injury(act, before.done_on, REACTIONS[how]) for act in before.treatments]
+        for record in history.evenings_done(row):
+            if record.done_on is not None:
+                by_day.setdefault(record.done_on, []).append(record)
+    for (on, before), (_, after) in pairwise(sorted(by_day.items(), key=lambda day: day[0])):
+        how = {REACTIONS.get(str(r.conditions.get("reaction", "well")), "") for r in after}
+        acts = dict.fromkeys(act for record in before for act in record.treatments)
+        out += [Injury(act, on, said) for said in how - {REACTIONS["well"], ""} for act in acts]
     return sorted(out, key=lambda i: i.on, reverse=True)
 
 

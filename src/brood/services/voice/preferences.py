@@ -4,8 +4,10 @@ rings, keyboard shortcuts.
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass, fields
 from datetime import date
+from typing import Any
 from zoneinfo import available_timezones
 
 from sqlalchemy.orm import Session
@@ -13,6 +15,8 @@ from sqlalchemy.orm import Session
 from brood.services.voice.speech import LOCALES, UNITS, WEEK_STARTS, Speech
 from brood.store.tables import Setting
 
+HOUSEHOLD = "household"
+"""The key of what is told of the household."""
 THEMES = {"": "as this device is set", "light": "light", "dark": "dark"}
 MONTHS = tuple(str(n) for n in range(1, 13))
 CHOICES: dict[str, tuple[str, ...]] = {
@@ -125,6 +129,17 @@ def get(session: Session, key: str) -> str | None:
     """One stored value."""
     row = session.get(Setting, key)
     return row.value if row else None
+
+
+def of_household(session: Session) -> dict[str, Any]:
+    """What was told of the household: who lives there, local rules, what is barred."""
+    told: dict[str, Any] = json.loads(get(session, HOUSEHOLD) or "{}")
+    return told
+
+
+def barred(session: Session) -> frozenset[str]:
+    """The treatments that are not allowed where the household lives."""
+    return frozenset(map(str, of_household(session).get("barred", ())))
 
 
 def put(session: Session, key: str, value: str) -> None:

@@ -67,6 +67,7 @@ def one(plant_id: int) -> Response:
         apart = next(
             (q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None
         )
+        had = load.had(catalogue(), plant)
         return render.page(
             "house/plants/one.html",
             plant=plant,
@@ -78,9 +79,9 @@ def one(plant_id: int) -> Response:
             apart=apart,
             reasons=quarantine.REASONS,
             events=events.EVENTS,
-            treated=plants.last_treated(plant),
+            treated=had[-1] if had else None,
             load=load.of_plant(catalogue(), plant, today(), speech()),
-            since=load.since(load.had(catalogue(), plant), today()),
+            since=load.since(had, today()),
             pick_from=load.pick_from(catalogue(), plant),
             injuries=load.injuries(catalogue(), plant),
             befell=events.of_plant(session, plant_id),
