@@ -70,6 +70,7 @@ WINGS = {
         "guide",
         "followup",
         "house",
+        "today",
         "treatment",
         "season",
         "archive",

@@ -71,11 +71,11 @@ class Checks:
 
     def today(self, page: Page) -> None:
         """Today's items: none twice, none old, none for what is gone or while away."""
-        self.k.report.counts["items"] += len(page.tasks)
-        self.k.report.most_items = max(self.k.report.most_items, len(page.tasks))
+        self.k.report.counts["items"] += page.lines
+        self.k.report.most_items = max(self.k.report.most_items, page.lines)
         cases = sum(1 for _ in self.k.rows("select id from pest_case where closed_at is null"))
-        if cases <= FEW_CASES and len(page.tasks) > MOST_ITEMS:
-            self._once("many items", self.k.today, "/", f"{len(page.tasks)} for {cases} cases")
+        if cases <= FEW_CASES and page.lines > MOST_ITEMS:
+            self._once("many items", self.k.today, "/", f"{page.lines} for {cases} cases")
         for name, n in Counter((t.text, t.url) for t in page.tasks).items():
             if n > 1:
                 self._once("same item", name, "/", name[0][:120])
@@ -102,11 +102,7 @@ class Checks:
 
     def _belongs(self, task: Task) -> None:
         plant = next(
-            (
-                p
-                for p in self.k.house.plants
-                if p.gone and task.text.startswith(p.name + " ") and not self._same_name(p.name)
-            ),
+            (p for p in self.k.house.plants if p.gone and p.id == task.plant),
             None,
         )
         if plant is not None:

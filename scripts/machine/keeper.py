@@ -395,6 +395,7 @@ class Keeper:
                 "neighbour": self._neighbour,
                 "walk": self._walk,
                 "quarantine": self._apart,
+                "apart": self._all_apart,
                 "care": self._care,
                 "card": self._card,
                 "patch": self._patch,
@@ -551,7 +552,7 @@ class Keeper:
         self.ledger.looks[plant, case, self.today, live] += 1
         self.looked[plant] = self.today
 
-    def outlook(self, case: Case) -> tuple[list[str], str]:
+    def outlook(self, case: Case) -> tuple[list[str], list[str]]:
         """The evenings that are planned, and the days that are left, as the page says."""
         self.get(f"/cases/{case.id}")
         rows = self.rows(
@@ -559,9 +560,9 @@ class Keeper:
             "order by target_on",
             case.id,
         )
-        return [on for (on,) in rows], self.get(f"/today/apart?case={case.id}").text
+        return [on for (on,) in rows], self.get(f"/today/apart?case={case.id}").times
 
-    def _compare(self, case: Case, before: tuple[list[str], str]) -> None:
+    def _compare(self, case: Case, before: tuple[list[str], list[str]]) -> None:
         """What a clean look changed: it never makes a course longer."""
         after = self.outlook(case)
         self.report.counts["clean looks"] += 1
@@ -572,12 +573,8 @@ class Keeper:
                 f"/cases/{case.id}",
                 f"{len(after[0])} evenings to come after a clean look, {len(before[0])} before",
             )
-        days = [
-            int(n) if (n := next((w for w in text.split() if w.isdigit()), "")) else None
-            for text in (before[1], after[1])
-        ]
-        if days[0] is not None and days[1] is not None:
-            self.report.counts["later by a clean look"] += days[1] > days[0]
+        if before[1] and after[1]:
+            self.report.counts["later by a clean look"] += after[1] > before[1]
 
     def _neighbour(self, task: Task, plant_id: int) -> None:
         plant = next((p for p in self.house.plants if p.id == plant_id), None)
@@ -621,6 +618,12 @@ class Keeper:
         if self._taps_without_looking(task) or not self.chance(self.house.nature.looks):
             return
         self.look_apart(number)
+
+    def _all_apart(self, task: Task, _: int) -> None:
+        for url in dict.fromkeys(self.get(task.url).links):
+            number = url.removeprefix("/quarantine/")
+            if number.isdigit():
+                self._apart(task, int(number))
 
     def look_apart(self, number: int) -> None:
         """Look at a plant that is kept apart."""

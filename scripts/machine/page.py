@@ -63,6 +63,7 @@ class Task:
     text: str = ""
     url: str = ""
     due: str = ""
+    plant: int = 0
     along: tuple[int, ...] = ()
     forms: list[Form] = field(default_factory=list)
 
@@ -74,6 +75,8 @@ class Page(HTMLParser):
         super().__init__(convert_charrefs=True)
         self.forms: list[Form] = []
         self.tasks: list[Task] = []
+        self.lines = 0
+        self.times: list[str] = []
         self.links: list[str] = []
         self.ids: set[str] = set()
         self.heading = ""
@@ -111,10 +114,14 @@ class Page(HTMLParser):
             self.links.append(given.get("href", ""))
             if self._task and not self._task.url:
                 self._task.url = given.get("href", "")
+        if tag == "time":
+            self.times.append(given.get("datetime", ""))
+        self.lines += tag == "li" and "plant-line" in given.get("class", "").split()
         if tag == "li" and "task" in given.get("class", "").split():
             self._task = Task(
                 given.get("id", "").removeprefix("task-"),
                 due=given.get("data-due", ""),
+                plant=int(given.get("data-plant") or 0),
                 along=tuple(int(n) for n in given.get("data-along", "").split()),
             )
             self.tasks.append(self._task)

@@ -23,7 +23,7 @@ def test_the_demo_shows_what_lasts_on_plant_case_and_today(demo_client):
     case = text(demo_client.get("/cases/9"))
     assert "Under netting" in case
     assert "Today it rained" in case
-    assert "Dry surface, watered from below: feel the soil" in text(demo_client.get("/"))
+    assert "feel the soil: the top must be dry" in text(demo_client.get("/"))
     assert re.search(r"2 of\s+14\s+leaves", text(demo_client.get(f"/plants/{PEPPER}")))
 
 
@@ -113,7 +113,7 @@ def test_outdoors_a_course_against_what_flies_in_protects_one_brood_and_keeps_no
     assert "Protects the plant until the harvest, one brood at a time" in page
     assert "When this brood is over" in page
     today = re.sub(r"\s+", " ", demo_client.get("/").get_data(as_text=True))
-    left = re.search(r"Until they may go back, days.*?Coming up", today)[0]
+    left = re.search(r"Kept away from the others</h2>.*?The whole house", today)[0]
     assert "Pak choi" not in left
     assert "Calamondin" in left
     indoors = demo_client.get("/cases/1").get_data(as_text=True)

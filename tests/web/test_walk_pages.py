@@ -50,7 +50,7 @@ def test_several_neighbours_are_one_walk_with_one_tap_for_each(client, shelf):
     said = "two-spotted spider mite and western flower thrips on Fern, Fig, Ivy and Palm"
     assert today.count(said) == 2, "on the row and in its name"
     assert "8 min" in today
-    counts = "Count what lives: two-spotted spider mite, then western flower thrips"
+    counts = "count spider mites, then thrips"
     assert today.count(counts) == 2, "one look at the plant that has both, and its name"
     page = client.get(f"/house/{shelf}/walk")
     first, *rest = checks(page)
@@ -64,7 +64,7 @@ def test_several_neighbours_are_one_walk_with_one_tap_for_each(client, shelf):
     assert "A walk past 3 plants" in text(client.get("/"))
     for plant in rest:
         client.post(f"/plants/{plant}/check", data={"sent_key": f"of-{plant}"})
-    today, coming = text(client.get("/")).split("Coming up")
+    today, coming = text(client.get("/")).split("Can wait:")
     assert "A walk past" not in today
     assert coming.count("A walk past 4 plants") == 1, "in a week"
     assert "Nothing to check" in text(client.get(f"/house/{shelf}/walk"))

@@ -295,6 +295,7 @@ class GroupRecord(Record):
     """
 
     name: Text
+    brief: Text
     usual_gap_days: Figure
     always: list[Id] = []
     on_build: dict[Id, list[Id]] = {}

@@ -20,7 +20,7 @@ from brood.charts.diagnosis import loupe, plate
 from brood.charts.followup import falling, follow
 from brood.charts.guide import guide
 from brood.charts.house import evenings, shelves
-from brood.charts.pen import svg, tally
+from brood.charts.pen import svg
 from brood.charts.treatment import load_strip
 from brood.charts.warmth import degree_days, rain_strip, ribbon
 from brood.services.voice import odds, words
@@ -131,7 +131,6 @@ def register(app: Flask) -> None:
         loupe_glass=lambda shown: Markup(loupe.magnified(shown, speech())),
         life_size=lambda shown: Markup(loupe.life_size(shown, speech())),
         evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)),
-        tally=lambda count: Markup(tally.draw(count)),
         follow_chart=lambda data, wide: Markup(follow.draw(data, speech(), wide=wide)),
         falling_chart=lambda found, wide: Markup(falling.draw(found, today(), speech(), wide=wide)),
         shelf_plan=lambda place, standings: Markup(

@@ -10,10 +10,11 @@ from sqlalchemy import select
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import costs
 from brood.services.cases import commands, effort, history
-from brood.services.house import evenings_together, events, quarantine, today
+from brood.services.house import events, quarantine
+from brood.services.today import evenings_together, today
 from brood.services.treatment import evening_page, load
 from brood.services.voice.preferences import Preferences
-from brood.services.voice.speech import Speech, hours
+from brood.services.voice.speech import Speech, hours, spelled
 from brood.store.place_tables import Place
 from brood.store.queries import cases as queries
 from brood.store.records import Quarantine
@@ -185,7 +186,7 @@ def test_when_a_plant_was_treated_last_counts_every_case_of_it(demo_store, catal
 
 
 def treated(result):
-    return {t.plant.name for _, tasks in result.now for t in tasks if t.kind == "treat"}
+    return {t.plant.name for t in result.due if t.kind == "treat"}
 
 
 def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_done(
@@ -199,7 +200,7 @@ def test_tonights_treatments_are_those_of_the_evening_and_stay_until_they_are_do
     chosen = result.chosen
     assert chosen.on == TODAY
     assert treated(result) == {r.row.plant.name for r in chosen.rows}
-    assert f"Treat {chosen.plants} plants tonight" in result.headline
+    assert f"Treat {spelled(chosen.plants)} plants tonight" in result.headline
     assert treated(late) < treated(result), (
         "an evening tried on another day takes its plants along, but not those that no "
         "later one serves"

@@ -21,7 +21,8 @@ from sqlalchemy import func, select
 
 from brood.errors import InputError, NotFound
 from brood.services.archive import backup, importing, old_exports, record, sharing, transfer
-from brood.services.house import events, pasting, plants, today
+from brood.services.house import events, pasting, plants
+from brood.services.today import today
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases

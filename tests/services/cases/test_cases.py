@@ -10,7 +10,8 @@ from planned import Desk, settle
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import calendar
 from brood.services.cases import aim, assemble, case_page, commands
-from brood.services.house import places, plants, today
+from brood.services.house import places, plants
+from brood.services.today import today
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases as queries
@@ -91,7 +92,7 @@ class Keeper:
         settle(self.store, self.catalogue, self.now, self.case)
         with self.store.reading() as session:
             found = today.build(Desk(session, self.catalogue, self.now))
-        return [t.kind for _, tasks in found.now for t in tasks if t.kind == "treat"]
+        return [t.kind for t in found.due if t.kind == "treat"]
 
     def facts(self):
         with self.store.reading() as session:

@@ -16,10 +16,11 @@ from brood.services.archive import sharing
 from brood.services.cases import aftercare, commands, history, plans, test_leaves
 from brood.services.cases.beside import house_of
 from brood.services.followup import ending, inspections
-from brood.services.house import events, neighbours, quarantine, today
+from brood.services.house import events, neighbours, quarantine
 from brood.services.house.events import EventCommand as told
 from brood.services.house.plants import PlantCommand
 from brood.services.house.plants import add as add_plant
+from brood.services.today import today
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases as queries
 from brood.store.records import Quarantine
@@ -54,7 +55,7 @@ def states(store, catalogue, day):
 def tasks(store, catalogue, day):
     with store.reading() as session:
         result = today.build(Desk(session, catalogue, at(day), Preferences(minutes="120")))
-        return [t for _, ts in result.now for t in ts] + list(result.can_wait)
+        return result.due + result.put_off
 
 
 def named(session, name):

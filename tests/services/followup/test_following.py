@@ -17,11 +17,12 @@ from brood.services.cases.beside import house_of
 from brood.services.cases.commands import ActCommand, FindCommand, MarkCommand, OpenCommand
 from brood.services.followup import ending, follow_page, inspections
 from brood.services.followup.inspections import CountCommand, InspectCommand
-from brood.services.house import evenings_together, neighbours, quarantine, today
+from brood.services.house import neighbours, quarantine
 from brood.services.house.places import PlaceCommand, Warmth
 from brood.services.house.places import add as add_place
 from brood.services.house.plants import PlantCommand
 from brood.services.house.plants import add as add_plant
+from brood.services.today import evenings_together, today
 from brood.services.voice import courses
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
@@ -346,7 +347,7 @@ def test_the_day_is_bundled_by_place_from_clean_to_infested_and_evenings_serve_e
         assert row.windows[0][0] <= row.served_on <= row.windows[0][2]
     assert all(s.on.weekday() in (5, 6) for s in weekend.sessions)
     assert len(busy.can_wait) > len(result.can_wait)
-    kinds = [[today.ORDER.index(t.kind) for t in tasks] for _, tasks in result.now]
+    kinds = [[line.rank for line in some] for _, some in result.now]
     assert all(k == sorted(k) for k in kinds)
     assert max(kinds[0]) <= max(kinds[-1])
 
@@ -359,7 +360,7 @@ def test_what_was_cleared_in_winter_is_looked_at_in_spring(store, catalogue):
     with store.reading() as session:
         shown = today.build(Desk(session, catalogue, spring, Preferences()))
         later = today.build(Desk(session, catalogue, summer, Preferences()))
-    tasks = [t for _, ts in shown.now for t in ts]
+    tasks = shown.due
     assert [t.key for t in tasks] == [f"spring-{case_id}"]
     assert later.headline.startswith("Nothing to do today")
     with store.writing() as session:
@@ -415,8 +416,8 @@ def test_a_clean_look_takes_evenings_back_and_one_aphid_brings_them_that_same_ev
         row = queries.case(session, case_id)
         spare = [a for a in row.applications if history.is_spare(a)]
         assert [a.target_on for a in spare] == due
-        tasks = today.build(Desk(session, catalogue, at(due[0]))).now
-        said = [t.text for _, some in tasks for t in some if t.kind == "treat"]
+        tasks = today.build(Desk(session, catalogue, at(due[0]))).due
+        said = [t.text for t in tasks if t.kind == "treat"]
         assert said == ["Look first. Only if something lives: " + said[0].split(": ", 1)[1]]
         feed = calendar.household(session, catalogue, Preferences()).decode()
         assert feed.replace("\r\n ", "").count("if a look finds life") >= len(due)

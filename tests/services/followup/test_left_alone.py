@@ -16,7 +16,7 @@ from brood.errors import LeftAlone, NotFound
 from brood.services.cases import case_page, commands, history, plans
 from brood.services.cases.commands import FindCommand, MarkCommand
 from brood.services.followup import ending, inspections
-from brood.services.house import today
+from brood.services.today import today
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases as queries
 
@@ -35,7 +35,7 @@ def opened(store, catalogue, case_id, day):
 def items(store, catalogue, day):
     with store.reading() as session:
         result = today.build(Desk(session, catalogue, at(day), Preferences()))
-        return [t for _, tasks in result.now for t in tasks], result
+        return result.due, result
 
 
 @pytest.fixture

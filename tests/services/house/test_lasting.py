@@ -11,9 +11,10 @@ from planned import Desk, facts, outlook
 from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors
 from brood.services.cases import assemble, commands, history
-from brood.services.house import day_tasks, events, places, plant_states, plants, today
+from brood.services.house import events, places, plant_states, plants
 from brood.services.house.events import EventCommand
 from brood.services.house.plant_states import StateCommand
+from brood.services.today import day_tasks, today
 from brood.services.treatment import advice, choose
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
@@ -75,7 +76,7 @@ def begin(store, plant, kind, since, until=None, now=None):
 def due(store, days):
     with store.reading() as session:
         result = today.build(Desk(session, CATALOGUE, at(days)))
-        every = [*result.can_wait, *(t for _, ts in result.now for t in ts)]
+        every = [*result.put_off, *result.due]
         return [t for t in every if t.key.startswith("state-")]
 
 
@@ -85,7 +86,7 @@ def test_a_state_is_looked_after_lengthened_and_ended(store, mites):
     assert not due(store, 1)
     asked = due(store, 3)
     assert [t.text for t in asked] == [
-        "Held bare in damp moss: moss damp and not wet; look at the roots with a lens"
+        "keep the moss damp and not wet; look at the roots with a lens"
     ]
     state_id = int(asked[0].key.split("-")[1])
     with store.writing() as session:

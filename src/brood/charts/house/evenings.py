@@ -5,15 +5,20 @@ that an evening serves. On a phone time runs down.
 from __future__ import annotations
 
 from datetime import date, timedelta
+from html import escape
 
-from brood.charts.pen.svg import circle, drawing, figure, line, num, path, rect, shortened, text
-from brood.services.house.evenings_together import SPAN_DAYS, WindowsRow
-from brood.services.house.today import TodayResult
-from brood.services.voice.speech import Speech, listed
+from brood.charts.pen.svg import circle, figure, line, num, path, rect, shortened, text
+from brood.services.today.evenings_together import SPAN_DAYS, WindowsRow
+from brood.services.today.today import TodayResult
+from brood.services.voice.speech import Speech, listed, spelled
 
-LEFT, WIDTH, HEAD, BAND = 206.0, 808.0, 92.0, 58.0
-TALL_DAYS, TALL_ROWS = 8, 6
-TALL_LEFT, TALL_WIDTH, TALL_HEAD, TALL_STEP = 76.0, 354.0, 62.0, 47.0
+LEFT, WIDTH, HEAD, BAND = 142.0, 560.0, 92.0, 43.0
+MOST_ROWS, SESSIONS = 10, 2
+"""Of more rows, those whose window begins after the fortnight are left out. So many
+evenings are drawn.
+"""
+TALL_DAYS = 7
+TALL_LEFT, TALL_COLUMN, TALL_ROOM, TALL_HEAD, TALL_STEP = 74.0, 34.0, 280.0, 122.0, 40.0
 PATH_HANDLE = "M-13 -16H13V8L5 17H-5L-13 8Z"
 
 
@@ -39,135 +44,100 @@ def _x(result: TodayResult, day: date, part: float = 0.0) -> float:
     return LEFT + min(max((day - result.first).days + part, 0.0), float(SPAN_DAYS)) * column
 
 
+def _drawn(result: TodayResult, rows: list[WindowsRow]) -> list[WindowsRow]:
+    """The rows in the order of their stops, without those far off where they are many."""
+    last = result.first + timedelta(days=SPAN_DAYS - 1)
+    near = [r for r in rows if len(rows) <= MOST_ROWS or r.windows[0][0] <= last]
+    return sorted(near, key=lambda r: r.windows[0][2])
+
+
 def _wide(result: TodayResult, rows: list[WindowsRow], speech: Speech) -> str:
+    rows = _drawn(result, rows)
     foot = HEAD + BAND * len(rows)
     body = _days(result, speech, foot) + "".join(
-        _row(result, row, HEAD + BAND * n) for n, row in enumerate(rows)
+        _row(result, row, HEAD + BAND * n, last=n == len(rows) - 1) for n, row in enumerate(rows)
     )
-    body += "".join(_evening(result, n, rows, foot, speech) for n in range(len(result.sessions)))
-    body += _counts(result, foot)
+    body += "".join(
+        _evening(result, n, rows, speech) for n in range(min(SESSIONS, len(result.sessions)))
+    )
     return figure(
-        WIDTH, foot + 40, "chart evenings", "Evenings across plants", describe(result, speech), body
+        WIDTH, foot + 2, "chart evenings", "Evenings across plants", describe(result, speech), body
     )
 
 
 def _days(result: TodayResult, speech: Speech, foot: float) -> str:
-    out = [line((0, 52), (WIDTH, 52), "ink1"), line((0, foot), (WIDTH, foot), "ink1")]
+    out, column = [], (WIDTH - LEFT) / SPAN_DAYS
     for n in range(SPAN_DAYS):
-        day = result.first + timedelta(days=n)
+        day, here = result.first + timedelta(days=n), n == 1
         x, middle = _x(result, day), _x(result, day, 0.5)
-        out.append(
-            line((x, 36), (x, foot + 34), "hair" if speech.starts_week(day) else "grid-line")
-        )
-        here = n == 1
-        out.append(rect(x, 2, (WIDTH - LEFT) / SPAN_DAYS, 46, "ink-fill") if here else "")
+        if day.weekday() >= 5:
+            out.append(rect(x, 48, column, foot - 48, "weekend"))
+        out.append(rect(x + 0.5, 2, column - 1, 44, "ink-fill") if here else "")
         name, number = speech.weekday(day.weekday())[:3], str(day.day)
         out.append(text((middle, 18), name, "on-ink" if here else "tick-note", "middle"))
         out.append(
-            text((middle, 40), number, "day-number on-ink" if here else "day-number", "middle")
+            text((middle, 38), number, "day-number on-ink" if here else "day-number", "middle")
         )
-    now = _x(result, result.first + timedelta(days=1), 0.75)
-    return "".join(out) + line((now, 48), (now, foot), "today")
+    return "".join(out) + line((0, 48), (WIDTH, 48), "ink1")
 
 
-def _row(result: TodayResult, row: WindowsRow, top: float) -> str:
+def _row(result: TodayResult, row: WindowsRow, top: float, *, last: bool) -> str:
     middle = top + BAND / 2
     out = [
-        vignette(row.row.plant.kind, 0, middle - 22, 44),
-        text((54, middle - 2), shortened(row.row.plant.name, LEFT - 56, 14), "label"),
-        text((54, middle + 16), shortened(row.pest, LEFT - 42), "note2"),
-        line((0, top + BAND), (WIDTH, top + BAND), "hair"),
+        text((0, middle - 2), shortened(row.row.plant.name, LEFT - 6, 14), "plant-name"),
+        text((0, middle + 14), shortened(row.pest, LEFT - 6, 14), "note2"),
+        line((0, top + BAND), (WIDTH, top + BAND), "ink1" if last else "hair"),
     ]
     end = result.first + timedelta(days=SPAN_DAYS)
     reached = 0.0
-    for n, (first, target, last) in enumerate(row.windows):
+    for n, (first, _, closes) in enumerate(row.windows):
         if first >= end:
             break
-        left, right = max(_x(result, first, 0.2), reached), _x(result, last, 1.0)
+        left, right = max(_x(result, first, 0.2), reached), _x(result, closes, 1.0)
         reached = right + 12
-        out.append(
-            rect(
-                left,
-                middle - 9,
-                max(right - left, 6),
-                18,
-                "window-bar" if n == 0 else "window-later",
-            )
-        )
-        if last < end:
-            out.append(line((right, middle - 13), (right, middle + 13), "breed-stop"))
-            out.append(f'<path class="thorn" d="M{num(right + 2)} {num(middle)}l8 -5v10z"/>')
-        if n and _x(result, target, 0.8) > left:
-            out.append(circle((_x(result, target, 0.8), middle), 5.5, "bead-later"))
+        if n:
+            out.append(line((left, middle), (max(right, left + 4), middle), "evening-later"))
+        else:
+            out.append(rect(left, middle - 6, max(right - left, 6), 12, "window-bar"))
+        if closes < end:
+            half = 6 if n else 10
+            stop = "evening-stop-later" if n else "breed-stop"
+            out.append(line((right, middle - half), (right, middle + half), stop))
     return "".join(out)
 
 
-def vignette(kind: str, x: float, y: float, size: float) -> str:
-    art = drawing("plant-" + kind) if kind else ""
-    if not art:
-        art = (
-            '<path class="ln" d="M50 74V38M50 52C36 52 28 42 26 30C40 30 50 38 50 52ZM50 '
-            '44C50 32 60 24 74 24C74 36 64 44 50 44Z"/>'
-            '<path class="bd" d="M32 74H68L63 96H37Z"/><path class="bd" d="M29 68H71V76H29Z"/>'
-        )
-    return (
-        f'<g class="vig" transform="translate({num(x)} {num(y)}) scale({size / 100:.2f})">{art}</g>'
-    )
-
-
-def _evening(
-    result: TodayResult, n: int, rows: list[WindowsRow], foot: float, speech: Speech
-) -> str:
+def _evening(result: TodayResult, n: int, rows: list[WindowsRow], speech: Speech) -> str:
     """A line down through what an evening serves, its handle, and a bead on every
     window that it falls into.
     """
-    session = result.sessions[n]
-    if session.on >= result.first + timedelta(days=SPAN_DAYS):
-        return ""
-    x = _x(result, session.on, 0.8)
+    session, nxt = result.sessions[n], n == 0
     served = [
         HEAD + BAND * k + BAND / 2 for k, row in enumerate(rows) if row.served_on == session.on
     ]
-    nxt = n == 0
-    out = line((x, 72), (x, served[-1]), "stroke-next" if nxt else "stroke-later") + line(
-        (x, served[-1]), (x, foot), "dots"
-    )
+    if session.on >= result.first + timedelta(days=SPAN_DAYS) or not served:
+        return ""
+    x = _x(result, session.on, 0.5)
+    out = line((x, 72), (x, served[-1]), "stroke-next" if nxt else "stroke-later")
     out += (
-        f'<path class="{"handle-next" if nxt else "handle-planned"}" '
-        f'transform="translate({num(x)} 72) scale(.82)" d="{PATH_HANDLE}"/>'
+        f'<path class="{"handle-next" if nxt else "handle-open"}" '
+        f'transform="translate({num(x)} 72) scale(.72)" d="{PATH_HANDLE}"/>'
     )
-    grip = "grip-on" if nxt else "grip"
-    out += "".join(line((x - 5, y), (x + 5, y), grip) for y in (66, 70, 74))
-    if nxt:
-        out += text(
-            (x - 16, 69), f"{speech.day_short(session.on)}, evening", "stroke-day halo", "end"
-        )
-        out += text(
-            (x - 16, 84),
-            f"{session.plants} plant{'s' if session.plants > 1 else ''}",
-            "note2 halo",
-            "end",
-        )
+    out += "".join(
+        line((x - 4.5, y), (x + 4.5, y), "grip-on" if nxt else "grip") for y in (66, 70, 74)
+    )
+    left = session.on - result.first < timedelta(days=SPAN_DAYS // 2) and n == 0
+    said = "tonight" if session.on == result.first + timedelta(days=1) else ""
+    at, anchor = (x - 15, "end") if left else (x + 15, "")
+    if not left and x > WIDTH - 130:
+        at, anchor = x - 15, "end"
+    plants = f"{spelled(session.plants)} plant{'s' if session.plants > 1 else ''}"
+    out += text(
+        (at, 68), said or f"{speech.day_short(session.on)}, evening", "stroke-day halo", anchor
+    )
+    out += text((at, 83), plants, "note2 halo", anchor)
     for y in served:
-        out += circle((x, y), 9, "bead-next" if nxt else "bead-later")
-        out += path([(x - 4, y), (x - 1, y + 3.4), (x + 4.6, y - 3.6)], "tick-mark") if nxt else ""
-    return out
-
-
-def _counts(result: TodayResult, foot: float) -> str:
-    out = text((0, foot + 24), "plants that could be treated", "margin")
-    for n, count in enumerate(result.counts):
-        day = result.first + timedelta(days=n)
-        on = result.chosen is not None and day == result.chosen.on
-        if n and count:
-            middle = _x(result, day, 0.5)
-            out += rect(middle - 15, foot + 7, 30, 24, "spray-fill") if on else ""
-            out += text(
-                (middle, foot + 24),
-                str(count),
-                "day-number on-ink" if on else "day-number",
-                "middle",
-            )
+        out += circle((x, y), 8 if nxt else 6, "bead-next" if nxt else "bead-later")
+        out += path([(x - 3.6, y), (x - 1, y + 3), (x + 3.8, y - 3.2)], "tick-mark") if nxt else ""
     return out
 
 
@@ -179,23 +149,28 @@ def _y(first: date, day: date, part: float) -> float:
 
 
 def _tall(result: TodayResult, rows: list[WindowsRow], speech: Speech) -> str:
-    rows = rows[:TALL_ROWS]
+    """The coming week with time running down. More plants than fit make it wider; the page
+    scrolls it in a frame.
+    """
+    rows = _drawn(result, rows)
     first, foot = result.first + timedelta(days=1), TALL_HEAD + TALL_STEP * TALL_DAYS
-    step = (TALL_WIDTH - TALL_LEFT - 20) / max(len(rows), 1)
-    places = [TALL_LEFT + 24 + step * (n + 0.5) for n in range(len(rows))]
+    step = max(TALL_ROOM / max(len(rows), 1), TALL_COLUMN)
+    step = min(step, 56.0)
+    wide = max(TALL_LEFT + step * len(rows), TALL_LEFT + TALL_ROOM)
+    places = [TALL_LEFT + step * (n + 0.5) for n in range(len(rows))]
     out = [
-        _tall_day(first + timedelta(days=n), TALL_HEAD + n * TALL_STEP, speech, here=n == 0)
+        _tall_day(first + timedelta(days=n), TALL_HEAD + n * TALL_STEP, wide, speech, here=n == 0)
         for n in range(TALL_DAYS)
     ]
-    out.append(line((0, foot), (TALL_WIDTH, foot), "hair"))
+    out.append(line((0, TALL_HEAD), (wide, TALL_HEAD), "ink1"))
     out += [_tall_row(row, x, first, foot) for x, row in zip(places, rows, strict=True)]
-    for n, session in enumerate(result.sessions):
+    for n, session in enumerate(result.sessions[:SESSIONS]):
         served = [x for x, row in zip(places, rows, strict=True) if row.served_on == session.on]
         if served and session.on < first + timedelta(days=TALL_DAYS):
-            out.append(_tall_evening(_y(first, session.on, 0.8), served, nxt=n == 0))
+            out.append(_tall_evening(_y(first, session.on, 0.5), served, nxt=n == 0))
     return figure(
-        TALL_WIDTH,
-        foot + 4,
+        wide,
+        foot + 2,
         "chart-tall evenings",
         "Evenings across plants",
         describe(result, speech),
@@ -203,41 +178,39 @@ def _tall(result: TodayResult, rows: list[WindowsRow], speech: Speech) -> str:
     )
 
 
-def _tall_day(day: date, top: float, speech: Speech, *, here: bool) -> str:
-    ground = rect(0, top, 66, TALL_STEP, "ink-fill") if here else ""
+def _tall_day(day: date, top: float, wide: float, speech: Speech, *, here: bool) -> str:
+    ground = rect(0, top, TALL_LEFT - 10, TALL_STEP, "ink-fill") if here else ""
     words = "on-ink-tall" if here else "tall-note2"
-    name = text((6, top + 29), speech.weekday(day.weekday())[:3], words) + text(
-        (60, top + 30), str(day.day), f"day-number {words}", "end"
-    )
-    return ground + line((0, top), (TALL_WIDTH, top), "ink1" if here else "hair") + name
+    name = text((5, top + 25), speech.weekday(day.weekday())[:3], words)
+    name += text((TALL_LEFT - 16, top + 26), str(day.day), f"day-number {words}", "end")
+    return ground + line((0, top + TALL_STEP), (wide, top + TALL_STEP), "hair") + name
 
 
 def _tall_row(row: WindowsRow, x: float, first: date, foot: float) -> str:
-    out, reached = [vignette(row.row.plant.kind, x - 21, 6, 42)], 0.0
-    for n, (start, target, last) in enumerate(row.windows):
+    name = shortened(row.row.plant.name, TALL_HEAD - 12, 14)
+    place = f'transform="translate({num(x + 5)} {num(TALL_HEAD - 8)}) rotate(-90)"'
+    out, reached = [f'<text class="plant-name" {place}>{escape(name)}</text>'], 0.0
+    for n, (start, _, last) in enumerate(row.windows):
         top, end = max(_y(first, start, 0.2), reached), _y(first, last, 1.0)
-        reached = end + 12
+        reached = end + 10
         if top >= foot:
             break
-        out.append(
-            rect(x - 10, top, 20, max(end - top, 5), "window-bar" if n == 0 else "window-later")
-        )
+        if n:
+            out.append(line((x, top), (x, max(end, top + 4)), "evening-later"))
+        else:
+            out.append(rect(x - 7, top, 14, max(end - top, 5), "window-bar"))
         if end < foot:
-            out.append(
-                line((x - 14, end), (x + 14, end), "breed-stop")
-                + f'<path class="thorn" d="M{num(x)} {num(end + 2)}l-5 8h10z"/>'
-            )
-        if n and top < _y(first, target, 0.8) < foot:
-            out.append(circle((x, _y(first, target, 0.8)), 6, "bead-later"))
+            half = 7 if n else 12
+            stop = "evening-stop-later" if n else "breed-stop"
+            out.append(line((x - half, end), (x + half, end), stop))
     return "".join(out)
 
 
 def _tall_evening(at: float, served: list[float], *, nxt: bool) -> str:
-    out = line((70, at), (served[-1], at), "stroke-next" if nxt else "stroke-later") + line(
-        (served[-1], at), (TALL_WIDTH, at), "dots"
-    )
+    start = (TALL_LEFT - 6, at)
+    out = line(start, (served[-1], at), "stroke-next" if nxt else "stroke-later")
     for x in served:
-        out += circle((x, at), 9, "bead-next" if nxt else "bead-later")
+        out += circle((x, at), 9 if nxt else 6.5, "bead-next" if nxt else "bead-later")
         out += (
             path([(x - 4, at), (x - 1, at + 3.4), (x + 4.6, at - 3.6)], "tick-mark") if nxt else ""
         )

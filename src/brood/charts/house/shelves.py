@@ -6,8 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from brood.charts.house.evenings import vignette
-from brood.charts.pen.svg import figure, line, num, rect, shortened, text
+from brood.charts.pen.svg import drawing, figure, line, num, rect, shortened, text
 from brood.services.cases.beside import stay_of
 from brood.services.house.neighbours import STATES, Standing
 
@@ -89,3 +88,17 @@ def _shelf(row: Sequence[Standing], top: float, w: float) -> str:
         if stay is not None and stay.tray:
             out.append(line((x + 8, foot + 5), (x + CELL - 8, foot + 5), "tray"))
     return line((0, foot), (w, foot), "axis") + "".join(out)
+
+
+def vignette(kind: str, x: float, y: float, size: float) -> str:
+    """The picture of a kind of plant."""
+    art = drawing("plant-" + kind) if kind else ""
+    if not art:
+        art = (
+            '<path class="ln" d="M50 74V38M50 52C36 52 28 42 26 30C40 30 50 38 50 52ZM50 '
+            '44C50 32 60 24 74 24C74 36 64 44 50 44Z"/>'
+            '<path class="bd" d="M32 74H68L63 96H37Z"/><path class="bd" d="M29 68H71V76H29Z"/>'
+        )
+    return (
+        f'<g class="vig" transform="translate({num(x)} {num(y)}) scale({size / 100:.2f})">{art}</g>'
+    )

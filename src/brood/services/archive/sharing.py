@@ -19,7 +19,7 @@ from brood.services.cases.aftercare import open_tasks
 from brood.services.desk import Desk
 from brood.services.followup.follow_page import due_for_look
 from brood.services.followup.inspections import InspectCommand, record
-from brood.services.house.today import open_cases
+from brood.services.today.today import open_cases
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.store.records import SecretAddress, SitterTick
@@ -179,9 +179,8 @@ def _of_case(
                 max(slot.target_on, today),
                 *where,
                 words.task(
-                    f"{verb} in the evening",
-                    slot.treatments,
-                    catalogue.treatments,
+                    f"{verb} in the evening: "
+                    f"{words.act_names(slot.treatments, catalogue.treatments)}",
                     spare=history.is_spare(slot),
                 ),
                 how,

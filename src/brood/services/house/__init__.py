@@ -1,1 +1,1 @@
-"""The household: today, plants, places, neighbours, plants kept apart."""
+"""The household: plants, places, neighbours, plants kept apart."""

@@ -232,6 +232,11 @@ def last_looks_apart(session: Session, rows: Sequence[Quarantine]) -> dict[int, 
     return dict(found.all())
 
 
+def next_look(row: Quarantine, looked_on: date | None) -> date:
+    """The day on which a plant that is kept apart is checked next."""
+    return (looked_on or row.since_on) + timedelta(days=LOOK_GAP_DAYS)
+
+
 def look_apart(
     session: Session, quarantine_id: int, seen: InspectCommand, *, now: datetime
 ) -> None:

@@ -198,6 +198,15 @@ def hours(minutes: float) -> str:
     return f"{round(minutes / 30) / 2:g} hours"
 
 
+FEW = ("no", "one", "two", "three", "four", "five", "six")
+SPELLED = (*FEW, "seven", "eight", "nine", "ten", "eleven", "twelve")
+
+
+def spelled(count: int) -> str:
+    """A number of things, in a word up to twelve."""
+    return SPELLED[count] if 0 <= count < len(SPELLED) else str(count)
+
+
 def days(count: int) -> str:
     """So many days."""
     return f"{count} day" if count == 1 else f"{count} days"

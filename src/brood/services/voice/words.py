@@ -161,6 +161,24 @@ def act_names(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) ->
     return " + ".join(t.name for t in records)
 
 
+NAMED_BY_VERB = ("wipe", "swab", "shower", "repot")
+
+
+def acts_in_order(acts: Iterable[str], treatments: Mapping[str, TreatmentRecord]) -> str:
+    """What is done on an evening, in its order: "wipe, then insecticidal soap"."""
+    records = sorted(
+        (treatments[a] for a in acts if a in treatments), key=lambda t: (not t.by_hand, t.name)
+    )
+    return ", then ".join(dict.fromkeys(map(_done, records))) or "treat it"
+
+
+def _done(record: TreatmentRecord) -> str:
+    """One act, in as few words as are clear."""
+    if record.short_verb in NAMED_BY_VERB:
+        return record.short_verb
+    return record.name if record.short_verb == "spray" else record.verb
+
+
 class Dated(Protocol):
     """An evening with its window and its acts: as planned, or as it stands in the record."""
 
@@ -176,11 +194,8 @@ class Dated(Protocol):
     def treatments(self) -> Sequence[str]: ...
 
 
-def task(
-    verb: str, acts: Sequence[str], treatments: Mapping[str, TreatmentRecord], *, spare: bool
-) -> str:
-    """What to do on an evening, with its acts. A spare one begins with a look."""
-    said = f"{verb}: {act_names(acts, treatments)}"
+def task(said: str, *, spare: bool) -> str:
+    """What to do on an evening. A spare one begins with a look."""
     return f"Look first. Only if something lives: {said[0].lower()}{said[1:]}" if spare else said
 
 

@@ -21,9 +21,10 @@ def page() -> Response:
     """Every plant that is kept apart, and a form for another."""
     with household().store.reading() as session:
         rows = quarantine.open_quarantines(session)
+        looked = quarantine.last_looks_apart(session, rows)
         return render.page(
             "house/quarantine/page.html",
-            rows=rows,
+            rows=[(q, quarantine.next_look(q, looked.get(q.id))) for q in rows],
             plants=cases.names(session, here=True),
             reasons=quarantine.REASONS,
             rooms=quarantine.rooms(session),

@@ -10,7 +10,8 @@ from flask import Blueprint, Response, request, url_for
 from brood.errors import FieldErrors, InputError
 from brood.services.cases import trial
 from brood.services.desk import Desk
-from brood.services.house import quarantine, today
+from brood.services.house import quarantine
+from brood.services.today import today
 from brood.store.queries import cases
 from brood.store.records import Quarantine
 from brood.store.tables import PestCase
@@ -68,7 +69,7 @@ def keep() -> Response:
 
 @bp.get("/today/apart")
 def apart() -> Response:
-    """Which plants are kept apart, and for how many more days; or the line of one case
+    """Which plants are kept apart, and until when; or the line of one case
     or one plant kept apart.
     """
     case_id, kept_id = key_of(request.args.get("case", "")), key_of(request.args.get("kept", ""))
@@ -81,12 +82,12 @@ def apart() -> Response:
             lines = [_kept(desk, quarantine.quarantine(desk.session, kept_id))]
         elif case_id is None:
             lines += [_kept(desk, q) for q in quarantine.open_quarantines(desk.session)]
-    lines.sort(key=lambda line: (line[1] is None, line[1] or 0, line[0]))
+    lines.sort(key=lambda line: (line[1] or date.max, line[0]))
     return render.page("house/today/apart.html", part="house/today/_apart.html", lines=lines)
 
 
-Line = tuple[str, int | None, str]
-"""Plant, days left or None where no end is in sight, address."""
+Line = tuple[str, date | None, str]
+"""Plant, the day from which it may go back or None where no end is in sight, address."""
 
 
 def _asked(desk: Desk, case_id: int | None, kept_id: int | None) -> list[PestCase]:
@@ -98,18 +99,12 @@ def _asked(desk: Desk, case_id: int | None, kept_id: int | None) -> list[PestCas
 
 def _cases(desk: Desk, rows: Sequence[PestCase]) -> list[Line]:
     """The lines of cases, by their all-clear."""
-    left = today.days_left(desk, rows)
-    return [(row.plant.name, left.get(row.id), f"/cases/{row.id}/clearing") for row in rows]
+    ends = today.ends_apart(desk, rows)
+    return [(row.plant.name, ends.get(row.id), f"/cases/{row.id}/clearing") for row in rows]
 
 
 def _kept(desk: Desk, row: Quarantine) -> Line:
     found = quarantine.of_quarantine(
         desk.session, desk.catalogue, row, desk.today, desk.speech
     ).clearing
-    over = found.closed if found else None
-    return row.plant.name, _left(over, desk.today), f"/quarantine/{row.id}"
-
-
-def _left(over: date | None, today: date) -> int | None:
-    """How many days are left. None where no end is in sight."""
-    return None if over is None else max((over - today).days, 0)
+    return row.plant.name, found.closed if found else None, f"/quarantine/{row.id}"

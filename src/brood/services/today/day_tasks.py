@@ -15,13 +15,14 @@ from brood.services.cases.effort import MINUTES
 from brood.services.desk import Desk
 from brood.services.followup import follow_page
 from brood.services.house import neighbour_walks, neighbours
-from brood.services.house.evenings_together import (
-    next_evening,
-)
-from brood.services.house.neighbour_walks import Stop
+from brood.services.house.neighbour_walks import WALK, Stop
 from brood.services.house.neighbours import CHECKED, weekly
 from brood.services.house.plant_states import StateLine, standing
-from brood.services.house.quarantine import last_looks_apart
+from brood.services.house.quarantine import last_looks_apart, next_look
+from brood.services.today.evenings_together import (
+    brief,
+    next_evening,
+)
 from brood.services.voice import words
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.place_tables import Place
@@ -79,7 +80,7 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
     out: list[Task] = []
     looks: list[Task] = []
     for row in house.open_cases:
-        near = [r.pest for r in risky if r.near.plant.id == row.plant_id]
+        near = [brief(catalogue, r.row) for r in risky if r.near.plant.id == row.plant_id]
         out += _treat(catalogue, row, _along(row, today), desk)
         out += _patches(catalogue, row, now)
         out += _care(row, now)
@@ -91,20 +92,19 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
     out += _spring(desk, house)
     out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
-    out += [_apart(row, looked.get(row.id), today) for row in apart]
-    return out
+    return out + _kept_apart([_apart(row, looked.get(row.id), today) for row in apart], today)
 
 
 def _lasting(one: StateLine, speech: Speech) -> Task:
     """What a state that lasts on a plant asks for: care, or a word at its end."""
     name = one.record.name
-    ended = f" (until {speech.day(one.row.until_on)})" if one.ends else ""
+    ended = f"{name}, until {speech.day(one.row.until_on)}: " if one.ends else ""
     return Task(
         f"state-{one.row.id}-{one.due.isoformat()}",
         "care",
         one.row.plant,
         place_of(one.row.plant),
-        f"{name[:1].upper()}{name[1:]}{ended}: {one.asks[:1].lower()}{one.asks[1:].rstrip('.')}",
+        f"{ended}{one.asks[:1].lower()}{one.asks[1:].rstrip('.')}",
         MINUTES["care"],
         one.due,
         f"/plants/{one.row.plant_id}#states",
@@ -137,7 +137,6 @@ def _walk(walk: Sequence[Stop]) -> Task:
 
 
 def _apart(row: Quarantine, looked_on: date | None, today: date) -> Task:
-    due = (looked_on or row.since_on) + timedelta(days=7)
     return Task(
         f"quarantine-{row.id}",
         "quarantine",
@@ -145,8 +144,33 @@ def _apart(row: Quarantine, looked_on: date | None, today: date) -> Task:
         place_of(row.plant),
         "Check it while it is kept away from the others",
         MINUTES["quarantine"],
-        weekly(due, today),
+        weekly(next_look(row, looked_on), today),
         f"/quarantine/{row.id}",
+    )
+
+
+def _kept_apart(checks: Sequence[Task], today: date) -> list[Task]:
+    """The checks of plants kept apart, those due together at one place as one."""
+    groups: dict[tuple[int, date], list[Task]] = {}
+    for task in checks:
+        where = task.place.id if task.place else -task.plant.id
+        groups.setdefault((where, max(task.due_on, today)), []).append(task)
+    out: list[Task] = []
+    for (where, day), some in groups.items():
+        out += some if len(some) < WALK else [_all_apart(some, f"apart-{where}-{day.isoformat()}")]
+    return out
+
+
+def _all_apart(some: Sequence[Task], key: str) -> Task:
+    """One check of several plants that are kept apart at one place."""
+    return replace(
+        some[0],
+        key=key,
+        text=f"Check {listed([task.plant.name for task in some])}",
+        minutes=sum(task.minutes for task in some),
+        due_on=min(task.due_on for task in some),
+        url="/quarantine",
+        name=f"{len(some)} plants kept away",
     )
 
 
@@ -202,7 +226,6 @@ def _treat(
     if slot is None or along is None or is_away(row, today):
         return []
     acts = list(dict.fromkeys(a for one in (slot, *along) for a in one.treatments))
-    verb = words.evening_verb(acts, catalogue.treatments)
     missed = [s for s in (history.went_by(row), *along) if s is not None and s.missed_on]
     gone = min(missed, key=lambda s: s.missed_on or today) if missed else None
     missed_on, missed_latest_on = (gone.missed_on, gone.missed_latest_on) if gone else (None, None)
@@ -224,7 +247,7 @@ def _treat(
             "treat",
             row.plant,
             place_of(row.plant),
-            words.task(verb, acts, catalogue.treatments, spare=spare),
+            words.task(words.acts_in_order(acts, catalogue.treatments), spare=spare),
             minutes,
             slot.target_on,
             f"/cases/{row.id}/evening",
@@ -346,8 +369,9 @@ def _looks(
     slot = next_evening(row)
     if slot is not None and abs((slot.target_on - due).days) <= 1 and due >= today:
         return []
-    pest = catalogue.records[row.pest_id].name
-    also = f"; look for {listed(others)} too" if others else ""
+    pest = brief(catalogue, row)
+    others = [one for one in dict.fromkeys(others) if one != pest]
+    also = f", and look for {listed(others)}" if others else ""
     text = (
         f"{COUNT}{pest}{also}"
         if slot is not None or row.keep_below is not None
@@ -389,7 +413,7 @@ def _for_all_pests(looks: Sequence[Task], today: date) -> list[Task]:
 def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -> Task:
     """The task of a case that was left alone: it has no dates until somebody counts."""
     since = speech.day(history.touched_on(row))
-    text = f"Count again: {catalogue.records[row.pest_id].name}, nothing recorded since {since}"
+    text = f"Count again: {brief(catalogue, row)}, nothing recorded since {since}"
     return Task(
         f"recount-{row.id}",
         "look",
@@ -403,7 +427,7 @@ def _recount(catalogue: Catalogue, row: PestCase, today: date, speech: Speech) -
 
 
 CARD_WEEK, CARD_LASTS = 7, 21
-COUNT = "Count what lives: "
+COUNT = "Count "
 
 
 def place_of(plant: Plant) -> Place | None:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -12,24 +11,24 @@ from sqlalchemy.orm import Session
 from brood.services.cases import beside, history, plans, trial
 from brood.services.cases.assemble import protects
 from brood.services.desk import Desk
-from brood.services.house.day_tasks import Task, tasks_of
-from brood.services.house.evenings_together import (
+from brood.services.house.quarantine import open_quarantines
+from brood.services.today.day_tasks import Task, tasks_of
+from brood.services.today.evenings_together import (
     COMING_DAYS,
-    SPAN_DAYS,
     Gathering,
     WindowsRow,
     gathered,
     joined,
     windows_row,
 )
-from brood.services.house.quarantine import open_quarantines
-from brood.services.voice.speech import Speech, hours
+from brood.services.today.plant_lines import ORDER, PlantLine, by_place, lines
+from brood.services.voice.speech import Speech, hours, spelled
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine
 from brood.store.tables import PestCase
 
-ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
-"""From clean plants to infested ones, so that hands carry nothing back."""
+CLOSE_DAYS = 6
+"""A day no further off is called by its weekday."""
 
 
 @dataclass(frozen=True)
@@ -37,35 +36,46 @@ class TodayResult:
     """Everything that the page of the day shows."""
 
     headline: str
-    now: tuple[tuple[Place | None, tuple[Task, ...]], ...]
-    can_wait: tuple[Task, ...]
-    coming: tuple[tuple[date, tuple[Task, ...]], ...]
+    lead: str
+    now: tuple[tuple[Place | None, tuple[PlantLine, ...]], ...]
+    can_wait: tuple[PlantLine, ...]
+    coming: tuple[tuple[date, tuple[PlantLine, ...]], ...]
+    waits: str
     rows: tuple[WindowsRow, ...]
     sessions: tuple[Gathering, ...]
     chosen: Gathering | None
+    covers: str
     unserved: tuple[WindowsRow, ...]
     first: date
-    minutes: int
     under_care: int
     apart: tuple[Quarantine, ...] = ()
-    left: tuple[DaysLeft, ...] = ()
+    left: tuple[LeftApart, ...] = ()
     plants: int = 1
+
+    @property
+    def due(self) -> list[Task]:
+        """What is to be done today."""
+        return [t for _, some in self.now for line in some for t in line.tasks]
+
+    @property
+    def put_off(self) -> list[Task]:
+        """The checks for which today has no time."""
+        return [t for line in self.can_wait for t in line.tasks]
 
     @property
     def to_count(self) -> int:
         """How many cases must be counted again before there are dates."""
-        return sum(
-            t.key.startswith("recount")
-            for t in (*self.can_wait, *(t for _, tasks in self.now for t in tasks))
-        )
+        return sum(t.key.startswith("recount") for t in (*self.due, *self.put_off))
 
     @property
-    def counts(self) -> tuple[int, ...]:
-        """For each evening, how many cases could be treated on it."""
-        every = (self.first + timedelta(days=n) for n in range(SPAN_DAYS))
-        return tuple(
-            sum(any(a <= day <= b for a, _, b in r.windows) for r in self.rows) for day in every
-        )
+    def tomorrow(self) -> date:
+        """The day after this one."""
+        return self.first + timedelta(days=2)
+
+    @property
+    def start(self) -> str:
+        """Where the walk begins: the first thing on the list. Empty where there is none."""
+        return next((some[0].first.url for _, some in self.now), "")
 
 
 def build(desk: Desk, tried: date | None = None) -> TodayResult:
@@ -99,17 +109,19 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
         if today < day and (day <= today + timedelta(days=COMING_DAYS) or t.late)
     ]
     by_day = sorted({day for day, _ in coming})
+    done_now, later = lines(kept), lines(wait)
     return TodayResult(
-        _headline(kept, wait, sessions, today, speech),
-        _by_place(kept),
-        tuple(wait),
-        tuple((day, tuple(t for on, t in coming if on == day)) for day in by_day),
+        *_headline(done_now, kept, sessions, today, speech),
+        by_place(done_now),
+        later,
+        tuple((day, lines([t for on, t in coming if on == day])) for day in by_day),
+        _waits(later, coming, speech),
         chart,
         sessions,
         sessions[0] if sessions else None,
+        _covers(sessions, today, tried, speech),
         unserved,
         today - timedelta(days=1),
-        sum(t.minutes for t in kept),
         len(rows),
         tuple(apart),
         left_of(desk, rows),
@@ -117,34 +129,32 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
     )
 
 
-def days_left(desk: Desk, rows: Sequence[PestCase]) -> dict[int, int | None]:
-    """The days until the all-clear of cases, by their ids: None where no end is in sight.
-    Cases of which it is not worked out yet, and those that are held, are left out.
+def ends_apart(desk: Desk, rows: Sequence[PestCase]) -> dict[int, date | None]:
+    """The days from which the plants of cases may go back, by the cases' ids: None where
+    no end is in sight. Cases of which it is not worked out yet, and those that are held,
+    are left out.
     """
     ends = plans.ends_of(desk, [r for r in rows if r.keep_below is None])
-    return {
-        case_id: None if end.back is None else max((end.back - desk.today).days, 0)
-        for case_id, end in ends.items()
-    }
+    return {case_id: end.back for case_id, end in ends.items()}
 
 
 @dataclass(frozen=True)
-class DaysLeft:
-    """How long a plant stays apart: the days left (None where no end is in sight), by the
-    case that takes longest. Not `known` while that is worked out.
+class LeftApart:
+    """Until when a plant stays apart (None where no end is in sight), by the case that
+    takes longest. Not `known` while that is worked out.
     """
 
     name: str
     case_id: int
-    days: int | None
+    back: date | None
     known: bool
 
 
-def left_of(desk: Desk, rows: Sequence[PestCase]) -> tuple[DaysLeft, ...]:
-    """How long each plant stays apart, in the order of its first case. What stands in a
-    bed and is only protected is not kept apart.
+def left_of(desk: Desk, rows: Sequence[PestCase]) -> tuple[LeftApart, ...]:
+    """Until when each plant stays apart, the soonest first. What stands in a bed and is
+    only protected is not kept apart.
     """
-    known = days_left(desk, rows)
+    known = ends_apart(desk, rows)
     by_plant: dict[int, list[PestCase]] = {}
     for row in rows:
         if row.keep_below is not None or protects(desk.catalogue, row):
@@ -152,15 +162,9 @@ def left_of(desk: Desk, rows: Sequence[PestCase]) -> tuple[DaysLeft, ...]:
         by_plant.setdefault(row.plant_id, []).append(row)
     out = []
     for some in by_plant.values():
-        last = max(some, key=lambda row: _length(known, row.id))
-        out.append(DaysLeft(last.plant.name, last.id, known.get(last.id), last.id in known))
-    return tuple(sorted(out, key=lambda one: not one.known))
-
-
-def _length(known: Mapping[int, int | None], case_id: int) -> float:
-    """The days left of a case. What is not known yet, or has no end, counts as longest."""
-    days = known.get(case_id, math.inf)
-    return math.inf if days is None else days
+        last = max(some, key=lambda row: (row.id not in known, known.get(row.id) or date.max))
+        out.append(LeftApart(last.plant.name, last.id, known.get(last.id), last.id in known))
+    return tuple(sorted(out, key=lambda one: (not one.known, one.back or date.max)))
 
 
 def open_cases(session: Session) -> list[PestCase]:
@@ -198,50 +202,60 @@ def _fit(
             kept.append(task)
             minutes -= task.minutes
     wait = [t for t in checks if t not in kept]
-    return sorted(
-        [*kept, *tonight], key=lambda t: (ORDER.index(t.kind), t.due_on, t.plant.name)
-    ), wait
-
-
-def _by_place(tasks: Sequence[Task]) -> tuple[tuple[Place | None, tuple[Task, ...]], ...]:
-    """Tasks by place. Places with nothing infested come first."""
-    places = {t.place.id if t.place else 0: t.place for t in tasks}
-    grouped = [
-        (place, tuple(t for t in tasks if (t.place.id if t.place else 0) == key))
-        for key, place in places.items()
-    ]
-    return tuple(
-        sorted(
-            grouped,
-            key=lambda g: (max(ORDER.index(t.kind) for t in g[1]), g[0].name if g[0] else ""),
-        )
-    )
+    return [*kept, *tonight], wait
 
 
 def _headline(
+    found: Sequence[PlantLine],
     kept: Sequence[Task],
-    wait: Sequence[Task],
     sessions: Sequence[Gathering],
     today: date,
     speech: Speech,
-) -> str:
-    treat = [t for t in kept if t.kind == "treat"]
-    checks = len(kept) - len(treat)
-    minutes = f"about {hours(max(5, 5 * round(sum(t.minutes for t in kept) / 5)))}"
+) -> tuple[str, str]:
+    """What to do, and how long that takes or what comes next."""
     if not kept:
         upcoming = next((s for s in sessions if s.on > today), None)
-        return "Nothing to do today." + (
-            f" The next evening is {speech.day(upcoming.on)}." if upcoming else " All is quiet."
-        )
-    plants = sum(t.plants for t in {t.plant.id: t for t in treat}.values())
-    first = (
-        f"Treat {plants} plant{'s' if plants > 1 else ''} tonight"
-        if treat
-        else "No treatment today"
-    )
-    middle = f"{checks} check{'s' if checks > 1 else ''}, {minutes}" if checks else minutes
-    left = f" {len(wait)} can wait until tomorrow." if wait else ""
-    return f"{first}. {middle[:1].upper()}{middle[1:]}.{left}"
+        after = f"The next evening is {speech.day(upcoming.on)}." if upcoming else "All is quiet."
+        return "Nothing to do today.", after
+    plants = sum(t.plants for t in {t.plant.id: t for t in kept if t.kind == "treat"}.values())
+    checks = sum(not one.treats for one in found)
+    minutes = f"about {hours(max(5, 5 * round(sum(t.minutes for t in kept) / 5)))}"
+    way = f"{spelled(checks)} check{'' if checks == 1 else 's'}{' on the way' if plants else ''}, "
+    lead = f"{way if checks else ''}{minutes}{', cleanest place first' if len(found) > 1 else ''}."
+    head = f"Treat {spelled(plants)} plant{'s' if plants > 1 else ''} tonight."
+    return head if plants else "No treatment today.", lead[:1].upper() + lead[1:]
+
+
+def _waits(later: Sequence[PlantLine], coming: Sequence[tuple[date, Task]], speech: Speech) -> str:
+    """What can wait, in one line: checks put off, treatments and checks to come."""
+    treat = [day for day, t in coming if t.kind == "treat"]
+    check = [day for day, t in coming if t.kind != "treat"]
+    parts = [f"{_counted(len(later), 'check')} until tomorrow"] if later else []
+    for days, what in ((treat, "treatment"), (check, "check")):
+        if days:
+            said = _counted(len(days), what)
+            one = "on" if len(days) == 1 else "from"
+            parts.append(f"{said} {one} {speech.day_short(min(days))}")
+    return ", ".join(parts)
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{spelled(count)} {what}{'' if count == 1 else 's'}"
+
+
+def _covers(sessions: Sequence[Gathering], today: date, tried: date | None, speech: Speech) -> str:
+    """What the next evening serves, in a sentence. Empty where none is planned."""
+    if not sessions:
+        return ""
+    tonight = sessions[0].on == today
+    told = sessions[1] if tonight and len(sessions) > 1 and tried is None else sessions[0]
+    plants = _counted(told.plants, "plant")
+    if told.on == today:
+        return f"Tonight covers {plants}."
+    near = (told.on - today).days <= CLOSE_DAYS
+    name = speech.weekday(told.on.weekday()) if near else speech.day(told.on)
+    others = f"the other {spelled(told.plants)}"
+    return f"{name} covers {plants if told is sessions[0] else others}."
 
 
 def moves(desk: Desk, day: date, *, tried: bool = False) -> dict[int, list[date]]:

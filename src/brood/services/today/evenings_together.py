@@ -77,6 +77,11 @@ def next_evening(row: PestCase) -> Application | None:
     return next(iter(history.planned(row)), None)
 
 
+def brief(catalogue: Catalogue, row: PestCase) -> str:
+    """What a case is about, in a word or two: the group of its pest."""
+    return catalogue.groups[catalogue.records[row.pest_id].group].brief
+
+
 def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
     slots = history.planned(row)
     spans = tuple(
@@ -105,7 +110,7 @@ def windows_row(catalogue: Catalogue, row: PestCase, today: date) -> WindowsRow:
     )
     return WindowsRow(
         row,
-        catalogue.records[row.pest_id].name,
+        brief(catalogue, row),
         spans,
         None,
         words.act_names(acts, catalogue.treatments),
@@ -127,11 +132,6 @@ def joined(catalogue: Catalogue, rows: Sequence[WindowsRow]) -> list[WindowsRow]
     return list(out.values())
 
 
-def _group(catalogue: Catalogue, row: PestCase) -> str:
-    """The group of a case's pest, which is shorter than its name."""
-    return catalogue.groups[catalogue.records[row.pest_id].group].name.lower()
-
-
 def _whole(catalogue: Catalogue, lead: WindowsRow, other: WindowsRow) -> WindowsRow | None:
     """Two pests of a plant as one row. None where no day serves both."""
     if not lead.windows or not other.windows:
@@ -144,7 +144,7 @@ def _whole(catalogue: Catalogue, lead: WindowsRow, other: WindowsRow) -> Windows
     same = {*lead.wet} & {*other.wet} or not (lead.wet and other.wet)
     return replace(
         lead,
-        pest=" + ".join(_group(catalogue, one.row) for one in (lead, other)),
+        pest=" + ".join(brief(catalogue, one.row) for one in (lead, other)),
         windows=((first, min(max(lead.windows[0][1], first), last), last), *lead.windows[1:]),
         names=words.act_names(acts, catalogue.treatments),
         parts=tuple(dict.fromkeys((*lead.parts, *other.parts))),
