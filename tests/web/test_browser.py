@@ -26,16 +26,14 @@ def site(empty_household, tmp_path):
 
 
 def set_up_household(page):
-    page.goto("/")
-    page.get_by_role("link", name="Add a place").click()
+    page.goto("/places/new")
     page.get_by_label("Name").fill("Kitchen sill")
     page.get_by_role("radio", name="Day and night").check()
     page.get_by_label("By day,").fill("24")
     page.get_by_label("At night,").fill("18")
     page.get_by_role("button", name="Keep").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("Kitchen sill")
-    page.goto("/")
-    page.get_by_role("link", name="Add a plant").click()
+    page.goto("/plants/new")
     page.get_by_label("Name").fill("Coffee plant")
     page.get_by_label("Stands at").select_option("Kitchen sill")
     page.get_by_role("button", name="Keep").click()

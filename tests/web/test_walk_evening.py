@@ -360,7 +360,7 @@ def test_a_card_says_where_it_hangs_and_is_asked_for_by_that(client, evening, cl
     client.post(f"/cases/{case}/cards", data={"colour": "blue", "spot": "by the window"})
     assert "Blue , by the window, placed" in text(client.get(f"/cases/{case}/follow"))
     clock.now = NOW + timedelta(days=22)
-    assert "Count the blue card (by the window) and hang a fresh one" in text(client.get("/"))
+    assert "count the blue card (by the window) and hang a fresh one" in text(client.get("/"))
 
 
 def test_a_dip_is_measured_by_itself_and_the_next_one_takes_as_much(client, evening):

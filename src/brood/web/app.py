@@ -26,6 +26,7 @@ from brood.web.routes.followup import follow
 from brood.web.routes.guide import guide, help
 from brood.web.routes.house import (
     door,
+    first,
     house,
     pasting,
     places,
@@ -51,6 +52,7 @@ class Number(IntegerConverter):
 
 PAGES = (
     today,
+    first,
     plants,
     pasting,
     places,

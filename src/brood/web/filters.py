@@ -19,7 +19,7 @@ from brood.charts.cases import brood, brood_tall, labels, small, spread, tornado
 from brood.charts.diagnosis import loupe, plate
 from brood.charts.followup import falling, follow
 from brood.charts.guide import guide
-from brood.charts.house import evenings, shelves
+from brood.charts.house import evenings, how_many, shelves
 from brood.charts.pen import svg
 from brood.charts.treatment import load_strip
 from brood.charts.warmth import degree_days, rain_strip, ribbon
@@ -133,6 +133,7 @@ def register(app: Flask) -> None:
         evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)),
         follow_chart=lambda data, wide: Markup(follow.draw(data, speech(), wide=wide)),
         falling_chart=lambda found, wide: Markup(falling.draw(found, today(), speech(), wide=wide)),
+        leaf_with=lambda key: Markup(how_many.draw(key)),
         shelf_plan=lambda place, standings: Markup(
             shelves.draw(place.name, place.draught, standings)
         ),

@@ -92,13 +92,7 @@ def _shelf(row: Sequence[Standing], top: float, w: float) -> str:
 
 def vignette(kind: str, x: float, y: float, size: float) -> str:
     """The picture of a kind of plant."""
-    art = drawing("plant-" + kind) if kind else ""
-    if not art:
-        art = (
-            '<path class="ln" d="M50 74V38M50 52C36 52 28 42 26 30C40 30 50 38 50 52ZM50 '
-            '44C50 32 60 24 74 24C74 36 64 44 50 44Z"/>'
-            '<path class="bd" d="M32 74H68L63 96H37Z"/><path class="bd" d="M29 68H71V76H29Z"/>'
-        )
+    art = drawing(f"plant-{kind}") or drawing("plant-other")
     return (
         f'<g class="vig" transform="translate({num(x)} {num(y)}) scale({size / 100:.2f})">{art}</g>'
     )

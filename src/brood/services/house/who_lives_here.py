@@ -5,7 +5,7 @@ be reminded of.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
@@ -23,6 +23,8 @@ LIVING = {
     "pregnancy": "somebody who is pregnant",
     "bees": "bee hives near the plants",
 }
+ASSUMED = frozenset({"cats", "fish", "children"})
+"""Who is thought to live there until the keeper tells."""
 VISITORS = ("cats", "dogs", "birds", "fish", "children")
 """Who may be said to go to a place. An aquarium stands there."""
 
@@ -30,16 +32,23 @@ VISITORS = ("cats", "dogs", "birds", "fish", "children")
 @dataclass(frozen=True)
 class Residents:
     """Who lives there, what the keeper noted of local rules, and the products that are
-    not allowed there, by the ids of treatments.
+    not allowed there, by the ids of treatments. Not `told`: nobody was asked yet.
     """
 
     living: frozenset[str] = frozenset()
     region: str = ""
     barred: frozenset[str] = frozenset()
+    told: bool = True
 
     def says(self) -> list[str]:
         """Who lives there, in words."""
         return [LIVING[one] for one in LIVING if one in self.living]
+
+    def assumed(self) -> Residents:
+        """With whom treatments are judged: until the keeper tells, with those who are
+        harmed most easily.
+        """
+        return self if self.told else replace(self, living=ASSUMED)
 
 
 def load(session: Session) -> Residents:
@@ -49,6 +58,7 @@ def load(session: Session) -> Residents:
         frozenset(stored.get("living", ())) & frozenset(LIVING),
         str(stored.get("region", "")),
         preferences.barred(session),
+        told="living" in stored,
     )
 
 

@@ -93,7 +93,7 @@ def setting_of(
     return UseSetting(
         plant,
         place,
-        who_lives_here.load(session),
+        who_lives_here.load(session).assumed(),
         shelf.items(session),
         today,
         harvest,
@@ -120,7 +120,7 @@ def build(desk: Desk, case_id: int) -> MeansResult:
         tuple(offers(desk.catalogue, row.pest_id, here)),
         here.chosen,
         is_eaten(row.plant),
-        here.household,
+        who_lives_here.load(desk.session),
     )
 
 

@@ -236,7 +236,7 @@ document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-count]");
   const field = button && document.querySelector(`[name="${button.dataset.count}"]`);
   if (!field) return;
-  field.value = String((Number(field.value) || 0) + 1);
+  field.value = String((Number(field.value) || 0) + Number(button.dataset.step || 1));
   field.dispatchEvent(new Event("input", { bubbles: true }));
 });
 

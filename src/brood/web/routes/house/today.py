@@ -36,7 +36,7 @@ def page() -> Response:
 def _page(desk: Desk, tried: date | None) -> Response:
     found = today.build(desk, tried)
     if not found.plants:
-        return render.page("house/today/begin.html", places=cases.places(desk.session))
+        return render.page("house/today/begin.html")
     return render.page("house/today/page.html", r=found, tried=tried, kept=found.apart)
 
 

@@ -7,6 +7,7 @@ import uuid
 from flask import Blueprint, Response, request, url_for
 
 from brood.services.cases import aftercare, test_leaves
+from brood.services.house import who_lives_here as living
 from brood.services.treatment import evening_page, load
 from brood.store.queries import cases as queries
 from brood.store.states import LeafOutcome
@@ -32,6 +33,7 @@ def page(case_id: int) -> Response:
             light=evening_page.LIGHT,
             weather=evening_page.WEATHER,
             reactions=load.REACTIONS,
+            told=living.load(desk.session).told,
             unit="ml" if prefs().measure == "metric" else "fl oz",
         )
 

@@ -102,7 +102,7 @@ def _command(session: Session, row: PestCase | None, values: Mapping[str, str]) 
         Reader(values, speech(), today()),
         catalogue(),
         bottles,
-        living.load(session).living,
+        living.load(session).assumed().living,
         eaten=eaten,
         tough=row is not None and "tough" in row.plant.marks,
     )

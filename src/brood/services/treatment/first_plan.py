@@ -1,0 +1,111 @@
+"""The first plan in one form: a plant, how warm it stands, the pest and roughly how many.
+The place is made with it, and the treatments are chosen.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import time
+
+from brood.catalogue.holdings import Catalogue
+from brood.core.biology.pest import ADULT
+from brood.services.cases import commands
+from brood.services.cases.commands import ActCommand, FindCommand, OpenCommand
+from brood.services.desk import Desk
+from brood.services.house import places, plant_states, plants
+from brood.services.house.places import PlaceCommand, Warmth
+from brood.services.house.plants import PlantCommand, PlantTraits
+from brood.services.treatment import choose, defaults
+from brood.store.queries import cases
+
+HOW_MANY = {"few": "few", "dozens": "dozens", "hundreds": "hundreds"}
+FEWER = {"few": "few", "dozens": "few", "hundreds": "dozens"}
+FLIES_SEEN = ("fungus-gnat",)
+"""Groups of which keepers see the adults and not the young."""
+KINDS = {
+    "woody-citrus": "small tree",
+    "foliage": "leafy",
+    "flowering": "flowering",
+    "rosette": "rosette, hairy",
+    "orchid": "orchid",
+    "cactus-succulent": "cactus",
+    "seedling-herb": "seedlings, herbs",
+    "fruiting-vegetable": "with fruits",
+    "cabbage-family": "cabbages",
+    "": "another kind",
+}
+"""Kinds of plants in a word or two, for choosing by picture."""
+WHERE = {"indoor": "indoors", "outdoor": "outdoors"}
+UNNAMED = "Unnamed place"
+
+
+@dataclass(frozen=True)
+class FirstCommand:
+    """What the one form says. Without a `pest_id` the plant is only kept. `stages` are
+    those that were seen (empty: not said), `place_id` a place that is there.
+    """
+
+    name: str
+    kind: str
+    setting: str
+    celsius: float
+    place_id: int | None
+    pest_id: str
+    how_many: str
+    stages: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class FirstResult:
+    """The plant that was kept, and its case where a pest was named."""
+
+    plant_id: int
+    case_id: int | None
+
+
+def finds(catalogue: Catalogue, command: FirstCommand, desk: Desk) -> tuple[FindCommand, ...]:
+    """What was seen, by stage. Where no stage was told: so many young ones and a class
+    fewer adults, as in a growing population; of what keepers see flying, as many adults.
+    """
+    record = catalogue.records[command.pest_id]
+    choices = [stage for stage, _ in commands.stage_choices(record)]
+    few = command.how_many if record.group in FLIES_SEEN else FEWER[command.how_many]
+    told = dict.fromkeys(command.stages, command.how_many)
+    young = next((s for s in choices if s == "young"), choices[0])
+    rough = {s: told[s] for s in choices if s in told} or {young: command.how_many, ADULT: few}
+    return tuple(FindCommand(desk.today, s, None, r, "") for s, r in rough.items())
+
+
+def begin(desk: Desk, command: FirstCommand) -> FirstResult:
+    """Keep the plant, its place and its case. Raises FieldErrors for a name that is taken."""
+    place_id = command.place_id or places.add(desk.session, _place(desk, command), now=desk.moment)
+    plant_id = plants.add(
+        desk.session,
+        PlantCommand(command.name, command.kind, "", place_id, desk.today, PlantTraits()),
+        now=desk.moment,
+    )
+    if not command.pest_id:
+        return FirstResult(plant_id, None)
+    plant = cases.plant(desk.session, plant_id)
+    here = choose.setting_of(desk.session, plant, today=desk.today)
+    proposed = defaults.of_plant(desk.catalogue, command.pest_id, here)
+    acts = tuple(ActCommand(act, None, None) for act in proposed.acts)
+    acts = choose.check(desk.catalogue, here, acts)
+    found = finds(desk.catalogue, command, desk)
+    case_id = commands.open_case(
+        desk, OpenCommand(plant_id, command.pest_id, found, acts, desk.today, test_patch=True)
+    )
+    chosen = [a.treatment_id for a in acts]
+    plant_states.follow_choice(
+        desk.session, desk.catalogue, plant_id, chosen=chosen, now=desk.moment
+    )
+    return FirstResult(plant_id, case_id)
+
+
+def _place(desk: Desk, command: FirstCommand) -> PlaceCommand:
+    """A place of its own, under a name that is free."""
+    taken = {place.name for place in cases.places(desk.session)}
+    names = (UNNAMED, *(f"{UNNAMED} {n}" for n in range(2, len(taken) + 3)))
+    free = next(name for name in names if name not in taken)
+    warmth = Warmth(command.celsius, command.celsius, time(7), time(21))
+    return replace(PlaceCommand(free, "", "constant", warmth), setting=command.setting)

@@ -1,0 +1,73 @@
+"""The first plan in one form."""
+
+from __future__ import annotations
+
+from flask import Blueprint, Response, request, url_for
+
+from brood.services.cases import commands
+from brood.services.cases.chart_data import stage_drawing
+from brood.services.guide import guide
+from brood.services.treatment import first_plan
+from brood.store.queries import cases
+from brood.web import render
+from brood.web.context import catalogue, household, now, reading, speech, today, writing
+from brood.web.forms.house import first as form
+from brood.web.forms.reader import Reader
+
+bp = Blueprint("first", __name__)
+
+
+@bp.get("/first")
+def page() -> Response:
+    """A plant, how warm, the pest, how many: one form."""
+    held, pest = catalogue(), request.args.get("pest", "")
+    with reading() as desk:
+        return render.page(
+            "house/first/page.html",
+            groups=guide.by_group(held),
+            kinds=first_plan.KINDS,
+            how_many=first_plan.HOW_MANY,
+            settings=first_plan.WHERE,
+            places=[(p.id, p.name) for p in cases.places(desk.session)],
+            pest=pest if pest in held.records or pest == form.UNSURE else "",
+            stages=_stages(pest),
+        )
+
+
+@bp.get("/first/stages")
+def stages() -> Response:
+    """The stages of a pest that may be ticked."""
+    found = _stages(request.args.get("pest", ""))
+    return render.page("house/first/stages.html", part="house/first/_stages.html", stages=found)
+
+
+def _stages(pest_id: str) -> list[tuple[str, str, str]]:
+    """The stages of a pest: id, name, drawing. None for one that is not known."""
+    record = catalogue().records.get(pest_id)
+    if record is None:
+        return []
+    return [
+        (stage, name, stage_drawing(record, stage))
+        for stage, name in commands.stage_choices(record)
+    ]
+
+
+@bp.post("/first")
+def begin() -> Response:
+    """Keep the plant and its case: the plan, or the walk over the plant for who is not sure."""
+    with household().store.reading() as session:
+        places = [place.id for place in cases.places(session)]
+    command = form.read(Reader(request.form, speech(), today()), places, catalogue().records)
+    with writing() as desk:
+        found = first_plan.begin(desk, command)
+    if found.case_id is not None:
+        return render.go(url_for("cases.page", case_id=found.case_id))
+    return render.go(url_for("first.unsure", plant_id=found.plant_id))
+
+
+@bp.get("/first/<int:plant_id>/look")
+def unsure(plant_id: int) -> Response:
+    """The plant is kept: on to what was noticed."""
+    with household().store.reading() as session:
+        plant = cases.plant(session, plant_id)
+        return render.page("house/first/look.html", plant=plant, at=now())
