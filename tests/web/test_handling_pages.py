@@ -103,8 +103,7 @@ def test_what_a_treatment_did_still_counts_after_it_is_given_up(demo_client):
         re.search(r'eggs</span> <span class="figure">([^<]+)', page)[1] for page in (before, after)
     ]
     assert alive[0] == alive[1]
-    planned = re.findall(r'>next</span></th>.*?data-label="what">([^<]+)', after, re.S)
-    assert planned == ["wiping"]
+    assert [what for _, state, what in evenings(after) if state == "next"] == ["wiping"]
     means(demo_client, AUBERGINE, "wiping", "insecticidal-soap")
     assert "insecticidal soap" in text(demo_client.get(f"/cases/{AUBERGINE}"))
 
@@ -231,8 +230,17 @@ def start_patched(client):
     return text(client.get(f"/cases/{COFFEE}"))
 
 
+def evenings(page):
+    """The evenings in the list of dates: day, how it stands, what is done."""
+    row = (
+        r'whitespace-nowrap"><time[^>]*>([^<]+)</time></th>\s*<td class="[^"]*">\s*([^<]+?)\s*</td>'
+        r'.*?data-label="what">\s*(?:<span class="sr-only">)?([^<]+?)\s*<'
+    )
+    return re.findall(row, page, re.S)
+
+
 def planned(page):
-    return re.findall(r'data-label="what">([^<]+)</td>', page)
+    return [what for _, _, what in evenings(page)]
 
 
 def test_a_spray_waits_for_its_test_leaves_and_hand_work_does_not(demo_client, clock):
@@ -259,13 +267,8 @@ def test_a_spray_waits_for_its_test_leaves_and_hand_work_does_not(demo_client, c
     early = demo_client.post(f"/patches/{number}", data={"outcome": "fine"})
     assert early.status_code == 422
     assert "48 hours after" in text(early)
-    sprays = [
-        when
-        for when, what in re.findall(
-            r'whitespace-nowrap">(.+?)<.*?data-label="what">([^<]+)', page, re.S
-        )
-        if "oil" in what
-    ]
+    sprays = [when for when, _, what in evenings(page) if "oil" in what]
+    assert sprays
     assert all(
         SAID.day(TODAY) not in when and SAID.day(TODAY + timedelta(days=1)) not in when
         for when in sprays
@@ -287,7 +290,7 @@ def test_what_marks_its_test_leaves_is_left_out_of_the_plan(demo_client):
     demo_client.post(f"/patches/{number}", data={"outcome": "marked", "note": "pale spots"})
     page = text(demo_client.get(f"/cases/{COFFEE}"))
     assert "It marked the two lowest: pale spots" in page
-    coming = re.findall(r'>(?:next|planned)</span></th>.*?data-label="what">([^<]+)', page, re.S)
+    coming = [what for _, state, what in evenings(page) if state in ("next", "set", "spare")]
     assert coming
     assert not any("oil" in what for what in coming)
     assert demo_client.post("/patches/999", data={"outcome": "fine"}).status_code == 404
@@ -348,7 +351,9 @@ def test_an_evening_sent_twice_counts_once_and_a_bad_one_keeps_what_was_typed(de
     for _ in range(3):
         assert demo_client.post(f"/cases/{AUBERGINE}/evening", data=EVENING).status_code == 303
     page = text(demo_client.get(f"/cases/{AUBERGINE}"))
-    assert len(re.findall(r">done</span>", page)) == 3, "two of the demo, and this one"
+    assert [state for _, state, _ in evenings(page)].count("done") == 3, (
+        "two of the demo, and this one"
+    )
     assert before
 
 

@@ -22,7 +22,7 @@ LOOK_FIRST = (
 def ahead(
     fixed: int, coming: int, likely: Likely | None, growth: float | None, first: date, *, more: bool
 ) -> str:
-    """How many evenings are set, how many more or in all are likely, and over how many
+    """How many evenings are set, how many are likely still to come or in all, and over how many
     days from the first. How many are likely is worked out behind the dates; until then
     it says how many are planned.
     """
@@ -32,7 +32,7 @@ def ahead(
     spread = around(likely, growth)
     span = (likely.last - first).days
     during = f", in about {days(span)}" if span > 0 else ""
-    return f"{begun}, likely {likely.evenings}{' more' if more else ''}{spread}{during}"
+    return f"{begun}, likely {likely.evenings}{' to come' if more else ''}{spread}{during}"
 
 
 def around(likely: Likely, growth: float | None) -> str:

@@ -226,10 +226,7 @@ def window(slot: Dated, today: date, speech: Speech) -> str:
         if slot.earliest_on >= slot.target_on
         else f"You can treat from {speech.day(max(slot.earliest_on, today))}. "
     )
-    return (
-        f"{early}Up to {speech.day(slot.latest_on)} the chance of clearing hardly changes. After "
-        "that it falls."
-    )
+    return f"{early}The chance of clearing hardly changes up to {speech.day(slot.latest_on)}."
 
 
 def late(pest: Pest, told: Mapping[str, Any], done_on: date | None, speech: Speech) -> str:
