@@ -6,7 +6,7 @@ from conftest import MITE
 
 PAGES = f"""
     / /?evening=2026-06-12 /today/apart
-    /first /first?pest=tetranychus-urticae /first/stages?pest=bradysia /first/1/look
+    /first /first?pest=tetranychus-urticae /first/stages?pest=bradysia
     /plants /plants/new /plants/paste /plants/1 /plants/3 /plants/1/edit
     /plants/2/case /plants/2/case?pest={MITE}
     /places /places/new /places/1 /places/2 /places/4 /places/5 /places/6 /places/1/edit
@@ -16,7 +16,8 @@ PAGES = f"""
     /cases/6/means /cases/6/means/figures /cases/6/means/cut?leaves=9&worst=2&infested=3
     /cases/1/inspect /cases/4/follow /cases/5/follow /cases/6/follow /cases/1/clearing
     /cases/9/clearing /cases/4/report /cases/1/ways /cases/1/ways?now=1 /cases/1/look?found=alive
-    /looks/1 /looks/1?zone=upper /looks/1?zone=stem /looks/1/suspects /looks/2/suspects
+    /looks/1 /looks/1/signs /looks/1/signs?words=white+fluff /looks/1?zone=upper /looks/1?zone=stem
+    /looks/1/suspects /looks/2/suspects
     /looks/3/suspects /looks/1/every /looks/1/every?theme=creature /looks/1/loupe/{MITE}
     /looks/1/loupe/coccus-hesperidum /photos/1 /ruler
     /house /house/1/walk /house/2/walk /quarantine /quarantine/1

@@ -173,8 +173,14 @@ def test_every_group_has_drawings_and_none_is_unused(catalogue):
     there = {
         p.stem
         for p in (files("brood.charts") / "drawings").iterdir()
-        if not p.name.startswith("plant-")
+        if not p.name.startswith(("plant-", "sign-"))
     }
+    signs = {
+        p.stem.removeprefix("sign-")
+        for p in (files("brood.charts") / "drawings").iterdir()
+        if p.name.startswith("sign-")
+    }
+    assert signs == {d.id for d in catalogue.evidence.folk.drawn}
     assert wanted <= there
     assert there - wanted <= {"mite-rest"}
     assert len(there) <= 40

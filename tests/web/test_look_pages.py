@@ -39,7 +39,7 @@ def theme(observation):
 def look(demo_client):
     """An empty look at the sweet pepper."""
     where = demo_client.post(f"/plants/{PEPPER}/look").headers["Location"]
-    return int(where.rsplit("/", 1)[1])
+    return int(where.split("/looks/")[1].split("/")[0])
 
 
 def post(client, look, observation, answer, **more):

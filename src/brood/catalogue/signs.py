@@ -8,6 +8,7 @@ import csv
 import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from importlib.resources.abc import Traversable
 from typing import Annotated, Any, Literal
 
@@ -15,6 +16,7 @@ from pydantic import Field, ValidationError
 
 from brood.catalogue.schema import Grade, Id, PestRecord, Positive, Record, Share, Text
 from brood.core.diagnosis.evidence import Cause, EvidenceModel, Sign
+from brood.core.diagnosis.own_words import Index
 
 Word = Literal["nearly-always", "often", "sometimes", "rarely", "never"]
 Background = Literal["hardly", "seldom", "now-and-then", "commonly", "half", "mostly"]
@@ -112,10 +114,33 @@ class Walk(Record):
         return self.build_of.get(kind, "upright")
 
 
+class DrawnSign(Record):
+    """A drawing of the first screen: what somebody who taps it has reported (`means`), or
+    of which observations it asks for one (`asks`).
+    """
+
+    id: Id
+    name: Text
+    means: list[Id] = Field(default_factory=list)
+    asks: list[Id] = Field(default_factory=list)
+
+
+class Folk(Record):
+    """How keepers speak: their words for each observation, the pattern by which each place
+    on a plant is known, and the drawings of the first screen.
+    """
+
+    source: str
+    grade: Grade
+    words: dict[Id, Text]
+    places: dict[Id, Text]
+    drawn: list[DrawnSign]
+
+
 @dataclass(frozen=True)
 class Evidence:
     """What identification works with: the model, the observations and causes behind it,
-    and what their words stand for.
+    what their words stand for, and how keepers speak of them.
     """
 
     model: EvidenceModel
@@ -123,6 +148,20 @@ class Evidence:
     causes: Mapping[str, CauseRecord]
     words: Words
     walk: Walk
+    folk: Folk
+
+    @cached_property
+    def own_words(self) -> Index:
+        """The observations, ready to be searched by a keeper's own words."""
+        every = self.observations.values()
+        return Index(
+            {o.id: (o.phrase, self.folk.words[o.id], o.how_to_check) for o in every},
+            [o.id for o in every if o.theme in ASIDE_THEMES],
+        )
+
+
+ASIDE_THEMES = ("where", "size", "context")
+"""Themes that say where, how big or when, and not what was seen."""
 
 
 def read(
@@ -139,9 +178,11 @@ def read(
     try:
         words = Words.model_validate(tomllib.loads((folder / "words.toml").read_text("utf-8")))
         walk = Walk.model_validate(tomllib.loads((folder / "walk.toml").read_text("utf-8")))
+        folk = Folk.model_validate(tomllib.loads((folder / "folk.toml").read_text("utf-8")))
     except (ValidationError, tomllib.TOMLDecodeError) as error:
-        faults.append(f"words.toml or walk.toml: {error}")
+        faults.append(f"words.toml, walk.toml or folk.toml: {error}")
         return None
+    faults += _of_folk(folk, observations, sources)
     faults += [
         f"walk.toml: {key}: there is no observation '{o}'"
         for key, zone in walk.zone.items()
@@ -190,7 +231,22 @@ def read(
     model = EvidenceModel(
         signs, [_cause(key, r, bases, words, pests.get(key)) for key, r in causes.items()]
     )
-    return Evidence(model, observations, causes, words, walk)
+    return Evidence(model, observations, causes, words, walk, folk)
+
+
+def _of_folk(
+    folk: Folk, observations: Mapping[str, Observation], sources: Mapping[str, object]
+) -> list[str]:
+    """What is wrong with the words of keepers."""
+    named = {*folk.words, *folk.places, *(o for d in folk.drawn for o in (*d.means, *d.asks))}
+    out = [f"folk.toml: there is no observation '{o}'" for o in sorted(named - {*observations})]
+    out += [f"folk.toml: words: '{o}' is missing" for o in sorted({*observations} - {*folk.words})]
+    out += [
+        f"folk.toml: {d.id}: means or asks" for d in folk.drawn if bool(d.means) == bool(d.asks)
+    ]
+    if folk.source not in sources:
+        out.append(f"folk.toml: source: there is no source '{folk.source}'")
+    return out
 
 
 def _observations(table: Traversable, faults: list[str]) -> dict[str, Observation]:

@@ -45,6 +45,26 @@ def _say(result: dict[str, Any]) -> None:
 
 
 @click.command()
+@click.argument("words", nargs=-1, required=True)
+@with_json
+def signs(words: tuple[str, ...], as_json: bool) -> None:
+    """The observations that somebody's own WORDS may mean, the best first.
+
+    \b
+    brood signs cotton wool where leaves join
+    """
+    from brood.services.diagnosis.noticed import signs_json
+
+    result = signs_json(shipped(), " ".join(words))
+    if as_json:
+        emit(result)
+        return
+    for one in result["observations"]:
+        denied = "not there: " if one["denied"] else ""
+        click.echo(f"{one['score']:6.2f}  {one['id']:28s} {denied}{one['phrase']}")
+
+
+@click.command()
 @with_json
 def observations(as_json: bool) -> None:
     """Every observation that `brood identify` takes, with how to check it.

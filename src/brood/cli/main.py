@@ -12,7 +12,7 @@ from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
 from brood.cli.fit import fit
 from brood.cli.household import backup_, export, import_, restore_
-from brood.cli.identify import identify, observations
+from brood.cli.identify import identify, observations, signs
 from brood.cli.logger import logger
 from brood.cli.mix import mix, treatments
 from brood.cli.plan import plan
@@ -42,6 +42,7 @@ for command in (
     sensor,
     identify,
     observations,
+    signs,
     mix,
     treatments,
     defaults,

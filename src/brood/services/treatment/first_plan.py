@@ -7,7 +7,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import time
 
-from brood.catalogue.holdings import Catalogue
 from brood.core.biology.pest import ADULT
 from brood.services.cases import commands
 from brood.services.cases.commands import ActCommand, FindCommand, OpenCommand
@@ -63,16 +62,18 @@ class FirstResult:
     case_id: int | None
 
 
-def finds(catalogue: Catalogue, command: FirstCommand, desk: Desk) -> tuple[FindCommand, ...]:
+def finds(
+    desk: Desk, pest_id: str, how_many: str, stages: tuple[str, ...]
+) -> tuple[FindCommand, ...]:
     """What was seen, by stage. Where no stage was told: so many young ones and a class
     fewer adults, as in a growing population; of what keepers see flying, as many adults.
     """
-    record = catalogue.records[command.pest_id]
+    record = desk.catalogue.records[pest_id]
     choices = [stage for stage, _ in commands.stage_choices(record)]
-    few = command.how_many if record.group in FLIES_SEEN else FEWER[command.how_many]
-    told = dict.fromkeys(command.stages, command.how_many)
+    few = how_many if record.group in FLIES_SEEN else FEWER[how_many]
+    told = dict.fromkeys(stages, how_many)
     young = next((s for s in choices if s == "young"), choices[0])
-    rough = {s: told[s] for s in choices if s in told} or {young: command.how_many, ADULT: few}
+    rough = {s: told[s] for s in choices if s in told} or {young: how_many, ADULT: few}
     return tuple(FindCommand(desk.today, s, None, r, "") for s, r in rough.items())
 
 
@@ -86,20 +87,31 @@ def begin(desk: Desk, command: FirstCommand) -> FirstResult:
     )
     if not command.pest_id:
         return FirstResult(plant_id, None)
+    return FirstResult(
+        plant_id, plan_for(desk, plant_id, command.pest_id, command.how_many, command.stages)
+    )
+
+
+def plan_for(
+    desk: Desk, plant_id: int, pest_id: str, how_many: str, stages: tuple[str, ...] = ()
+) -> int:
+    """Open the case of a plant with the treatments that suit it; its id. Raises
+    FieldErrors where the pest has an open case there.
+    """
     plant = cases.plant(desk.session, plant_id)
     here = choose.setting_of(desk.session, plant, today=desk.today)
-    proposed = defaults.of_plant(desk.catalogue, command.pest_id, here)
+    proposed = defaults.of_plant(desk.catalogue, pest_id, here)
     acts = tuple(ActCommand(act, None, None) for act in proposed.acts)
     acts = choose.check(desk.catalogue, here, acts)
-    found = finds(desk.catalogue, command, desk)
+    found = finds(desk, pest_id, how_many, stages)
     case_id = commands.open_case(
-        desk, OpenCommand(plant_id, command.pest_id, found, acts, desk.today, test_patch=True)
+        desk, OpenCommand(plant_id, pest_id, found, acts, desk.today, test_patch=True)
     )
     chosen = [a.treatment_id for a in acts]
     plant_states.follow_choice(
         desk.session, desk.catalogue, plant_id, chosen=chosen, now=desk.moment
     )
-    return FirstResult(plant_id, case_id)
+    return case_id
 
 
 def _place(desk: Desk, command: FirstCommand) -> PlaceCommand:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.services.cases.commands import stage_choices
-from brood.services.diagnosis import look_log, look_page, loupe, photos
+from brood.services.diagnosis import look_log, look_page, loupe, noticed, photos
+from brood.services.treatment import first_plan
 from brood.store.queries import looks as queries
 from brood.web import render
-from brood.web.context import catalogue, household, now, prefs, speech, today
+from brood.web.context import catalogue, household, now, prefs, speech, today, writing
 from brood.web.forms.cases.cases import ROUGH
 from brood.web.forms.diagnosis import looks as form
 from brood.web.forms.reader import Reader
@@ -22,7 +23,8 @@ def begin(plant_id: int) -> Response:
     """Begin to look a plant over, or go on."""
     with household().store.writing() as session:
         look_id = look_log.begin(session, plant_id, now=now())
-    return render.go(url_for("looks.page", look_id=look_id))
+        begun = bool(look_log.standing(queries.look(session, look_id)))
+    return render.go(url_for("looks.suspects" if begun else "looks.signs", look_id=look_id))
 
 
 @bp.post("/cases/<int:case_id>/look")
@@ -31,6 +33,45 @@ def again(case_id: int) -> Response:
     with household().store.writing() as session:
         look_id = look_log.reopen_of_case(session, case_id, now=now())
     return render.go(url_for("looks.suspects", look_id=look_id))
+
+
+@bp.get("/looks/<int:look_id>/signs")
+def signs(look_id: int) -> Response:
+    """What was noticed: drawings, and one's own words."""
+    words = " ".join(request.args.get("words", "").split())
+    with household().store.reading() as session:
+        found = noticed.build(session, catalogue(), look_id, words)
+        return render.page(
+            "diagnosis/looks/signs.html",
+            r=found,
+            drawn=set(request.args.getlist("sign")),
+            phrases=catalogue().evidence.observations,
+        )
+
+
+@bp.post("/looks/<int:look_id>/signs")
+def notice(look_id: int) -> Response:
+    """Keep what was noticed."""
+    drawn = request.form.getlist("sign")
+    asked = {key: request.form.get(f"which-{key}", "") for key in drawn}
+    seen, unseen = request.form.getlist("seen"), request.form.getlist("unseen")
+    with household().store.writing() as session:
+        noticed.keep(session, catalogue(), look_id, drawn, asked, seen, unseen, now=now())
+    return render.go(url_for("looks.suspects", look_id=look_id))
+
+
+@bp.post("/looks/<int:look_id>/plan")
+def plan(look_id: int) -> Response:
+    """Open the case of what was found, with the treatments chosen: the first plan."""
+    reader = Reader(request.form, speech(), today())
+    how_many = reader.choice("how_many", first_plan.HOW_MANY, "roughly how many")
+    pest = reader.choice("pest", catalogue().records, "a pest")
+    reader.done()
+    with writing() as desk:
+        row = queries.look(desk.session, look_id)
+        case_id = first_plan.plan_for(desk, row.plant_id, pest, how_many)
+        look_log.close(desk.session, look_id, now=now(), case_id=case_id)
+    return render.go(url_for("cases.page", case_id=case_id))
 
 
 @bp.get("/looks/<int:look_id>")
@@ -77,6 +118,7 @@ def _show(look_id: int, view: str) -> Response:
             if view == "every"
             else (),
             phrases=held.evidence.observations,
+            how_many=first_plan.HOW_MANY,
         )
 
 

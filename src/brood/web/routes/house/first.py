@@ -6,6 +6,7 @@ from flask import Blueprint, Response, request, url_for
 
 from brood.services.cases import commands
 from brood.services.cases.chart_data import stage_drawing
+from brood.services.diagnosis import look_log
 from brood.services.guide import guide
 from brood.services.treatment import first_plan
 from brood.store.queries import cases
@@ -62,12 +63,6 @@ def begin() -> Response:
         found = first_plan.begin(desk, command)
     if found.case_id is not None:
         return render.go(url_for("cases.page", case_id=found.case_id))
-    return render.go(url_for("first.unsure", plant_id=found.plant_id))
-
-
-@bp.get("/first/<int:plant_id>/look")
-def unsure(plant_id: int) -> Response:
-    """The plant is kept: on to what was noticed."""
-    with household().store.reading() as session:
-        plant = cases.plant(session, plant_id)
-        return render.page("house/first/look.html", plant=plant, at=now())
+    with writing() as desk:
+        look_id = look_log.begin(desk.session, found.plant_id, now=now())
+    return render.go(url_for("looks.signs", look_id=look_id))
