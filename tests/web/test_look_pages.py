@@ -89,9 +89,16 @@ def test_a_check_is_answered_by_one_choice_or_by_none_of_them(demo_client, look)
     assert said(demo_client, look, "bump-smooth-dome") == "yes"
     assert said(demo_client, look, "bump-flat-oval-brown") == "out"
     demo_client.post(
-        f"/looks/{look}/choice", data={"option": options, "chosen": "", "view": "suspects"}
+        f"/looks/{look}/choice", data={"option": options, "none": "1", "view": "suspects"}
     )
     assert {said(demo_client, look, o) for o in options} == {"no"}
+    page = html(demo_client, f"/looks/{look}/suspects")
+    given = re.search(r'name="given" value="([^"]+)"', page)[1]
+    demo_client.post(f"/looks/{look}/undo", data={"given": given, "undo": "1"})
+    assert said(demo_client, look, "bump-smooth-dome") == "yes"
+    nothing = demo_client.post(f"/looks/{look}/choice", data={"option": options})
+    assert nothing.status_code == 422
+    assert demo_client.post(f"/looks/{look}/undo", data={"given": "x"}).status_code == 422
 
 
 def test_tools_and_the_looker_are_kept_and_htmx_gets_a_part(demo_client, look):

@@ -334,7 +334,8 @@ class Look(Table):
     """A plant looked over to find out what it has, as far as it has come; `case_id` is
     the case that it led to or asks again about.
 
-    `looker` says who looked, `tools` what was at hand, `affected` which share of the
+    `looker` says who looked, `tools` what was at hand, `passed` are the observations of
+    which the keeper could not tell, `affected` which share of the
     leaves shows it (0 to 1); `closed_at` is set when nothing more is to be answered.
     """
 
@@ -344,6 +345,7 @@ class Look(Table):
     case_id: Mapped[int | None] = mapped_column(ForeignKey("pest_case.id"))
     looker: Mapped[str] = mapped_column(default="", server_default="")
     tools: Mapped[list[str]] = mapped_column(JSON)
+    passed: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     affected: Mapped[float | None]
     started_at: Mapped[datetime]
     closed_at: Mapped[datetime | None]

@@ -118,6 +118,7 @@ NOW_LASTING = {
     "application_record": {"mix_ml": None, "conditions": {}},
     "photo": {"record_id": None},
     "card": {"spot": ""},
+    "look": {"passed": []},
 }
 NEW_TABLES = ("plant_state", "rain_day")
 LATEST = {

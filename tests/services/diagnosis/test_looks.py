@@ -3,6 +3,7 @@ measured, severity by one rule.
 """
 
 import io
+import random
 from datetime import timedelta
 
 import pytest
@@ -15,6 +16,7 @@ from brood.core.diagnosis.severity import severity
 from brood.errors import FieldErrors
 from brood.services.cases import commands
 from brood.services.diagnosis import look_log, look_page, loupe, photos
+from brood.services.diagnosis.check_cards import MOST_OUTCOMES
 from brood.services.house import plants
 from brood.services.voice.odds import spoken, strokes
 from brood.store.queries import cases as cases_queries
@@ -22,6 +24,7 @@ from brood.store.queries import looks as queries
 from brood.store.tables import LookAnswer, Photo
 
 AUBERGINE, PEPPER, LAUREL = 1, 2, 5
+LATER = NOW + timedelta(minutes=5)
 SCALE = {
     "where-along-veins": "yes",
     "bump-flat-oval-brown": "yes",
@@ -220,7 +223,54 @@ def test_the_page_says_in_one_sentence_where_it_stands(
         assert result.advice.endswith(".")
         for card in result.checks:
             assert card.title.endswith("?")
-            assert [o.text for o in card.outcomes][-1] in ("No", "None of these")
+            last = card.outcomes[-1]
+            assert last.id == ""
+            assert last.text in ("No", f"None of these {len(card.options)}")
+            assert len(card.options) <= MOST_OUTCOMES
+
+
+@pytest.mark.parametrize(
+    "seed", [*range(12), *(pytest.param(n, marks=pytest.mark.long) for n in range(12, 100))]
+)
+def test_what_a_card_says_of_an_outcome_is_the_verdict_after_it(demo_store, catalogue, seed):
+    rng = random.Random(seed)
+    every = sorted(catalogue.evidence.observations)
+    answers = {o: rng.choice(["yes", "yes", "no"]) for o in rng.sample(every, rng.randint(1, 5))}
+    with demo_store.writing() as session:
+        look_id = begun(session, catalogue, answers, LAUREL)
+        result = shown(session, catalogue, look_id)
+        for card in result.checks:
+            assert card.changes or not result.present
+            for outcome in rng.sample(card.outcomes, min(2, len(card.outcomes))):
+                given = [outcome.id] if outcome.id else []
+                look_log.choose(
+                    session, catalogue, look_id, card.options, given, none=not given, now=LATER
+                )
+                after = shown(session, catalogue, look_id)
+                if after.present:
+                    assert outcome.means.startswith(after.present[0].name)
+                else:
+                    assert outcome.means.startswith("undecided")
+                look_log.take_back(session, look_id, LATER, now=LATER + timedelta(minutes=1))
+                assert shown(session, catalogue, look_id).headline == result.headline
+        session.rollback()
+
+
+def test_who_cannot_tell_goes_on_and_nothing_is_said(demo_store, catalogue):
+    with demo_store.writing() as session:
+        look_id = begun(session, catalogue, {"sticky-plant": "yes"}, LAUREL)
+        first = shown(session, catalogue, look_id).checks[0]
+        look_log.pass_over(session, look_id, first.options)
+        look_log.pass_over(session, look_id, first.options)
+        result = shown(session, catalogue, look_id)
+        assert result.answered == 1
+        assert {*first.options}.isdisjoint(o for card in result.checks for o in card.options)
+        other = result.checks[1]
+        asked = look_page.build(
+            session, catalogue, look_id, "", now=NOW, hemisphere="north", check=other.key
+        )
+        assert asked.checks[0].key == other.key
+        session.rollback()
 
 
 def test_what_a_neighbour_has_is_likelier_and_only_tools_at_hand_are_asked_for(

@@ -29,17 +29,13 @@ NO_TOOL = "none"
 @dataclass(frozen=True)
 class Check:
     """A check with its possible outcomes (sign ids; none of them is an outcome too),
-    its minutes and its expected gain in bits.
-
-    `leaning` gives for every outcome the cause that would then be likeliest and its
-    chance. The last one is for none of them.
+    its minutes and its expected gain in bits. The likeliest outcome comes first.
     """
 
     outcomes: tuple[str, ...]
     minutes: float
     tool: str
     gain: float
-    leaning: tuple[tuple[str, float], ...]
 
     @property
     def worth(self) -> float:
@@ -53,17 +49,17 @@ def next_checks(
     verdict: Verdict,
     tools: Collection[str] | None = None,
     most: int = 5,
+    passed: Collection[str] = (),
 ) -> list[Check]:
     """The checks worth doing, best first. `tools` are those at hand (all when None).
-    Nothing that was answered is asked again.
+    Nothing that was answered is asked again, nor what the keeper could not tell (`passed`).
     """
     order = np.argsort(-verdict.posterior)[:MOST_SETS]
     order = order[verdict.posterior[order] > 1e-5]
     weights = verdict.posterior[order] / verdict.posterior[order].sum()
     chance = model.chance[model.sets[order]]
     by_set = np.where(model.clean, chance.min(axis=1), chance.max(axis=1))
-    members = model.members[:, order]
-    candidates = _candidates(model, answers, tools)
+    candidates = _candidates(model, answers, tools, passed)
     alone = _gains_alone(weights, by_set[:, [model.at[c[0]] for c in candidates if len(c) == 1]])
     gains: dict[tuple[str, ...], float] = dict(
         zip((c for c in candidates if len(c) == 1), alone, strict=True)
@@ -72,31 +68,28 @@ def next_checks(
         gains[wide] = _gain(weights, _table(by_set[:, [model.at[o] for o in wide]]))
     worth_it = [_check(model, c, float(gain)) for c, gain in gains.items() if gain >= LEAST_BITS]
     worth_it.sort(key=lambda check: (-check.worth, check.outcomes))
-    out = []
-    for check in worth_it[:most]:
-        table = _table(by_set[:, [model.at[o] for o in check.outcomes]])
-        out.append(
-            _likeliest_first(
-                replace(check, leaning=_leaning(model, weights, table, members)), weights @ table
-            )
-        )
-    return out
+    return [
+        _likeliest_first(check, weights @ _table(by_set[:, [model.at[o] for o in check.outcomes]]))
+        for check in worth_it[:most]
+    ]
 
 
 def _check(model: EvidenceModel, outcomes: tuple[str, ...], gain: float) -> Check:
     minutes = median(model.signs[model.at[o]].minutes for o in outcomes)
-    return Check(outcomes, minutes, model.signs[model.at[outcomes[0]]].tool, gain, ())
+    return Check(outcomes, minutes, model.signs[model.at[outcomes[0]]].tool, gain)
 
 
 def _likeliest_first(check: Check, expected: Floats) -> Check:
     """The same check with its outcomes in the order of their expected chance."""
     order = sorted(range(len(check.outcomes)), key=lambda k: -expected[k])
-    leaning = tuple(check.leaning[k] for k in order) + check.leaning[-1:]
-    return replace(check, outcomes=tuple(check.outcomes[k] for k in order), leaning=leaning)
+    return replace(check, outcomes=tuple(check.outcomes[k] for k in order))
 
 
 def _candidates(
-    model: EvidenceModel, answers: Mapping[str, bool], tools: Collection[str] | None
+    model: EvidenceModel,
+    answers: Mapping[str, bool],
+    tools: Collection[str] | None,
+    passed: Collection[str],
 ) -> list[tuple[str, ...]]:
     """Every check that can still be done."""
     given = [model.signs[model.at[a]] for a in answers]
@@ -107,6 +100,7 @@ def _candidates(
         if (
             able
             and sign.id not in answers
+            and sign.id not in passed
             and sign.group not in asked
             and sign.group not in KNOWN_BEFORE
         ):
@@ -146,13 +140,3 @@ def _information(joint: Floats) -> Floats:
         np.maximum(total, 1e-300)
     )
     return summed
-
-
-def _leaning(
-    model: EvidenceModel, weights: Floats, table: Floats, members: Floats
-) -> tuple[tuple[str, float], ...]:
-    """After each outcome, the cause that is likeliest, with its chance."""
-    joint = weights[:, None] * table
-    chances = members @ (joint / joint.sum(axis=0))
-    best = chances.argmax(axis=0)
-    return tuple((model.causes[n].id, float(chances[n, k])) for k, n in enumerate(best))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation
+from brood.core.diagnosis.evidence import Verdict
 from brood.core.diagnosis.next_check import Check
 from brood.services.voice.odds import spoken
 
@@ -76,10 +78,16 @@ that fits counts.
 """
 
 
+MOST_OUTCOMES = 7
+"""So many outcomes are offered, the likeliest. What is not offered is not denied either."""
+
+Weigh = Callable[[Mapping[str, bool]], Verdict]
+
+
 @dataclass(frozen=True)
 class CheckOutcome:
     """One outcome of a check: the observation (empty for none of them), its words, and
-    what it would point to.
+    what the verdict would be then.
     """
 
     id: str
@@ -90,7 +98,9 @@ class CheckOutcome:
 
 @dataclass(frozen=True)
 class CheckCard:
-    """A check as the page proposes it."""
+    """A check as the page proposes it. Outcomes that can be true `together` are ticked,
+    others chosen. It `changes` something where an outcome changes the verdict.
+    """
 
     title: str
     how: str
@@ -98,27 +108,56 @@ class CheckCard:
     minutes: float
     safety: str
     outcomes: tuple[CheckOutcome, ...]
+    together: bool
+    changes: bool
+
+    @property
+    def key(self) -> str:
+        """What identifies the card on its page."""
+        return self.outcomes[0].id
+
+    @property
+    def options(self) -> list[str]:
+        """The observations that it offers."""
+        return [o.id for o in self.outcomes if o.id]
 
 
-def card(catalogue: Catalogue, check: Check) -> CheckCard:
-    """A check in words, with what each outcome would point to."""
-    seen = [catalogue.evidence.observations[o] for o in check.outcomes]
+def card(catalogue: Catalogue, check: Check, then: Weigh, now: Verdict) -> CheckCard:
+    """A check in words. `then` gives the verdict with more answers, by the same rule as
+    the verdict of the page, which is `now`.
+    """
+    ids = check.outcomes[:MOST_OUTCOMES]
+    seen = [catalogue.evidence.observations[o] for o in ids]
     one = seen[0] if len(seen) == 1 else None
-    title = f"{one.phrase}?" if one else _plate_title(seen)
-    means = [f"{catalogue.name(cause)}, {spoken(chance)}" for cause, chance in check.leaning]
+    after = [then({o: True}) for o in ids] + [then(dict.fromkeys(ids, False))]
+    means = [said(catalogue, verdict) for verdict in after]
     outcomes = [
         CheckOutcome(o.id, "Yes" if one else o.phrase, means[k], "" if one else drawn(o.id))
         for k, o in enumerate(seen)
     ]
-    none = CheckOutcome("", "No" if one else "None of these", means[-1], "")
+    none = CheckOutcome("", "No" if one else f"None of these {len(ids)}", means[-1], "")
+    groups = [o.group for o in seen]
     return CheckCard(
-        title,
+        f"{one.phrase}?" if one else _plate_title(seen),
         one.how_to_check if one else _plate_how(seen),
         check.tool,
         check.minutes,
         _safety(seen),
         (*outcomes, none),
+        one is None and not all(g and g == groups[0] for g in groups),
+        any(verdict.present != now.present for verdict in after),
     )
+
+
+def said(catalogue: Catalogue, verdict: Verdict) -> str:
+    """A verdict in a few words: what is held present, or what is likeliest."""
+    first = next(iter(verdict.chances))
+    if verdict.present:
+        names = " and ".join(catalogue.name(one) for one in verdict.present)
+        return f"{names}, {spoken(verdict.chances[verdict.present[0]])}"
+    if verdict.unknown >= verdict.chances[first]:
+        return "undecided: it fits nothing known"
+    return f"undecided: {catalogue.name(first)}, {spoken(verdict.chances[first])}"
 
 
 def drawn(observation: str) -> str:

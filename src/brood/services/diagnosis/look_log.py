@@ -128,15 +128,38 @@ def choose(
     catalogue: Catalogue,
     look_id: int,
     options: Sequence[str],
-    chosen: str,
+    chosen: Sequence[str],
     *,
+    none: bool,
     now: datetime,
 ) -> None:
-    """Keep the choice among several outcomes of one look. When nothing is chosen, none
-    of them.
+    """Keep what was chosen among the outcomes of one look, or that it was `none` of them.
+    Of the others nothing is said. Raises FieldErrors where nothing was told.
     """
-    answers = {chosen: "yes"} if chosen else dict.fromkeys(options, "no")
+    answers = dict.fromkeys(options, "no") if none else dict.fromkeys(chosen, "yes")
+    if not answers:
+        raise FieldErrors({"chosen": "Tick what you see, or say that it is none of these."})
     answer(session, catalogue, look_id, answers, now=now)
+
+
+def pass_over(session: Session, look_id: int, options: Sequence[str]) -> None:
+    """Keep that the keeper cannot tell: these are not asked again, and nothing is said of
+    them.
+    """
+    row = looks.look(session, look_id)
+    row.passed = list(dict.fromkeys([*row.passed, *options]))
+
+
+def take_back(session: Session, look_id: int, at: datetime, *, now: datetime) -> None:
+    """Take back the answers that were given at a moment: those that they replaced stand
+    again. Twice changes nothing.
+    """
+    row = looks.look(session, look_id)
+    for given in row.answers:
+        if given.recorded_at == at and given.withdrawn_at is None:
+            given.withdrawn_at = now
+        elif given.withdrawn_at == at:
+            given.withdrawn_at = None
 
 
 def set_tools(session: Session, look_id: int, tools: Sequence[str], looker: str) -> None:

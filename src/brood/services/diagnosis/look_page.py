@@ -34,6 +34,7 @@ SEARCH = (
 HARMLESS, ELSEWHERE = "Nothing to treat", "Not treated here"
 SURE_GROUP = 0.8
 """From this chance on a group is named although the kind is open."""
+PROPOSED, SHOWN_CHECKS = 6, 3
 SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
 SEASONS = ("winter", "spring", "summer", "autumn")
 
@@ -128,9 +129,11 @@ def build(
     *,
     now: datetime,
     hemisphere: str,
+    check: str = "",
 ) -> LookResult:
     """A look as its pages show it now. `zone_id` is the zone whose questions are shown;
-    when it is unknown, the first one with open questions.
+    when it is unknown, the first one with open questions. `check` is the check that was
+    asked for among those proposed.
     """
     row = queries.look(session, look_id)
     held, plant = catalogue.evidence, row.plant
@@ -159,7 +162,7 @@ def build(
     ]
     suspects = tuple(_suspect(catalogue, verdict, cause, answers) for cause in ranked[:SHOWN])
     present = tuple(s for s in suspects if s.id in verdict.present)
-    checks = next_checks(held.model, asked, verdict, (*row.tools, "none"), most=3)
+    checks = _cards(catalogue, row, asked, setting, unsure, verdict, check)
     seen, (group, sure) = tuple(look_log.seen(row)), _likeliest_group(catalogue, verdict)
     known = {catalogue.records[c].group for c in verdict.present if c in catalogue.records} | (
         {group} if sure >= SURE_GROUP else set()
@@ -178,7 +181,7 @@ def build(
         present,
         verdict.unknown,
         verdict.conflict,
-        tuple(card(catalogue, check) for check in checks),
+        checks,
         _notices(catalogue, verdict, answers, known),
         {s.id: stages_of(catalogue, s.id, asked) for s in present if not s.harmless},
         seen,
@@ -186,6 +189,31 @@ def build(
         _severity(row, seen, answers),
         tuple(reversed(row.answers)),
     )
+
+
+def _cards(
+    catalogue: Catalogue,
+    row: Look,
+    answers: Mapping[str, bool],
+    setting: Circumstances,
+    unsure: Collection[str],
+    verdict: Verdict,
+    first: str,
+) -> tuple[CheckCard, ...]:
+    """The checks that are proposed, the one asked for first. Once something is held
+    present, only those that could change that.
+    """
+    model = catalogue.evidence.model
+    found = next_checks(
+        model, answers, verdict, (*row.tools, "none"), most=PROPOSED, passed=row.passed
+    )
+
+    def then(more: Mapping[str, bool]) -> Verdict:
+        return weigh(model, {**answers, **more}, setting, unsure)
+
+    cards = [card(catalogue, one, then, verdict) for one in found]
+    cards = [one for one in cards if one.changes or not verdict.present][:SHOWN_CHECKS]
+    return tuple(sorted(cards, key=lambda one: one.key != first))
 
 
 def season(now: datetime, hemisphere: str) -> str:

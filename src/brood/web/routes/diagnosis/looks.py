@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from flask import Blueprint, Response, make_response, request, url_for
 
+from brood.errors import InputError
 from brood.services.cases.commands import stage_choices
 from brood.services.diagnosis import look_log, look_page, loupe, noticed, photos
 from brood.services.treatment import first_plan
 from brood.store.queries import looks as queries
-from brood.web import render
+from brood.web import render, undo
 from brood.web.context import catalogue, household, now, prefs, speech, today, writing
 from brood.web.forms.cases.cases import ROUGH
 from brood.web.forms.diagnosis import looks as form
@@ -57,6 +60,7 @@ def notice(look_id: int) -> Response:
     seen, unseen = request.form.getlist("seen"), request.form.getlist("unseen")
     with household().store.writing() as session:
         noticed.keep(session, catalogue(), look_id, drawn, asked, seen, unseen, now=now())
+    undo.offer("Kept.", f"/looks/{look_id}/undo", given=now().isoformat())
     return render.go(url_for("looks.suspects", look_id=look_id))
 
 
@@ -105,6 +109,7 @@ def _show(look_id: int, view: str) -> Response:
             request.values.get("zone", ""),
             now=now(),
             hemisphere=prefs().hemisphere,
+            check=request.values.get("check", ""),
         )
         return render.page(
             f"diagnosis/looks/{view}.html",
@@ -161,10 +166,32 @@ def choose(look_id: int) -> Response:
             catalogue(),
             look_id,
             request.form.getlist("option"),
-            request.form.get("chosen", ""),
+            request.form.getlist("chosen"),
+            none=bool(request.form.get("none")),
             now=now(),
         )
+    undo.offer("Kept.", f"/looks/{look_id}/undo", given=now().isoformat())
     return _after(look_id, "check")
+
+
+@bp.post("/looks/<int:look_id>/pass")
+def cannot_tell(look_id: int) -> Response:
+    """Go on to another check: nothing is said of this one."""
+    with household().store.writing() as session:
+        look_log.pass_over(session, look_id, request.form.getlist("option"))
+    return _after(look_id, "check")
+
+
+@bp.post("/looks/<int:look_id>/undo")
+def take_back(look_id: int) -> Response:
+    """Take back the answers of one tap."""
+    try:
+        at = datetime.fromisoformat(request.form.get("given", ""))
+    except ValueError:
+        raise InputError("These answers cannot be found. Nothing was changed.") from None
+    with household().store.writing() as session:
+        look_log.take_back(session, look_id, at, now=now())
+    return render.go(url_for("looks.suspects", look_id=look_id))
 
 
 @bp.post("/looks/<int:look_id>/tools")
