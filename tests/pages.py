@@ -6,7 +6,7 @@ from conftest import MITE
 
 PAGES = f"""
     / /?evening=2026-06-12 /today/apart
-    /first /first?pest=tetranychus-urticae /first/stages?pest=bradysia
+    /first /first?pest=tetranychus-urticae /first/stages?pest=bradysia /plants/2/first
     /plants /plants/new /plants/paste /plants/1 /plants/3 /plants/1/edit
     /plants/2/case /plants/2/case?pest={MITE}
     /places /places/new /places/1 /places/2 /places/4 /places/5 /places/6 /places/1/edit

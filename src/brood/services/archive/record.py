@@ -34,7 +34,7 @@ KINDS = {
     "apart": "kept away from the others",
     "event": "other events",
 }
-PAGE = 60
+PAGE = 50
 
 
 @dataclass(frozen=True)

@@ -91,8 +91,15 @@ def keep(
     many answers were kept. Raises FieldErrors where nothing was told.
     """
     signs = {d.id: d for d in catalogue.evidence.folk.drawn}
+    wrong = {
+        f"which-{key}": "Choose one from the list."
+        for key, one in asked.items()
+        if one and one not in (signs[key].asks if key in signs else ())
+    }
+    if wrong:
+        raise FieldErrors(wrong)
     said = {o: "yes" for key in drawn if key in signs for o in signs[key].means}
-    said |= {one: "yes" for key, one in asked.items() if key in signs and one in signs[key].asks}
+    said |= {one: "yes" for key, one in asked.items() if key in drawn and one}
     said |= dict.fromkeys(seen, "yes") | dict.fromkeys(unseen, "no")
     if not said and not any(signs[key].asks for key in drawn if key in signs):
         raise FieldErrors({"signs": "Tap what you notice, or say it in your own words."})

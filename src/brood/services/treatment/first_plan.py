@@ -5,14 +5,14 @@ The place is made with it, and the treatments are chosen.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import time
+from datetime import time, timedelta
 
 from brood.core.biology.pest import ADULT
 from brood.services.cases import commands
 from brood.services.cases.commands import ActCommand, FindCommand, OpenCommand
 from brood.services.desk import Desk
 from brood.services.house import places, plant_states, plants
-from brood.services.house.places import PlaceCommand, Warmth
+from brood.services.house.places import DiaryEntry, PlaceCommand, Warmth
 from brood.services.house.plants import PlantCommand, PlantTraits
 from brood.services.treatment import choose, defaults
 from brood.store.queries import cases
@@ -41,7 +41,8 @@ UNNAMED = "Unnamed place"
 @dataclass(frozen=True)
 class FirstCommand:
     """What the one form says. Without a `pest_id` the plant is only kept. `stages` are
-    those that were seen (empty: not said), `place_id` a place that is there.
+    those that were seen (empty: not said), `place_id` a place that is there, `low_high_c`
+    yesterday's lowest and highest temperature where a thermometer keeps them.
     """
 
     name: str
@@ -52,6 +53,7 @@ class FirstCommand:
     pest_id: str
     how_many: str
     stages: tuple[str, ...] = ()
+    low_high_c: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -79,7 +81,7 @@ def finds(
 
 def begin(desk: Desk, command: FirstCommand) -> FirstResult:
     """Keep the plant, its place and its case. Raises FieldErrors for a name that is taken."""
-    place_id = command.place_id or places.add(desk.session, _place(desk, command), now=desk.moment)
+    place_id = command.place_id or _new_place(desk, command)
     plant_id = plants.add(
         desk.session,
         PlantCommand(command.name, command.kind, "", place_id, desk.today, PlantTraits()),
@@ -114,10 +116,20 @@ def plan_for(
     return case_id
 
 
+def _new_place(desk: Desk, command: FirstCommand) -> int:
+    """A place for the plant, with the first day of its diary where one was told; its id."""
+    place_id = places.add(desk.session, _place(desk, command), now=desk.moment)
+    if command.low_high_c:
+        day = DiaryEntry(desk.today - timedelta(days=1), *command.low_high_c)
+        places.keep_diary(desk.session, place_id, [day], now=desk.moment)
+    return place_id
+
+
 def _place(desk: Desk, command: FirstCommand) -> PlaceCommand:
     """A place of its own, under a name that is free."""
     taken = {place.name for place in cases.places(desk.session)}
     names = (UNNAMED, *(f"{UNNAMED} {n}" for n in range(2, len(taken) + 3)))
     free = next(name for name in names if name not in taken)
     warmth = Warmth(command.celsius, command.celsius, time(7), time(21))
-    return replace(PlaceCommand(free, "", "constant", warmth), setting=command.setting)
+    source = "diary" if command.low_high_c else "constant"
+    return replace(PlaceCommand(free, "", source, warmth), setting=command.setting)

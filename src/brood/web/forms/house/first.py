@@ -22,14 +22,44 @@ def read(reader: Reader, places: Collection[int], pests: Collection[str]) -> Fir
     if place is not None and place not in places:
         reader.fault("place", "Choose a place from the list.")
     celsius = 20.0 if place is not None else reader.celsius("warmth", "How warm it stands")
+    low_high = _low_high(reader)
     setting = reader.choice("setting", WHERE, "indoors or outdoors")
     how_many = "few"
     if pest != UNSURE:
         how_many = reader.choice("how_many", HOW_MANY, "roughly how many")
-    stages = stages_of(reader)
+    stages = tuple(stages_of(reader))
     reader.done()
-    known = "" if pest == UNSURE else pest
-    return FirstCommand(name, kind, setting, celsius, place, known, how_many, tuple(stages))
+    pest = "" if pest == UNSURE else pest
+    return FirstCommand(name, kind, setting, celsius, place, pest, how_many, stages, low_high)
+
+
+def plant_of(reader: Reader, plants: Collection[int]) -> int | None:
+    """The plant that is there already, by its id. None for a new one; raises FieldErrors."""
+    if not reader.raw("plant"):
+        return None
+    plant = reader.key("plant", "a plant from the list")
+    if plant not in plants:
+        reader.fault("plant", "Choose a plant from the list.")
+    reader.done()
+    return plant
+
+
+def _low_high(reader: Reader) -> tuple[float, float] | None:
+    """Yesterday's lowest and highest, where they were told."""
+    if not reader.raw("low") and not reader.raw("high"):
+        return None
+    low, high = reader.celsius("low", "The lowest"), reader.celsius("high", "The highest")
+    if low > high and not reader.wrong:
+        reader.fault("high", "The highest lies below the lowest. Are they the wrong way round?")
+    return low, high
+
+
+def of_plant(reader: Reader, pests: Collection[str]) -> tuple[str, str, tuple[str, ...]]:
+    """The pest of a plant that is there, roughly how many, and the stages; raises FieldErrors."""
+    pest = reader.choice("pest", pests, "the pest")
+    how_many = reader.choice("how_many", HOW_MANY, "roughly how many")
+    reader.done()
+    return pest, how_many, tuple(stages_of(reader))
 
 
 def stages_of(reader: Reader) -> Sequence[str]:

@@ -17,7 +17,7 @@ from brood.services.followup import ending
 from brood.services.guide import guide, own_figures
 from brood.services.house import plant_states, progress
 from brood.services.house.plants import is_eaten
-from brood.services.treatment import chance_page, choose, defaults, evening_page
+from brood.services.treatment import chance_page, choose, defaults, evening_page, questions
 from brood.services.treatment.permitted import offers
 from brood.services.warmth import rain
 from brood.services.warmth.rain import reaches
@@ -158,6 +158,7 @@ def _page(case_id: int, *, waits: bool = True) -> Response:
             r=result,
             not_tonight=not_tonight,
             steps=progress.of_case(desk, result.row),
+            question=questions.of_case(desk.session, result.row),
             rough=form.ROUGH,
             stages=commands.stage_choices(result.pest),
             stage_names=_stage_names(case_id, result),

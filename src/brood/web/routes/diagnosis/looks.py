@@ -56,7 +56,8 @@ def signs(look_id: int) -> Response:
 def notice(look_id: int) -> Response:
     """Keep what was noticed."""
     drawn = request.form.getlist("sign")
-    asked = {key: request.form.get(f"which-{key}", "") for key in drawn}
+    drawings = [one.id for one in catalogue().evidence.folk.drawn]
+    asked = {key: request.form.get(f"which-{key}", "") for key in drawings}
     seen, unseen = request.form.getlist("seen"), request.form.getlist("unseen")
     with household().store.writing() as session:
         noticed.keep(session, catalogue(), look_id, drawn, asked, seen, unseen, now=now())
@@ -124,6 +125,7 @@ def _show(look_id: int, view: str) -> Response:
             else (),
             phrases=held.evidence.observations,
             how_many=first_plan.HOW_MANY,
+            asked_check=request.values.get("check", ""),
         )
 
 

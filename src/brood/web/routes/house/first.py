@@ -29,10 +29,36 @@ def page() -> Response:
             kinds=first_plan.KINDS,
             how_many=first_plan.HOW_MANY,
             settings=first_plan.WHERE,
+            plants=cases.names(desk.session, here=True),
             places=[(p.id, p.name) for p in cases.places(desk.session)],
             pest=pest if pest in held.records or pest == form.UNSURE else "",
             stages=_stages(pest),
         )
+
+
+@bp.get("/plants/<int:plant_id>/first")
+def of_plant(plant_id: int) -> Response:
+    """The same for a plant that is there."""
+    held, pest = catalogue(), request.args.get("pest", "")
+    with reading() as desk:
+        return render.page(
+            "house/first/plant.html",
+            plant=cases.plant(desk.session, plant_id),
+            groups=guide.by_group(held),
+            how_many=first_plan.HOW_MANY,
+            pest=pest if pest in held.records else "",
+            stages=_stages(pest),
+        )
+
+
+@bp.post("/plants/<int:plant_id>/first")
+def begin_of_plant(plant_id: int) -> Response:
+    """Open the case of a plant that is there: the plan."""
+    reader = Reader(request.form, speech(), today())
+    pest, how_many, stages = form.of_plant(reader, catalogue().records)
+    with writing() as desk:
+        case_id = first_plan.plan_for(desk, plant_id, pest, how_many, stages)
+    return render.go(url_for("cases.page", case_id=case_id))
 
 
 @bp.get("/first/stages")
@@ -58,11 +84,23 @@ def begin() -> Response:
     """Keep the plant and its case: the plan, or the walk over the plant for who is not sure."""
     with household().store.reading() as session:
         places = [place.id for place in cases.places(session)]
-    command = form.read(Reader(request.form, speech(), today()), places, catalogue().records)
+        plants = [key for key, _ in cases.names(session, here=True)]
+    reader = Reader(request.form, speech(), today())
+    number = form.plant_of(reader, plants)
+    if number is not None and reader.raw("pest") != form.UNSURE:
+        return begin_of_plant(number)
+    if number is not None:
+        return _look(number)
+    command = form.read(reader, places, catalogue().records)
     with writing() as desk:
         found = first_plan.begin(desk, command)
     if found.case_id is not None:
         return render.go(url_for("cases.page", case_id=found.case_id))
+    return _look(found.plant_id)
+
+
+def _look(plant_id: int) -> Response:
+    """On to what was noticed."""
     with writing() as desk:
-        look_id = look_log.begin(desk.session, found.plant_id, now=now())
+        look_id = look_log.begin(desk.session, plant_id, now=now())
     return render.go(url_for("looks.signs", look_id=look_id))
