@@ -5,8 +5,8 @@ long it takes from an empty household to the first dated plan.
     python scripts/reading_figures.py first [phone]
 
 Words are those in sight: not in drawings, closed parts, lists to choose from, nor for
-screen readers alone, and not what was typed. A plan is timed at 200 words a minute over every page on the way and
-1.2 s a tap; what is typed counts 0.25 s a letter.
+screen readers alone, and not what was typed. A plan is timed at 200 words a minute over
+every page on the way and 1.2 s a tap; what is typed counts 0.25 s a letter.
 """
 
 from __future__ import annotations

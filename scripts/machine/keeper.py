@@ -383,6 +383,17 @@ class Keeper:
         """The cases that the keeper has open on plants that are here."""
         return [c for c in self.cases if c.id not in self.ledger.closed and not c.plant.gone]
 
+    def come_back(self, page: Page) -> Page:
+        """After an absence: say of some things that they were not done, put off the rest."""
+        for form in [f for f in page.forms if f.action == "/today/caught-up"]:
+            if form.values.get("key") != "all" and self.chance(0.3):
+                self.post("/today/caught-up", form.values)
+        if page.form("/today/caught-up") is None:
+            return page
+        self.report.counts["came back"] += 1
+        self.post("/today/caught-up", {"key": "all"})
+        return self.get("/")
+
     def go_through(self, page: Page) -> None:
         """Do of Today what this keeper gets to."""
         for task in page.tasks:

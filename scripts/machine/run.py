@@ -160,7 +160,7 @@ def _visit(
     for place in keeper.house.places:
         if keeper.chance(0.6):
             keeper.measure(place, step + 2)
-    page = keeper.get("/")
+    page = keeper.come_back(keeper.get("/"))
     checks.today(page)
     for case in keeper.open_cases():
         checks.case(case, page)

@@ -24,7 +24,7 @@ from brood.charts.pen import svg
 from brood.charts.treatment import load_strip
 from brood.charts.warmth import degree_days, rain_strip, ribbon
 from brood.services.voice import odds, words
-from brood.services.voice.speech import UNITS, days, hours, number, short_days
+from brood.services.voice.speech import UNITS, days, hours, number, short_days, spelled
 from brood.services.warmth.rain import RainLine
 from brood.store.place_tables import Place
 from brood.store.tables import Plant
@@ -94,6 +94,7 @@ def register(app: Flask) -> None:
         short_days=short_days,
         spoken=odds.spoken,
         in_100=odds.in_100,
+        spelled=spelled,
         likelihood=odds.likelihood,
         weekday_of=lambda d: speech().weekday(d.weekday()),
         iso=lambda d: d.isoformat() if isinstance(d, date | datetime) else d,

@@ -2,6 +2,7 @@
 plan.
 """
 
+from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 
 import pytest
@@ -9,8 +10,11 @@ from conftest import MITE
 from planned import Desk, facts, outlook
 
 from brood.catalogue.loader import shipped
+from brood.core.biology.case import Evening
+from brood.core.course import planner
 from brood.errors import FieldErrors
 from brood.services.cases import assemble, commands, history
+from brood.services.cases import outlook as working_out
 from brood.services.house import events, places, plant_states, plants
 from brood.services.house.events import EventCommand
 from brood.services.house.plant_states import StateCommand
@@ -352,3 +356,22 @@ def test_choosing_a_dry_surface_begins_it_and_leaving_it_out_ends_it(store):
     assert [e.on for e in found.done if "soil-drying" in e.acts] == [on(3)]
     choose_acts(9, "bti-drench")
     assert on_record() == [("dry-surface", on(3), on(9))]
+
+
+def test_dates_that_a_state_has_made_impossible_do_not_stand(store, mites):
+    _, case_id = mites
+    with store.reading() as session:
+        desk = Desk(session, CATALOGUE, at(1))
+        case = assemble.facts_of(desk, cases.case(session, case_id)).case
+    soap = next(a.id for a in case.acts if a.id != "wiping")
+    shut = (case.start, case.start + timedelta(days=20))
+    closed = replace(
+        case, acts=tuple(replace(a, not_on=(shut,)) if a.id == soap else a for a in case.acts)
+    )
+    held = (Evening(case.start + timedelta(days=2), (soap,)),)
+    for one, stands_still in ((case, True), (closed, False)):
+        problem = planner.problem_of(one)
+        plan = planner.plan(problem)
+        assert len(plan.applications) > len(held)
+        found = working_out._no_longer(problem, plan, held)[1]
+        assert (len(found.applications) == len(held)) is stands_still

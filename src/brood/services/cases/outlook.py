@@ -284,9 +284,12 @@ def _clean_today(facts: Facts) -> bool:
 
 def _no_longer(problem: Problem, plan: Plan, promised: tuple[Evening, ...]) -> tuple[Problem, Plan]:
     """The plan, or the dates promised before where those are fewer: a look that found
-    nothing makes no course longer.
+    nothing makes no course longer. Dates that have become impossible, as by a state of the
+    plant, do not stand.
     """
     if not promised or len(plan.applications) <= len(promised):
+        return problem, plan
+    if not problem.keeps_limits(promised):
         return problem, plan
     held = problem.treated(replace(problem.case, fixed=promised))
     return held, PLANNER(held)

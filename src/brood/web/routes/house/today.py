@@ -11,7 +11,7 @@ from brood.errors import FieldErrors, InputError
 from brood.services.cases import trial
 from brood.services.desk import Desk
 from brood.services.house import quarantine
-from brood.services.today import today
+from brood.services.today import away, today
 from brood.store.queries import cases
 from brood.store.records import Quarantine
 from brood.store.tables import PestCase
@@ -34,6 +34,8 @@ def page() -> Response:
 
 
 def _page(desk: Desk, tried: date | None) -> Response:
+    if tried is None and (back := away.build(desk, today.open_cases(desk.session))):
+        return render.page("house/today/away.html", back=back, r=today.build(desk))
     found = today.build(desk, tried)
     if not found.plants:
         return render.page("house/today/begin.html")
@@ -64,6 +66,14 @@ def keep() -> Response:
     with writing() as desk:
         for case_id, dates in moves.items():
             trial.keep(desk, case_id, dates)
+    return render.go(url_for("today.page"))
+
+
+@bp.post("/today/caught-up")
+def caught_up() -> Response:
+    """Keep that a question about an absence was answered, or put them all off."""
+    with writing() as desk:
+        away.answer(desk, request.form.getlist("key"))
     return render.go(url_for("today.page"))
 
 
