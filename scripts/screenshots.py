@@ -33,14 +33,14 @@ SHOTS = (
     ("try", "/cases/1", WIDE, "light"),
     ("chance", "/cases/1/chance", WIDE, "light"),
     ("ways", "/cases/1/ways?now=1", WIDE, "light"),
-    ("plants", "/plants", WIDE, "light"),
+    ("first", "/first?pest=tetranychus-urticae", WIDE, "light"),
     ("means", "/cases/6/means", WIDE, "light"),
     ("evening-phone", "/cases/6/evening", TALL, "dark"),
     ("shelf", "/shelf", WIDE, "light"),
     ("mix", "/mix?case=4&treatment=paraffinic-oil", WIDE, "light"),
     ("place", "/places/6", WIDE, "light"),
     ("guide-pest", "/guide/frankliniella-occidentalis", WIDE, "light"),
-    ("look", "/looks/1?zone=upper", WIDE, "light"),
+    ("signs", "/looks/1/signs", WIDE, "light"),
     ("suspects", "/looks/1/suspects", WIDE, "light"),
 )
 MOVED = {"try": ('.only-wide [data-drag="2"]', 4)}

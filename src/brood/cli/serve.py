@@ -10,6 +10,7 @@ from urllib.parse import urlsplit
 
 import click
 
+from brood.cli.demo_beside import DemoBeside
 from brood.errors import BroodError
 from brood.settings import Settings, from_environment
 
@@ -168,6 +169,8 @@ def _run(settings: Settings) -> None:
     household = app.extensions["household"]
     Rounds(household.store, household.weather).start()
     household.planning.start(process=True)
+    if not settings.demo and not settings.lan:
+        app.extensions["demo"] = DemoBeside(settings.data.parent / "brood-demo", settings.port)
     host = "0.0.0.0" if settings.lan else "127.0.0.1"
     try:
         waitress.serve(app, host=host, port=settings.port, threads=6, ident="")

@@ -25,6 +25,7 @@ from brood.web.routes.diagnosis import looks
 from brood.web.routes.followup import follow
 from brood.web.routes.guide import guide, help
 from brood.web.routes.house import (
+    demo,
     door,
     first,
     house,
@@ -53,6 +54,7 @@ class Number(IntegerConverter):
 PAGES = (
     today,
     first,
+    demo,
     plants,
     pasting,
     places,
@@ -98,7 +100,7 @@ def create_app(given: Settings, clock: Clock = datetime.now) -> Flask:
         MAX_CONTENT_LENGTH=given.upload_mb * 1_000_000,
         MAX_FORM_MEMORY_SIZE=1_000_000,
         TRUSTED_HOSTS=list(given.hosts),
-        SESSION_COOKIE_NAME="brood",
+        SESSION_COOKIE_NAME="brood-demo" if given.demo else "brood",
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Strict",
         PERMANENT_SESSION_LIFETIME=60 * 86400,

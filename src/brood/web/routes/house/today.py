@@ -19,6 +19,7 @@ from brood.web import mending, render
 from brood.web.context import household, reading, speech, writing
 from brood.web.context import today as this_day
 from brood.web.forms.reader import Reader, key_of
+from brood.web.routes.house.demo import beside
 
 bp = Blueprint("today", __name__)
 
@@ -38,7 +39,7 @@ def _page(desk: Desk, tried: date | None) -> Response:
         return render.page("house/today/away.html", back=back, r=today.build(desk))
     found = today.build(desk, tried)
     if not found.plants:
-        return render.page("house/today/begin.html")
+        return render.page("house/today/begin.html", demo=beside() is not None)
     return render.page("house/today/page.html", r=found, tried=tried, kept=found.apart)
 
 
