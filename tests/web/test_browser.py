@@ -220,6 +220,7 @@ def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way
         expect(button).to_have_attribute("aria-pressed", "true")
 
     do(page, "Check this plant")
+    do(page, "Walk over the plant instead")
     pin(page, "5, ", way)
     say("where-along-veins", "yes")
     say("bump-flat-oval-brown", "yes")
@@ -230,7 +231,7 @@ def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way
     expect(page.locator("#b-lift-soft-whole-yes")).to_have_attribute("aria-pressed", "true")
     do(page, "See what it could be")
     expect(page.locator(".verdict")).to_contain_text("Brown soft scale")
-    do(page, "Brown soft scale: say which stages")
+    do(page, "Count by stages instead")
     if way == "touch":
         page.get_by_role("group", name="Adults").get_by_text("a few").tap()
     else:
