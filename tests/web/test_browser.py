@@ -42,6 +42,7 @@ def set_up_household(page):
 def open_case(page):
     page.get_by_role("link", name="I know the pest").click()
     page.get_by_role("link", name="Count by stages").click()
+    page.get_by_text("Spider mites", exact=True).click()
     page.get_by_role("link", name="Two-spotted spider mite").click()
     page.get_by_role("group", name="eggs").get_by_label("number").fill("40")
     page.get_by_role("group", name="adults").get_by_label("or about").select_option("a few")

@@ -341,7 +341,7 @@ def _headline(
             )
         return (
             f"{names[0].upper()}{names[1:]}, {present[0].spoken}.",
-            "Say which stages you see, then open the case."
+            "Say roughly how many you see, and the plan is made."
             if not any(s.harmless for s in present)
             else "Some of what you found is harmless; the rest is worth a case.",
         )
