@@ -17,7 +17,7 @@ from brood.core.diagnosis.severity import Severity, severity
 from brood.core.diagnosis.stages_present import StageChance
 from brood.services.diagnosis import look_log
 from brood.services.diagnosis.check_cards import CheckCard, card
-from brood.services.documents.identify import known_apart, setting_of, stages_of, telling
+from brood.services.documents.identify import known_apart, season_of, setting_of, stages_of, telling
 from brood.services.voice.odds import spoken, strokes
 from brood.store.queries import looks as queries
 from brood.store.tables import Look, LookAnswer, Photo, StageSeen
@@ -36,7 +36,6 @@ SURE_GROUP = 0.8
 """From this chance on a group is named although the kind is open."""
 PROPOSED, SHOWN_CHECKS = 6, 3
 SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
-SEASONS = ("winter", "spring", "summer", "autumn")
 
 
 @dataclass(frozen=True)
@@ -218,8 +217,7 @@ def _cards(
 
 def season(now: datetime, hemisphere: str) -> str:
     """The season of a day. It is meteorological: in the north winter begins in December."""
-    quarter = now.month % 12 // 3
-    return SEASONS[(quarter + 2) % 4 if hemisphere == "south" else quarter]
+    return season_of(now.month, hemisphere)
 
 
 def _with_house(

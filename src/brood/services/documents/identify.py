@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
+from brood.catalogue.signs import SIZE_BINS
 from brood.core.biology.stage_classes import BY_DISPLAY
 from brood.core.diagnosis.evidence import TELLS, Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import Check, next_checks
@@ -14,6 +15,8 @@ from brood.errors import InputError
 
 PLACES = ("indoor", "glasshouse", "balcony", "outdoor")
 SEASONS = ("spring", "summer", "autumn", "winter")
+HEMISPHERES = ("north", "south")
+BY_QUARTER = ("winter", "spring", "summer", "autumn")
 PLACE_SAID = {"place-indoors": "indoor", "place-glasshouse": "glasshouse"}
 KIND_SAID = "kind-"
 
@@ -21,15 +24,23 @@ KIND_SAID = "kind-"
 def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
     """What is suspected, what counts as present, and what to check next. Raises InputError."""
     answers = _answers(catalogue, evidence.get("observations", {}))
+    answers |= dict.fromkeys(_measured(evidence.get("measured", [])), True)
+    passed = _listed(evidence, "cannot_tell")
+    _answers(catalogue, dict.fromkeys(passed))
     setting = setting_of(
         answers,
         _choice(evidence, "place", PLACES),
         str(evidence.get("plant_kind") or ""),
-        _choice(evidence, "season", SEASONS),
+        _choice(evidence, "season", SEASONS) or _season_of(evidence),
     )
     model = catalogue.evidence.model
     asked = known_apart(answers)
     verdict = weigh(model, asked, setting)
+
+    def changes(check: Check) -> bool:
+        after = [{o: True} for o in check.outcomes] + [dict.fromkeys(check.outcomes, False)]
+        return any(weigh(model, asked | more, setting).present != verdict.present for more in after)
+
     return {
         "schema": 1,
         "suspects": [_suspect_json(catalogue, verdict, cause) for cause in verdict.chances],
@@ -41,7 +52,11 @@ def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
             {"id": g, "probability": p}
             for g, p in sorted(group_chances(model, verdict).items(), key=lambda pair: -pair[1])
         ],
-        "next_checks": [_check_json(c) for c in next_checks(model, asked, verdict)],
+        "companions": _companions(catalogue, verdict),
+        "next_checks": [
+            {**_check_json(c), "changes": changes(c)}
+            for c in next_checks(model, asked, verdict, passed=passed)
+        ],
         "stages": [
             {"id": cause, "stage": s.kind, "probability": s.chance, "seen": s.seen}
             for cause in verdict.present
@@ -74,6 +89,51 @@ def _answers(catalogue: Catalogue, given: object) -> dict[str, bool]:
                 allowed="true or false",
             )
     return {key: value for key, value in given.items() if value is not None}
+
+
+def _listed(evidence: Mapping[str, Any], key: str) -> list[str]:
+    """A list of observation ids. Raises InputError."""
+    given = evidence.get(key) or []
+    if not isinstance(given, list) or not all(isinstance(one, str) for one in given):
+        raise InputError(
+            f"'{key}' must be a list of observation ids.", field=key, allowed="a list of ids"
+        )
+    return given
+
+
+def _measured(given: object) -> list[str]:
+    """The sizes of measured bodies, in mm, as observations: each body counts by itself."""
+    if not isinstance(given, list) or not all(
+        isinstance(mm, int | float) and not isinstance(mm, bool) and 0 < mm < 200 for mm in given
+    ):
+        raise InputError(
+            "'measured' must be a list of lengths in mm.", field="measured", allowed="0 to 200 mm"
+        )
+    return [next(key for key, (_, high) in SIZE_BINS.items() if mm < high) for mm in given]
+
+
+def _season_of(evidence: Mapping[str, Any]) -> str:
+    """The season of a month where one is given: in the north December begins winter."""
+    month, hemisphere = evidence.get("month"), _choice(evidence, "hemisphere", HEMISPHERES)
+    if month is None:
+        return ""
+    if not isinstance(month, int) or isinstance(month, bool) or not 1 <= month <= 12:
+        raise InputError(
+            "'month' must be 1 to 12.", field="month", value=str(month)[:20], allowed="1 to 12"
+        )
+    return season_of(month, hemisphere or "north")
+
+
+def season_of(month: int, hemisphere: str) -> str:
+    """The meteorological season of a month (1 to 12)."""
+    quarter = month % 12 // 3
+    return BY_QUARTER[(quarter + 2) % 4 if hemisphere == "south" else quarter]
+
+
+def _companions(catalogue: Catalogue, verdict: Verdict) -> list[str]:
+    """What is harmless or helps, and is held present beside a pest."""
+    pests = [one for one in verdict.present if one in catalogue.records]
+    return [one for one in verdict.present if one not in catalogue.records] if pests else []
 
 
 def _choice(evidence: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> str:
