@@ -9,7 +9,7 @@ import pytest
 
 from brood.catalogue.loader import shipped
 from brood.services.house.who_lives_here import Residents
-from brood.services.treatment.permitted import UseSetting, offer, offers
+from brood.services.treatment.permitted import THOUGHT, UseSetting, offer, offers
 from brood.store.place_tables import Place
 from brood.store.tables import Plant, StockItem
 
@@ -218,3 +218,11 @@ def test_a_group_used_three_times_in_a_generation_or_five_in_a_course_is_not_pro
     assert "change to another group" not in " ".join(found.warnings), (
         "soap wears, nothing resists it"
     )
+
+
+def test_what_is_refused_for_who_is_only_thought_to_live_there_says_so():
+    told = offer(CATALOGUE, "permethrin", here(who=("cats",)))
+    thought = replace(here(), household=Residents(told=False).assumed())
+    assert any("Can kill cats" in text for text in told.refused)
+    assert not any(THOUGHT in text for text in told.refused)
+    assert any(THOUGHT in text for text in offer(CATALOGUE, "permethrin", thought).refused)

@@ -25,6 +25,7 @@ MOST_IN_A_LIFE, MOST_IN_A_COURSE = 3, 5
 """So often a group of products is used in a generation, and in a course, before another
 takes its place (our judgement, C).
 """
+THOUGHT = "Cats, fish and children are thought to live with you until you say who does."
 HOME_ONLY = ("alcohol-swab", "alcohol-spray", "peroxide-drench")
 """Treatments for which there is no product. On what is eaten they are not offered at all."""
 
@@ -153,7 +154,7 @@ def _creatures(care: CareRecord, here: UseSetting) -> list[str]:
         elif who == "pregnancy":
             near = who in here.household.living
         if near:
-            out.append(hazard.text)
+            out.append(hazard.text if here.household.told else f"{hazard.text} {THOUGHT}")
     return out
 
 
