@@ -77,6 +77,14 @@ def test_a_missing_page_says_so_in_a_sentence(demo_client, path, status):
     assert 'role="alert"' in answer.get_data(as_text=True)
 
 
+def test_a_pest_is_found_by_its_name_or_its_group(demo_client):
+    page = demo_client.get("/plants/2/case?q=Scale+hemi").get_data(as_text=True)
+    assert "Hemispherical scale" in page
+    assert "fungus gnat" not in page.lower()
+    assert '<details class="sec" open>' in page
+    assert "No pest goes by" in demo_client.get("/plants/2/case?q=xyzzy").get_data(as_text=True)
+
+
 def test_an_empty_household_begins_with_a_first_page(client):
     page = client.get("/").get_data(as_text=True)
     for way in ("/first?pest=unsure", "/first", "/plants/paste", "/guide"):

@@ -116,6 +116,29 @@ def by_group(catalogue: Catalogue) -> tuple[GroupListing, ...]:
     )
 
 
+def found_by(listings: tuple[GroupListing, ...], words: str) -> tuple[GroupListing, ...]:
+    """The groups with those pests that go by some words: the name of a pest or its group."""
+    wanted = words.lower().split()
+
+    def fits(group: GroupRecord, record: PestRecord) -> bool:
+        text = f"{group.name} {group.brief} {record.name} {record.scientific}".lower()
+        return all(word in text for word in wanted)
+
+    kept = (
+        GroupListing(
+            one.id,
+            one.group,
+            tuple(
+                (r, beside)
+                for r, beside in one.pests
+                if any(fits(one.group, every) for every in (r, *beside))
+            ),
+        )
+        for one in listings
+    )
+    return tuple(one for one in kept if one.pests)
+
+
 def build(
     session: Session,
     catalogue: Catalogue,

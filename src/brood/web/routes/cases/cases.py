@@ -57,8 +57,13 @@ def new(plant_id: int) -> Response:
         plant = queries.plant(session, plant_id)
         place = plant.stays[-1].place if plant.stays else None
         if pest_id not in held.records:
+            words = request.args.get("q", "").strip()[:60]
             return render.page(
-                "cases/cases/which.html", plant=plant, place=place, groups=guide.by_group(held)
+                "cases/cases/which.html",
+                plant=plant,
+                place=place,
+                groups=guide.found_by(guide.by_group(held), words),
+                q=words,
             )
         record = held.records[pest_id]
         here = choose.setting_of(session, plant, today=today())
