@@ -12,7 +12,7 @@ from datetime import date, datetime, time, timedelta
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from brood.services.cases import history
+from brood.services.cases import beside, history
 from brood.services.desk import Desk
 from brood.services.voice import preferences
 from brood.services.voice.speech import Speech, days, spelled
@@ -65,7 +65,7 @@ class AwayResult:
         return [one.key for one in self.things if one.key.startswith(EVENING)]
 
 
-def build(desk: Desk, rows: Sequence[PestCase]) -> AwayResult | None:
+def build(desk: Desk) -> AwayResult | None:
     """What was left open in an absence. None where there was none, or all is answered."""
     since = last_heard(desk.session, desk.today)
     if since is None or (desk.today - since.date()).days <= AWAY_DAYS:
@@ -73,6 +73,7 @@ def build(desk: Desk, rows: Sequence[PestCase]) -> AwayResult | None:
     answered = _answered(desk)
     if answered is None:
         return None
+    rows = beside.house_of(desk.session).open_cases
     every = [
         *(one for row in rows for one in _of_case(row, desk.today, desk.speech)),
         *_of_places(desk),

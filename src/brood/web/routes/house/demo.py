@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from flask import Blueprint, Response, current_app, redirect
+from flask import Blueprint, Response, current_app, make_response, redirect
 
 from brood.errors import NotFound
 from brood.web import render
@@ -35,8 +35,7 @@ def page() -> Response:
     if demo is None:
         raise NotFound("The demo cannot be opened from here. Start it with make demo.")
     if address := demo.address:
-        answer = redirect(address)
-        return Response(answer.response, answer.status_code, answer.headers)
+        return make_response(redirect(address))
     return render.page("house/demo/page.html")
 
 

@@ -35,7 +35,7 @@ def page() -> Response:
 
 
 def _page(desk: Desk, tried: date | None) -> Response:
-    if tried is None and (back := away.build(desk, today.open_cases(desk.session))):
+    if tried is None and (back := away.build(desk)):
         return render.page("house/today/away.html", back=back, r=today.build(desk))
     found = today.build(desk, tried)
     if not found.plants:
