@@ -36,6 +36,15 @@ MITE, THRIPS, WHITEFLY = (
 )
 
 
+def tell_before_mixing(client: FlaskClient, case: int, **answers: str) -> TestResponse:
+    """Answers what a case's evening asks before anything is mixed; the page behind it."""
+    page = client.get(f"/cases/{case}/evening").get_data(as_text=True)
+    labels = dict.fromkeys(re.findall(r'name="(label-[^"]+)"', page), "1")
+    told = {"alone": "1", "eaten": "no", "flowers": "no", **labels, **answers}
+    assert client.post(f"/cases/{case}/before", data=told).status_code == 303
+    return client.get(f"/cases/{case}/evening")
+
+
 @pytest.fixture(scope="session")
 def catalogue() -> Catalogue:
     return shipped()

@@ -443,6 +443,7 @@ class Keeper:
 
     def _strike(self, case: Case, reach: float) -> list[str]:
         """The treatment itself, with what is planned."""
+        self._answer_before(f"/cases/{case.id}/evening")
         page = self.get(f"/cases/{case.id}/evening")
         form = next((f for f in page.forms if any(n.startswith("did-") for n in f.names)), None)
         acts = [n.removeprefix("did-") for n in form.names if n.startswith("did-")] if form else []
@@ -450,6 +451,17 @@ class Keeper:
             if plant == case.plant.id:
                 colony.treat([self.catalogue.act(a, pest) for a in acts], reach)
         return acts
+
+    def _answer_before(self, path: str) -> None:
+        """Tell what the evening's page asks before anything is mixed."""
+        form = next((f for f in self.get(path).forms if f.action.endswith("/before")), None)
+        if form is None:
+            return
+        labels = {n: "1" for n in form.names if n.startswith("label-")}
+        eaten, flowers = ("yes" if self.chance(0.2) else "no" for _ in range(2))
+        told = {"alone": "1", "eaten": eaten, "flowers": flowers, **labels}
+        self.post(form.action, {**form.values, **told})
+        self.report.counts["asked before a mix"] += 1
 
     def _marked(self, case: Case, answer: TestResponse, on: date) -> None:
         if answer.status_code in (204, 303, 200):

@@ -9,7 +9,7 @@ from datetime import timedelta
 import pytest
 from conftest import NOW
 from playwright.sync_api import expect
-from serving import SIZES, Days, Site, visit
+from serving import SIZES, Days, Site, tell_what_is_asked, visit
 
 pytestmark = pytest.mark.browser
 SLOW = 60_000
@@ -92,6 +92,7 @@ def test_an_orchid_with_scale_from_the_sheath_to_the_new_pot(page, days):
         ("sheath-strip", "alcohol-swab", "paraffinic-oil"),
     )
     page.goto("/cases/1/evening")
+    tell_what_is_asked(page)
     expect(page.get_by_text("Lift it out of its pot first")).to_be_visible()
     expect(page.locator(".station h3").first).to_contain_text("Stripping dry sheaths")
     expect(page.get_by_text("Roots in sight wetted with plain water")).to_be_visible()
@@ -138,6 +139,7 @@ def test_a_small_plant_is_dipped_and_its_cutting_knows_what_it_may_carry(page, d
     page.goto("/cases/1")
     page.get_by_text("They are fine").first.click()
     page.goto("/cases/1/evening")
+    tell_what_is_asked(page)
     expect(page.get_by_text("packed in a bag, tied around the stem")).to_be_visible()
     expect(page.get_by_text("terracotta pot soaks up the mix")).to_be_visible()
     expect(page.get_by_text("usually about 2 l")).to_be_visible()
@@ -174,6 +176,7 @@ def test_a_row_of_cabbage_under_a_net_through_rain_to_the_harvest(page, days):
     page.locator("form[action='/plants/1/state'] button").click()
 
     page.goto("/cases/1/evening")
+    tell_what_is_asked(page, eaten="yes")
     expect(page.get_by_text("Along the row, every leaf turned")).to_be_visible()
     expect(page.get_by_text("pick nothing before Thu 11 June")).to_be_visible()
     page.get_by_text("How it was around it").click()

@@ -8,7 +8,7 @@ from datetime import timedelta
 import pytest
 from conftest import NOW
 from playwright.sync_api import expect
-from serving import SIZES, Site, visit
+from serving import SIZES, Site, tell_what_is_asked, visit
 from sqlalchemy import update
 
 from brood.store.tables import PestCase
@@ -51,6 +51,9 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):
     page.get_by_role("button", name="Plan with these").click()
     page.get_by_role("link", name="Mix and shopping list").click()
     page.locator("select[name=treatment]").select_option(label="paraffinic oil")
+    page.get_by_role("button", name="Work it out").click()
+    tell_what_is_asked(page)
+    expect(page.locator("form[action$='/before']")).to_have_count(0)
     page.locator("select[name=stock]").select_option(
         label="Spray oil: paraffinic oil concentrate, 80 %"
     )

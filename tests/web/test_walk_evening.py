@@ -8,7 +8,7 @@ from datetime import time, timedelta
 from html import unescape
 
 import pytest
-from conftest import MITE, NOW
+from conftest import MITE, NOW, tell_before_mixing
 from PIL import Image
 
 from brood.catalogue.loader import shipped
@@ -66,7 +66,7 @@ def evening(client, store):
         answer = client.post(f"/plants/{plant}/case", data=data)
         assert answer.status_code == 303, text(answer)[-900:]
         case = int(answer.location.rsplit("/", 1)[1])
-        return case, client.get(f"/cases/{case}/evening")
+        return case, tell_before_mixing(client, case)
 
     return opened
 
@@ -341,6 +341,7 @@ def test_a_reaction_is_laid_to_the_last_treatment_of_the_plant_whatever_pest_it_
         data={"pest": "planococcus-citri", **found, "act-alcohol-swab": "1"},
     )
     other = int(second.location.rsplit("/", 1)[1])
+    tell_before_mixing(client, other)
     client.post(f"/cases/{case}/evening", data={"did-insecticidal-soap": "1", "sent_key": "1"})
     clock.now = NOW + timedelta(days=3)
     client.post(f"/cases/{other}/evening", data={"did-alcohol-swab": "1", "sent_key": "2"})
@@ -370,6 +371,8 @@ def test_a_dip_is_measured_by_itself_and_the_next_one_takes_as_much(client, even
     done = {"did-soap-dip": "1", "sent_key": "1", "took": "1.5", "took_unit": "l"}
     client.post(f"/cases/{case}/evening", data=done)
     assert "1500 ml of soap dip" in text(client.get(f"/mix?case={case}&treatment=soap-dip"))
+    soap = {"for": "insecticidal-soap", "flowers": "no", "label-insecticidal-soap": "1"}
+    client.post(f"/cases/{case}/before", data=soap)
     spray = text(client.get(f"/mix?case={case}&treatment=insecticidal-soap"))
     assert "30 ml of insecticidal soap" in spray
 

@@ -47,7 +47,8 @@ class Plant(Table):
     `kind` is one of the plant kinds or empty; so are
     `build`, `age`, `growth`, `worth` and `eaten` (yes, no) of what is known of it;
     `sensitive` says that it is easily injured, `marks` which of the traits in the
-    catalogue it has; `mix_ml` how much spray it took, as versions before 0.15 kept it;
+    catalogue it has, `labels_read` the treatments whose labels allow them on it, as the
+    keeper says; `mix_ml` how much spray it took, as versions before 0.15 kept it;
     `gone_on` is set when it was lost or given away; `mother_id` is the plant that a
     cutting was taken from.
     """
@@ -66,6 +67,7 @@ class Plant(Table):
     eaten: Mapped[str] = mapped_column(default="", server_default="")
     sensitive: Mapped[bool] = mapped_column(default=False, server_default="0")
     marks: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    labels_read: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
     mix_ml: Mapped[float | None]
     note: Mapped[str] = mapped_column(default="")
     gone_on: Mapped[date | None]

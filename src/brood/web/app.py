@@ -37,7 +37,7 @@ from brood.web.routes.house import (
     today,
 )
 from brood.web.routes.house import household as living
-from brood.web.routes.treatment import evening, means, mix, shelf, ways
+from brood.web.routes.treatment import before, evening, means, mix, shelf, ways
 from brood.web.routes.warmth import degree_days
 
 Clock = Callable[[], datetime]
@@ -66,6 +66,7 @@ PAGES = (
     course,
     means,
     ways,
+    before,
     evening,
     follow,
     looks,

@@ -111,7 +111,7 @@ NOW_PLANNED = {
 }
 NOW_LASTING = {
     "pest_case": {"refuge": None, "pace": "usual"},
-    "plant": {"size": "", "number": 1},
+    "plant": {"size": "", "number": 1, "labels_read": []},
     "finding": {"plants": 0},
     "inspection": {"plants": 0},
     "plant_event": {"leaves": None, "of_leaves": None},

@@ -18,13 +18,14 @@ from brood.services.cases import commands, history, test_leaves
 from brood.services.demo import tern_following
 from brood.services.demo.life import Life
 from brood.services.diagnosis import look_log, photos
-from brood.services.house import places, plants, who_lives_here
+from brood.services.house import before_mixing, places, plants, who_lives_here
 from brood.services.kept import engine
 from brood.services.treatment import shelf
 from brood.services.voice import preferences
 from brood.services.warmth import logger_files, sensor, weather
 from brood.services.warmth.sensor import Device
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
+from brood.store.queries import cases as queries
 from brood.store.queries.cases import case
 from brood.store.session import open_store
 from brood.store.states import EveningOutcome
@@ -319,10 +320,23 @@ def seed(
     for trouble in TROUBLES:
         _play(life, trouble, plant_ids[trouble.plant], moment)
     tern_following.play(life, plant_ids, moment)
+    with store.writing() as session:
+        _told_before_mixing(session, catalogue)
     life.arrive(moment, ends=ends)
     with store.writing() as session:
         preferences.put(session, MADE, _made(moment))
     store.close()
+
+
+def _told_before_mixing(session: Session, catalogue: Catalogue) -> None:
+    """What the household says of every plant, and that it has read the labels."""
+    for plant in queries.plants(session):
+        plant.eaten = "yes" if plants.is_eaten(plant) else "no"
+        acts = [a.treatment_id for row in plant.cases for a in row.acts]
+        asked = before_mixing.asked(session, catalogue, plant, acts)
+        if asked is not None:
+            told = before_mixing.Told(None, None, asked.flowers, asked.labels)
+            before_mixing.tell(session, plant, told)
 
 
 def _place(

@@ -23,6 +23,8 @@ from brood.services.cases.history import ROOTING_DAYS, repotted_on
 from brood.services.cases.test_leaves import Patch
 from brood.services.desk import Desk
 from brood.services.diagnosis import photos
+from brood.services.house import before_mixing
+from brood.services.house.before_mixing import Asked
 from brood.services.house.plant_states import lines
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import evening_walk, load, permitted
@@ -72,7 +74,7 @@ class EveningResult:
     `places` are the parts on which something may have been seen. With `hold` the plant can
     be held unpotted afterwards, with `bare` it is. `bore_on` is the day of the last
     treatment, of which it is asked how the plant bore it, `pick_from` the first day of
-    harvest after tonight.
+    harvest after tonight, `before` what must be told before anything is mixed.
     """
 
     row: PestCase
@@ -95,6 +97,7 @@ class EveningResult:
     bare: bool
     bore_on: date | None
     pick_from: date | None
+    before: Asked | None
 
 
 @dataclass(frozen=True)
@@ -159,6 +162,9 @@ def build(desk: Desk, case_id: int) -> EveningResult:
         bare,
         done[-1].on if done else None,
         _pick_from(catalogue, row, acts, now.date()),
+        before_mixing.asked(
+            session, catalogue, row.plant, [a for a in wanted if a not in dict(never)]
+        ),
     )
 
 

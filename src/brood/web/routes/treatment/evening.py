@@ -33,7 +33,7 @@ def page(case_id: int) -> Response:
             light=evening_page.LIGHT,
             weather=evening_page.WEATHER,
             reactions=load.REACTIONS,
-            told=living.load(desk.session).told,
+            living=living.LIVING,
             unit="ml" if prefs().measure == "metric" else "fl oz",
         )
 

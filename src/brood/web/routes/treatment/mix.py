@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.cases import effort, history, plans
+from brood.services.house import before_mixing
 from brood.services.house import who_lives_here as living
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import bench, shelf, shopping
@@ -45,8 +46,11 @@ def _bench(values: Mapping[str, str]) -> Response:
         filled = {**_first(row, values, shelf.items(session)), **values}
         made, trouble = None, ""
         plain = bench.plain(held, filled["treatment"])
+        asked = (
+            before_mixing.for_mix(session, held, row.plant, filled["treatment"]) if row else None
+        )
         try:
-            made = None if plain else bench.mix(held, _command(session, row, filled))
+            made = None if plain or asked else bench.mix(held, _command(session, row, filled))
         except InputError as error:
             if request.method == "POST":
                 raise
@@ -64,6 +68,8 @@ def _bench(values: Mapping[str, str]) -> Response:
             "treatment/mix/page.html",
             values=filled,
             made=made,
+            asked=asked,
+            living=living.LIVING,
             trouble=trouble,
             plain=plain,
             row=row,
