@@ -67,6 +67,7 @@ bench: .venv/.test ## measure how long a plan and a page take
 	@$(PY) scripts/identify_figures.py
 	@$(PY) scripts/loop_figures.py
 	@$(PY) scripts/course_figures.py
+	@$(PY) scripts/season_figures.py
 
 lock: ## renew the locked dependencies (needs uv)
 	@cd requirements && for f in build run test; do uv pip compile -q --universal --python-version 3.11 --generate-hashes --no-header $$f.in -o $$f.txt; done

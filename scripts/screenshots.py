@@ -36,7 +36,7 @@ SHOTS = (
     ("first", "/first?pest=tetranychus-urticae", WIDE, "light"),
     ("means", "/cases/6/means", WIDE, "light"),
     ("evening-phone", "/cases/6/evening", TALL, "dark"),
-    ("shelf", "/shelf", WIDE, "light"),
+    ("season", "/season", WIDE, "light"),
     ("mix", "/mix?case=4&treatment=paraffinic-oil", WIDE, "light"),
     ("place", "/places/6", WIDE, "light"),
     ("guide-pest", "/guide/frankliniella-occidentalis", WIDE, "light"),

@@ -37,7 +37,7 @@ WIRING = {
     "cli/serve.py": {"store.session", "web"},
     "cli/household.py": {"store.session"},
     "cli/plan.py": {"core.course.planner"},
-    "cli/degree_days.py": {"core.climate.degree_days"},
+    "cli/heat.py": {"core.climate.degree_days"},
 }
 CORE_MAY_USE = {
     "__future__",
@@ -60,7 +60,16 @@ CORE_MAY_USE = {
     "brood",
 }
 WINGS = {
-    "core": ["climate", "biology", "population", "course", "followup", "diagnosis", "mixing"],
+    "core": [
+        "climate",
+        "biology",
+        "population",
+        "course",
+        "followup",
+        "diagnosis",
+        "mixing",
+        "season",
+    ],
     "services": [
         "voice",
         "documents",
@@ -70,9 +79,9 @@ WINGS = {
         "guide",
         "followup",
         "house",
+        "season",
         "today",
         "treatment",
-        "season",
         "archive",
         "demo",
     ],

@@ -128,6 +128,19 @@ def test_degree_days_of_a_table_by_hand_and_of_the_loggers_file():
     assert vertical.stdout.startswith("date,degree_days,total,kind")
 
 
+def test_forecast_of_a_table_by_heat_by_date_and_of_an_empty_household(tmp_path):
+    table = (str(EXAMPLES / "sightings.csv"), "--lower", "8.5", "--year", "2026", "--json")
+    weather = ("--weather", str(EXAMPLES / "years.csv"))
+    (heat,) = json.loads(run("forecast", *table, *weather).stdout)["forecasts"]
+    (dates,) = json.loads(run("forecast", *table).stdout)["forecasts"]
+    assert (heat["from"], dates["from"]) == ("heat", "date")
+    assert heat["years"] == 3
+    assert heat["begin_prevention"] < heat["early"] < heat["likely"] < heat["late"]
+    assert "2026-06-01" < heat["early"] < "2026-06-25" < heat["late"] < "2026-07-20"
+    empty = run("forecast", "--data", str(tmp_path), "--json")
+    assert json.loads(empty.stdout)["forecasts"] == []
+
+
 def test_develop_in_the_cold_is_null_with_a_note():
     answer = json.loads(run("develop", "tetranychus-urticae", "--celsius", "8", "--json").stdout)
     assert answer["generation"] == {"fast": None, "typical": None, "slow": None}
@@ -192,6 +205,9 @@ def test_words_go_to_standard_error_and_data_to_standard_output():
         (("fit", "-"), "temperature,days\n15,14\n20,x\n", "days"),
         (("fit", "-"), "temperature,days\n15,14\n20,7\n", "development"),
         (("degree-days", "-", "--lower", "10"), "a,b\n", "file"),
+        (("forecast", "-", "--lower", "8", "--year", "2026"), "date\n2026-99-01\n", "sightings"),
+        (("forecast", "-", "--lower", "8", "--year", "2026"), "2025-06-01,hot\n", "sightings"),
+        (("forecast", "-", "--lower", "8", "--year", "2020"), "2025-06-01\n", "year"),
         (
             ("degree-days", "-", "--lower", "10", "--upper", "5"),
             "date,min,max\n2026-06-01,10,20\n",

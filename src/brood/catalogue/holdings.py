@@ -17,6 +17,7 @@ from brood.catalogue.schema import (
     KillTable,
     MixRecord,
     PestRecord,
+    PreventionRecord,
     Source,
     StateRecord,
     TreatmentRecord,
@@ -54,6 +55,7 @@ class Catalogue:
     hiding: HidingBook
     states: Mapping[str, StateRecord]
     mixes: Mapping[str, Sequence[MixRecord]]
+    prevention: Mapping[str, PreventionRecord]
 
     def pest(self, pest_id: str, *, outdoors: bool = False) -> Pest:
         """The pest with that id; `outdoors` its adults may fly off. Raises InputError with

@@ -23,6 +23,7 @@ from brood.catalogue.schema import (
     HidingBook,
     KillTable,
     PestRecord,
+    PreventionRecord,
     Source,
     StageRecord,
     StateRecord,
@@ -179,6 +180,7 @@ def load(root: Traversable) -> Catalogue:
     evidence = signs.read(root / "signs", root / "observations.csv", records, sources, faults)
     handling = _handling(root, treatments, kills, sources, faults)
     states = _states(root, groups, treatments, sources, faults)
+    prevention = _prevention(root, groups, states, sources, faults)
     courses = mixes.read(root / "mixes.json", records, treatments, faults)
     if faults or evidence is None or handling is None or hiding is None:
         raise CatalogueError(faults)
@@ -194,6 +196,7 @@ def load(root: Traversable) -> Catalogue:
         hiding,
         states,
         courses,
+        prevention,
     )
 
 
@@ -214,6 +217,25 @@ def _pests(
         except ModelError as error:
             faults.append(f"{record.id}.toml: {error.field}: {error.message}")
     return pests
+
+
+def _prevention(
+    root: Traversable,
+    groups: Mapping[str, GroupRecord],
+    states: Mapping[str, StateRecord],
+    sources: Mapping[str, Source],
+    faults: list[str],
+) -> dict[str, PreventionRecord]:
+    """What keeps off the pests of every group."""
+    found = _keyed(PreventionRecord, root / "prevention.toml", faults)
+    for group in sorted({*groups} ^ {*found}):
+        faults.append(f"prevention.toml: {group}: it stands here or in groups.toml alone")
+    for group, one in found.items():
+        if one.source not in sources:
+            faults.append(f"prevention.toml: {group}: there is no source '{one.source}'")
+        if one.state is not None and one.state not in states:
+            faults.append(f"prevention.toml: {group}: there is no state '{one.state}'")
+    return found
 
 
 def _states(

@@ -443,6 +443,22 @@ class StateRecord(Record):
     grade: Grade
 
 
+class PreventionRecord(Record):
+    """What keeps the pests of a group off before they come: what to do, how, and how well
+    that is shown to work. Its `state` then lasts on a plant; `outdoors` it is for plants
+    outdoors alone. `look` is where they are seen first.
+    """
+
+    say: Text
+    text: Text
+    evidence: Literal["good", "fair", "weak"]
+    state: Id | None = None
+    outdoors: bool = False
+    look: Text
+    source: str
+    grade: Grade
+
+
 def cited(record: BaseModel, path: str = "") -> Iterator[tuple[str, str]]:
     """Every (path, source id) in a record, in order."""
     for name in type(record).model_fields:

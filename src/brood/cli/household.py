@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from brood.cli.output import emit, opened, with_json
 from brood.settings import Settings, from_environment
+
+if TYPE_CHECKING:
+    from brood.services.desk import Desk
 
 folder = click.option(
     "--data",
@@ -19,6 +24,23 @@ folder = click.option(
 
 def _settings(data: Path | None) -> Settings:
     return from_environment(data=data)
+
+
+def seen_by(data: Path | None, look: Callable[[Desk], dict[str, Any]]) -> dict[str, Any]:
+    """What a look at a household as it stands answers."""
+    from brood.catalogue.loader import shipped
+    from brood.services.desk import Desk
+    from brood.services.guide import own_figures
+    from brood.services.voice import preferences
+    from brood.store.session import open_store
+
+    store = open_store(_settings(data).database)
+    try:
+        with store.reading() as session:
+            catalogue = own_figures.adjusted(own_figures.standing(session), shipped())
+            return look(Desk(session, catalogue, datetime.now(), preferences.load(session)))
+    finally:
+        store.close()
 
 
 @click.command()

@@ -8,9 +8,9 @@ from brood import __version__
 from brood.cli.assess import assess
 from brood.cli.clear_date import clear_date
 from brood.cli.defaults import defaults
-from brood.cli.degree_days import degree_days
 from brood.cli.develop import develop
 from brood.cli.fit import fit
+from brood.cli.heat import degree_days, forecast
 from brood.cli.household import backup_, export, import_, restore_
 from brood.cli.identify import identify, observations, signs
 from brood.cli.logger import logger
@@ -38,6 +38,7 @@ for command in (
     clear_date,
     fit,
     degree_days,
+    forecast,
     logger,
     sensor,
     identify,

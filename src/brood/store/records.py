@@ -117,3 +117,42 @@ class SitterTick(Table):
     text: Mapped[str]
     ticked_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]
+
+
+class Sighting(Table):
+    """A first sighting of an earlier year, or one without a case, as a keeper noted it: of
+    which pest, at which place, with the degree-days up to it where they were noted too.
+    `source` is hand or file.
+    """
+
+    __tablename__ = "sighting"
+    __table_args__ = (
+        CheckConstraint("source in ('hand', 'file')", name="source"),
+        CheckConstraint("heat is null or heat >= 0", name="heat"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    pest_id: Mapped[str]
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
+    seen_on: Mapped[date]
+    heat: Mapped[float | None]
+    note: Mapped[str] = mapped_column(default="")
+    source: Mapped[str] = mapped_column(default="hand")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class Prevention(Table):
+    """That prevention was begun, or left out, before a pest of earlier years comes to a
+    place: `season` is the year in which the season begins, `kind` begun or left.
+    """
+
+    __tablename__ = "prevention"
+    __table_args__ = (CheckConstraint("kind in ('begun', 'left')", name="kind"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    pest_id: Mapped[str]
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
+    season: Mapped[int]
+    kind: Mapped[str]
+    on: Mapped[date]
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]

@@ -37,6 +37,8 @@ from brood.web.routes.house import (
     today,
 )
 from brood.web.routes.house import household as living
+from brood.web.routes.season import journal, sightings
+from brood.web.routes.season import year as season
 from brood.web.routes.treatment import before, evening, means, mix, shelf, ways
 from brood.web.routes.warmth import degree_days
 
@@ -60,6 +62,9 @@ PAGES = (
     places,
     house,
     quarantine,
+    season,
+    sightings,
+    journal,
     sharing,
     record,
     cases,

@@ -21,6 +21,7 @@ from brood.charts.followup import falling, follow
 from brood.charts.guide import guide
 from brood.charts.house import evenings, how_many, shelves
 from brood.charts.pen import svg
+from brood.charts.season import year_strip, year_tall
 from brood.charts.treatment import load_strip
 from brood.charts.warmth import degree_days, rain_strip, ribbon
 from brood.services.voice import odds, words
@@ -34,6 +35,8 @@ from brood.web.drawings import once
 SPOKEN = (
     "day",
     "day_short",
+    "day_month",
+    "day_year",
     "moment",
     "said",
     "heat",
@@ -65,6 +68,7 @@ PARTS = {
     "mix": "shelf",
     "household": "shelf",
     "record": "record",
+    "season": "season",
     "guide": "guide",
     "settings": "settings",
 }
@@ -83,6 +87,7 @@ def register(app: Flask) -> None:
     env = app.jinja_env
     env.filters.update({name: _speech(name) for name in SPOKEN})
     env.filters.update(
+        pest=lambda key: catalogue().name(key),
         extract=lambda key, names: names.get(key, key),
         ingredient=lambda key, book: book.name(key),
         lengths=lambda pair: speech().lengths(*pair),
@@ -131,6 +136,8 @@ def register(app: Flask) -> None:
         walk_plate=lambda result, base: Markup(plate.draw(result, base)),
         loupe_glass=lambda shown: Markup(loupe.magnified(shown, speech())),
         life_size=lambda shown: Markup(loupe.life_size(shown, speech())),
+        year_chart=lambda result: Markup(year_strip.draw(result, speech())),
+        year_tall=lambda result: Markup(year_tall.draw(result, speech())),
         evenings_chart=lambda result, wide: Markup(evenings.draw(result, speech(), wide=wide)),
         follow_chart=lambda data, wide: Markup(follow.draw(data, speech(), wide=wide)),
         falling_chart=lambda found, wide: Markup(falling.draw(found, today(), speech(), wide=wide)),

@@ -120,7 +120,7 @@ NOW_LASTING = {
     "card": {"spot": ""},
     "look": {"passed": []},
 }
-NEW_TABLES = ("plant_state", "rain_day")
+NEW_TABLES = ("plant_state", "rain_day", "sighting", "prevention")
 LATEST = {
     "application": {"reason": {}},
     **NOW_LASTING,

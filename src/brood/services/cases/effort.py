@@ -11,7 +11,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.services.cases import history
 from brood.store.tables import PestCase, Plant
 
-MINUTES = {"neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1}
+MINUTES = {"begin": 5, "neighbour": 2, "quarantine": 4, "look": 4, "card": 2, "care": 2, "patch": 1}
 """How long each takes, in minutes (our judgement, C)."""
 BUILD_OF_KIND = {
     "rosette": "rosette",

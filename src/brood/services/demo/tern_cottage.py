@@ -15,7 +15,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
 from brood.errors import SettingError
 from brood.services.cases import commands, history, test_leaves
-from brood.services.demo import tern_following
+from brood.services.demo import tern_following, tern_seasons
 from brood.services.demo.life import Life
 from brood.services.diagnosis import look_log, photos
 from brood.services.house import before_mixing, places, plants, who_lives_here
@@ -312,6 +312,7 @@ def seed(
         logger_files.take_file(
             session, place_ids["Glazed balcony"], "glazed-balcony.csv", log.encode(), now=moment
         )
+        tern_seasons.tell(session, place_ids, moment, 6)
         who_lives_here.put(session, LIVING, {place_ids[name]: who for name, who in GOES_TO.items()})
         for bottle in BOTTLES:
             shelf.put(session, bottle, now=moment)

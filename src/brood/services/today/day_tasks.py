@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
@@ -19,6 +19,8 @@ from brood.services.house.neighbour_walks import WALK, Stop
 from brood.services.house.neighbours import CHECKED, weekly
 from brood.services.house.plant_states import StateLine, standing
 from brood.services.house.quarantine import last_looks_apart, next_look
+from brood.services.season import season_tasks
+from brood.services.season.season_tasks import ToBegin
 from brood.services.today.evenings_together import (
     brief,
     next_evening,
@@ -92,7 +94,52 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
     out += _spring(desk, house)
     out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
-    return out + _kept_apart([_apart(row, looked.get(row.id), today) for row in apart], today)
+    out += _kept_apart([_apart(row, looked.get(row.id), today) for row in apart], today)
+    return out + _season(desk, house, apart, {s.plant.id for s in stops if s.due_on <= today})
+
+
+def _season(
+    desk: Desk, house: House, apart: Sequence[Quarantine], busy: Collection[int]
+) -> list[Task]:
+    """What the season asks for: prevention to begin, and a walk past plants that are due."""
+    found = season_tasks.of_day(desk, house, apart, busy)
+    out = [_begin(desk, one) for one in found.begin]
+    if found.walk is not None:
+        first, many = found.walk.stops[0], len(found.walk.stops)
+        out.append(
+            Task(
+                f"rhythm-{found.walk.place.id}-{desk.today.isoformat()}",
+                "neighbour",
+                first.plant,
+                found.walk.place,
+                found.walk.text if many > 1 else "Look at tops and undersides",
+                found.walk.minutes,
+                desk.today,
+                f"/house/{found.walk.place.id}/walk",
+                name=f"A walk past {many} plants" if many > 1 else "",
+            )
+        )
+    return out
+
+
+def _begin(desk: Desk, one: ToBegin) -> Task:
+    """Prevention to begin before a pest of earlier years comes."""
+    coming, catalogue = one.arrival, desk.catalogue
+    group = catalogue.records[coming.pest_id].group
+    brief_name = catalogue.groups[group].brief
+    names = listed([plant.name.lower() for plant in one.plants])
+    return Task(
+        f"begin-{coming.pest_id}-{coming.place.id}-{coming.season}",
+        "season",
+        one.plants[0],
+        coming.place,
+        f"{catalogue.prevention[group].say}: {names}. {brief_name[:1].upper()}{brief_name[1:]} "
+        f"are likely from {desk.speech.day_month(coming.early)}",
+        MINUTES["begin"] * min(len(one.plants), 4),
+        coming.begin,
+        "/season#begin",
+        name=f"Before {brief_name} come",
+    )
 
 
 def _lasting(one: StateLine, speech: Speech) -> Task:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from brood.services.today.day_tasks import Task
 from brood.store.place_tables import Place
 
-ORDER = ("neighbour", "quarantine", "patch", "care", "card", "look", "treat")
+ORDER = ("season", "neighbour", "quarantine", "patch", "care", "card", "look", "treat")
 """From clean plants to infested ones, so that hands carry nothing back."""
 
 

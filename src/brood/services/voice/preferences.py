@@ -32,6 +32,7 @@ CHOICES: dict[str, tuple[str, ...]] = {
     "shortcuts": ("on", "off"),
     "words": ("on", "off"),
     "minutes": ("20", "40", "60", "120"),
+    "rhythm": ("on", "off"),
 }
 HEATING = {"north": (10, 4), "south": (4, 10)}
 """The first and last month of heating where the keeper has not said otherwise, by
@@ -48,7 +49,8 @@ class Preferences:
     empty means that clocks are taken as they are. `evenings` are the weekdays (Monday
     0) on which somebody can treat. With `words` on, words of the trade are explained
     where they stand. `minutes` is how long a day's checks may take,
-    without treatments.
+    without treatments. With `rhythm` on, plants without a
+    case are looked over in turn.
     """
 
     locale: str = "en-GB"
@@ -65,6 +67,7 @@ class Preferences:
     words: str = "on"
     evenings: str = "0123456"
     minutes: str = "40"
+    rhythm: str = "on"
 
     @property
     def speech(self) -> Speech:

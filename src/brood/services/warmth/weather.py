@@ -170,12 +170,20 @@ def refresh(
 
 def _fetch(session: Session, service: WeatherService, place: Place, now: datetime) -> int:
     try:
-        days, normals = service.days(now.date()), service.normals()
+        keep(session, place.id, service, now)
     except OSError:
         return 0
+    return 1
+
+
+def keep(session: Session, place_id: int, service: WeatherService, now: datetime) -> None:
+    """Keep what the service says of a place at a moment. Raises OSError when it does not
+    answer.
+    """
+    days, normals = service.days(now.date()), service.normals()
     session.add(
         WeatherReport(
-            place_id=place.id,
+            place_id=place_id,
             service=service.name,
             days=[asdict(d) for d in days],
             normals=normals,
@@ -183,4 +191,3 @@ def _fetch(session: Session, service: WeatherService, place: Place, now: datetim
         )
     )
     session.flush()
-    return 1

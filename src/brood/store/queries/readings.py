@@ -90,7 +90,16 @@ def polls(session: Session, place_id: int, most: int = 12) -> Sequence[Poll]:
 
 def weather(session: Session, place_id: int) -> WeatherReport | None:
     """The newest weather report of a place."""
+    return weather_before(session, place_id)
+
+
+def weather_before(
+    session: Session, place_id: int, before: datetime | None = None
+) -> WeatherReport | None:
+    """The newest weather report of a place that was fetched up to a moment (or at all)."""
     query = select(WeatherReport).where(WeatherReport.place_id == place_id)
+    if before is not None:
+        query = query.where(WeatherReport.fetched_at <= before)
     return session.scalars(
         query.order_by(WeatherReport.fetched_at.desc(), WeatherReport.id.desc()).limit(1)
     ).first()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from brood.services.voice.preferences import CHOICES, Preferences, zones
 from brood.web.forms.reader import Reader
 
-SWITCHES = ("shortcuts", "words")
+SWITCHES = ("shortcuts", "words", "rhythm")
 
 
 def read(reader: Reader, now: Preferences) -> Preferences:

@@ -6,6 +6,7 @@ from flask import Blueprint, Response, request, url_for
 
 from brood.services.cases import beside
 from brood.services.house import neighbour_walks, neighbours
+from brood.services.season import rhythm, season_tasks
 from brood.store.place_tables import Place
 from brood.store.queries import cases
 from brood.web import render
@@ -54,15 +55,16 @@ def walk(place_id: int) -> Response:
     """The plants of a place that may have caught something, to look over one by one."""
     with reading() as desk:
         place = cases.place(desk.session, place_id)
-        due, later = neighbour_walks.of_place(
-            beside.house_of(desk.session), desk.catalogue, place_id, desk.today
-        )
+        here = beside.house_of(desk.session)
+        due, later = neighbour_walks.of_place(here, desk.catalogue, place_id, desk.today)
+        turn = season_tasks.in_turn(desk, here, place_id, {stop.plant.id for stop in due})
         return render.page(
             "house/house/walk.html",
             place=place,
             due=[(stop, neighbour_walks.sits_on(desk.catalogue, stop)) for stop in due],
+            turn=turn,
             later=later,
-            minutes=neighbour_walks.minutes(due),
+            minutes=neighbour_walks.minutes(due) + rhythm.minutes(turn),
         )
 
 

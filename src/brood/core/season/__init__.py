@@ -1,0 +1,1 @@
+"""When pests of earlier years are to be expected again."""

@@ -1,0 +1,1 @@
+"""Forms of the season."""

@@ -1,0 +1,1 @@
+"""The season: the year, sightings, the journal."""
