@@ -18,7 +18,7 @@ ACCEPTED = 299
 WORDS = "<" * 1200
 """More than any line or note can hold, and with a sign that no name may have."""
 FREE = {"list", "q"}
-SEARCHES = {"/theme", "/plants", "/record"}
+SEARCHES = {"/theme", "/plants", "/record", "/season", "/season/journal"}
 """Forms that look for something, and the switch of the theme: whatever is sent will do."""
 NEEDS = {
     "gap-": {"act-": "1"},

@@ -179,6 +179,17 @@ def test_beginning_puts_the_net_over_what_gets_it_and_asks_no_more(store):
         assert cabbage
 
 
+def test_a_pest_without_signs_of_its_own_is_expected_where_its_like_are(store):
+    with store.writing() as session:
+        sill = place_of(session, "Sill", setting="indoor")
+        plant_of(session, sill, "Fuchsia", "flowering")
+    with store.reading() as session:
+        (fuchsia,) = beside.house_of(session).here
+        for pest in ("macrosiphum-euphorbiae", "aspidiotus-nerii", MITE):
+            assert rhythm.susceptible(CATALOGUE, fuchsia, pest), pest
+        assert not rhythm.susceptible(CATALOGUE, fuchsia, WHITE)
+
+
 def _sixty(session):
     """Sixty plants at four places that nobody has looked over for long."""
     since = NOW - timedelta(days=100)

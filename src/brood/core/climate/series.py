@@ -27,6 +27,11 @@ working assumption, grade C.
 LOWEST_C, HIGHEST_C = -30.0, 60.0
 SHORT_GAP_HOURS = 3
 PATTERN_DAYS = 7
+TURN = (np.arange(24) + 0.5 - 5.0) % 24 / 24
+SINE = -np.cos(2 * np.pi * TURN)
+"""Where each hour of a day lies between one minimum (05:00) and the next, and the sine
+through it: −1 at the minimum, 1 at the maximum (17:00).
+"""
 
 
 # Frozen, so that a series can be shared by cases, plans and threads.
@@ -165,8 +170,7 @@ def daily(
             "A day's minimum is above its maximum.", field="min", value=float(low[low > high][0])
         )
     clock = np.arange(24) + 0.5
-    turn = (clock - 5.0) % 24 / 24
-    wave = 1 - 4 * np.abs(turn - 0.5) if shape == "single-triangle" else -np.cos(2 * np.pi * turn)
+    wave = 1 - 4 * np.abs(TURN - 0.5) if shape == "single-triangle" else SINE
     valley = np.repeat(low[:, None], 24, axis=1)
     if shape == "double-sine":
         valley = np.where(clock > 17, np.append(low[1:], low[-1])[:, None], valley)

@@ -5,13 +5,12 @@ to come as they may turn out.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
 
 import numpy as np
 from numpy.typing import NDArray
 
-from brood.core.climate.degree_days import from_hours
-from brood.core.climate.series import daily
+from brood.core.climate.degree_days import rate_above
+from brood.core.climate.series import SINE
 from brood.core.season.arrival import offsets, spread_between
 
 Array = NDArray[np.float64]
@@ -59,14 +58,18 @@ def smooth(low: Array, high: Array) -> list[YearOfDays]:
     return [YearOfDays(low + c, high + c) for c in (-DAY_TO_DAY_C, 0.0, DAY_TO_DAY_C)]
 
 
-def of_days(year: YearOfDays, lower: float, upper: float | None, warmer_c: float = 0.0) -> Array:
+def of_days(
+    year: YearOfDays, lower: float, upper: float | None, warmer_c: Array | None = None
+) -> Array:
     """The degree-days of each day of a year without gaps, °C·day, shape (days,), by the hour
-    through each day's extremes, with a horizontal cut-off.
+    on a sine through each day's extremes, with a horizontal cut-off. With offsets in °C,
+    shape (n,), one row for each, shape (n, days).
     """
-    low, high = year.low + warmer_c, np.maximum(year.high, year.low) + warmer_c
-    low, high = np.clip(low, -30, 60), np.clip(high, -30, 60)
-    hours = daily(date(2001, 1, 1), list(low), list(high)).celsius
-    return from_hours(hours, lower, upper)
+    high = np.maximum(year.high, year.low)
+    hours = ((high + year.low) / 2)[:, None] + ((high - year.low) / 2)[:, None] * SINE
+    if warmer_c is not None:
+        hours = hours[None] + warmer_c[:, None, None]
+    return np.asarray(rate_above(hours, lower, upper, "horizontal").mean(axis=-1))
 
 
 def between_years(years: list[YearOfDays], first: int) -> float:
@@ -98,11 +101,8 @@ def sums(
     spread = between_years(normals, begun) if spread_c is None else spread_c
     base = normals[0]
     measured = of_days(this.filled(base), lower, upper)
-    rows = []
-    for warmer in offsets(spread):
-        expected = np.mean([of_days(y, lower, upper, float(warmer)) for y in normals], axis=0)
-        rows.append(np.cumsum(np.where(known, measured, expected)))
-    return np.array(rows)
+    expected = np.mean([of_days(y, lower, upper, offsets(spread)) for y in normals], axis=0)
+    return np.asarray(np.cumsum(np.where(known, measured, expected), axis=1))
 
 
 def heat_at(year: YearOfDays, day: int, lower: float, upper: float | None) -> float | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from math import floor
 from typing import Any
@@ -17,7 +17,7 @@ from brood.core.season.arrival import Band
 from brood.core.season.biofix import biofix, day_of, season_of
 from brood.services.desk import Desk
 from brood.services.season import year_warmth
-from brood.services.season.year_warmth import PlaceWarmth
+from brood.services.season.year_warmth import PlaceWarmth, Warmths
 from brood.store.place_tables import Place
 from brood.store.queries import cases, season
 from brood.store.records import Prevention
@@ -89,9 +89,10 @@ class Seasons:
 
     hemisphere: str
     places: Mapping[int, Place]
-    warmth: Mapping[int, PlaceWarmth]
+    warmth: Warmths
     first: Mapping[tuple[str, int], Mapping[int, Seen]]
     preventions: Sequence[Prevention] = ()
+    forecasts: dict[int, list[Arrival]] = field(default_factory=dict)
 
 
 def thresholds(catalogue: Catalogue, pest_id: str) -> tuple[float, float]:
@@ -118,7 +119,7 @@ def seasons(session: Session, catalogue: Catalogue, hemisphere: str, today: date
         if one.pest_id in catalogue.records:
             seen = Seen(one.seen_on, one.heat, source=one.source)
             _note(raw, one.pest_id, one.place_id, hemisphere, seen)
-    warmth = {n: year_warmth.of_place(session, places[n], today) for n in {p for _, p in raw}}
+    warmth = year_warmth.Warmths(session, places, today)
     return Seasons(hemisphere, places, warmth, raw, season.preventions(session))
 
 
@@ -162,6 +163,12 @@ def of_season(catalogue: Catalogue, known: Seasons, year: int, today: date) -> l
     """The forecasts of a season, by the day on which prevention begins. What was found is
     judged by the forecast as it stood when prevention began.
     """
+    if year not in known.forecasts:
+        known.forecasts[year] = _of_season(catalogue, known, year, today)
+    return known.forecasts[year]
+
+
+def _of_season(catalogue: Catalogue, known: Seasons, year: int, today: date) -> list[Arrival]:
     out = []
     for (pest_id, place_id), years in known.first.items():
         earlier = {y: seen for y, seen in sorted(years.items()) if y < year}

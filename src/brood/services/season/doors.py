@@ -5,7 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+import numpy as np
+
+from brood.core.season.heat_sums import Array
 from brood.services.season.year_warmth import PlaceWarmth
+from brood.services.voice.speech import Speech
 from brood.store.place_tables import Place
 
 MOVING_C = 10.0
@@ -24,13 +28,12 @@ class Door:
     on: date
     out: bool
 
-    @property
-    def text(self) -> str:
+    def said(self, speech: Speech) -> str:
         """What it is, in words."""
-        where = self.place.name.lower()
+        where, warm = self.place.name.lower(), speech.warmth(MOVING_C)
         if self.out:
-            return f"Nights over {MOVING_C:g} °C at the {where}: check pots, then move them out"
-        return f"Nights near {MOVING_C:g} °C at the {where}: check pots and bring them in"
+            return f"Nights over {warm} at the {where}: check pots, then move them out"
+        return f"Nights near {warm} at the {where}: check pots and bring them in"
 
 
 @dataclass(frozen=True)
@@ -49,24 +52,23 @@ def of_place(place: Place, warmth: PlaceWarmth, first: date, last: date) -> list
     if place.setting not in OUTSIDE:
         return []
     out, before = [], None
-    for n in range((last - first).days + 1):
-        day = first + timedelta(days=n)
-        night = _around(warmth, day)
-        if night is None:
-            before = None
-            continue
-        warm = night >= MOVING_C
-        if before is not None and warm != before:
-            out.append(Door(place, day, warm))
+    for n, night in enumerate(_around(warmth, first, last, nights=True)):
+        warm = None if np.isnan(night) else bool(night >= MOVING_C)
+        if before is not None and warm is not None and warm != before:
+            out.append(Door(place, first + timedelta(days=n), warm))
         before = warm
     return _lasting(out)
 
 
-def _around(warmth: PlaceWarmth, day: date) -> float | None:
-    """The mean of the nights around a day, half of them before it."""
-    nights = [warmth.night_of(day + timedelta(days=n)) for n in range(-AROUND, AROUND + 1)]
-    known = [night for night in nights if night is not None]
-    return sum(known) / len(known) if known else None
+def _around(warmth: PlaceWarmth, first: date, last: date, *, nights: bool) -> Array:
+    """The mean of the days (or nights) around each day of a stretch, half of them before it."""
+    count = (last - first).days + 1 + 2 * AROUND
+    low, high = warmth.days(first - timedelta(days=AROUND), count)
+    each = low if nights else (low + high) / 2
+    known, weights = ~np.isnan(each), np.ones(2 * AROUND + 1)
+    total = np.convolve(np.where(known, each, 0.0), weights, "valid")
+    days = np.convolve(known.astype(float), weights, "valid")
+    return np.where(days > 0, total / np.maximum(days, 1), np.nan)
 
 
 def _lasting(found: list[Door]) -> list[Door]:
@@ -82,21 +84,10 @@ def _lasting(found: list[Door]) -> list[Door]:
 
 def sleeps(place: Place, warmth: PlaceWarmth, first: date, last: date) -> list[Sleep]:
     """The stretches of a window in which a place is too cold for most pests to grow."""
-    out: list[Sleep] = []
-    since = None
-    for n in range((last - first).days + 2):
-        day = first + timedelta(days=n)
-        cold = n <= (last - first).days and _cold(warmth, day)
-        if cold and since is None:
-            since = day
-        if not cold and since is not None:
-            if (day - since).days >= SHORTEST_REST:
-                out.append(Sleep(place, since, day))
-            since = None
-    return out
-
-
-def _cold(warmth: PlaceWarmth, day: date) -> bool:
-    found = [warmth.mean_of(day + timedelta(days=n)) for n in range(-AROUND, AROUND + 1)]
-    known = [one[0] for one in found if one is not None]
-    return bool(known) and sum(known) / len(known) < REST_C
+    cold = _around(warmth, first, last, nights=False) < REST_C
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], cold, [False])).astype(int)))
+    return [
+        Sleep(place, first + timedelta(days=int(a)), first + timedelta(days=int(b)))
+        for a, b in zip(edges[::2], edges[1::2], strict=True)
+        if b - a >= SHORTEST_REST
+    ]

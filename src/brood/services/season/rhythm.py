@@ -109,8 +109,9 @@ def susceptible(catalogue: Catalogue, plant: Plant, pest_id: str) -> bool:
     """Whether a plant may get a pest: it had it, or its kind is not spared by it."""
     if any(c.pest_id == pest_id for c in plant.cases):
         return True
-    cause = next((c for c in catalogue.evidence.model.causes if c.id == pest_id), None)
-    return cause is not None and cause.kinds.get(plant.kind, 1.0) >= 1.0
+    known = {pest_id, catalogue.records[pest_id].variant_of}
+    causes = [c for c in catalogue.evidence.model.causes if c.id in known]
+    return any(c.kinds.get(plant.kind, 1.0) >= 1.0 for c in causes)
 
 
 def minutes(some: Sequence[DueLook]) -> int:

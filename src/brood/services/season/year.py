@@ -17,7 +17,7 @@ from brood.services.house.quarantine import open_quarantines
 from brood.services.season import arrivals, doors, rhythm
 from brood.services.season.arrivals import Arrival, Seasons
 from brood.services.season.doors import Door, Sleep
-from brood.services.season.year_warmth import PlaceWarmth, of_place
+from brood.services.season.year_warmth import PlaceWarmth
 from brood.services.voice.odds import in_100
 from brood.services.voice.speech import Speech, listed
 from brood.store.place_tables import Place
@@ -315,7 +315,7 @@ def _of_places(desk: Desk, known: Seasons, house: House) -> list[tuple[Place, Pl
     """
     order = {"outdoor": 0, "balcony": 1, "glasshouse": 2, "indoor": 3}
     places = [p for p in known.places.values() if p.id in house.by_place]
-    found = [(p, known.warmth.get(p.id) or of_place(desk.session, p, desk.today)) for p in places]
+    found = [(p, known.warmth[p.id]) for p in places]
     varies = [(p, w) for p, w in found if not w.told and (w.normals or w.seasons)]
     return sorted(varies, key=lambda one: (not one[1].normals, order[one[0].setting], one[0].id))
 
@@ -379,7 +379,9 @@ def _events(
             if course.clear is not None and course.clear >= today:
                 text = f"{_cap(row.name)} expected clear: {row.place.name.lower()}"
                 out.append(Item(course.clear, text, f"/cases/{course.case_id}"))
-    out += [Item(d.on, d.text, f"/places/{d.place.id}") for d in moved if d.on >= today]
+    out += [
+        Item(d.on, d.said(desk.speech), f"/places/{d.place.id}") for d in moved if d.on >= today
+    ]
     out += [
         Item(s.until, f"{s.place.name} wakes: look for mites and scale", f"/places/{s.place.id}")
         for s in rests

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from functools import cached_property
@@ -15,12 +16,13 @@ from brood.core.season.biofix import DAYS, biofix, day_of, season_of
 from brood.core.season.heat_sums import Array, YearOfDays
 from brood.services.documents.forecast import normal_years
 from brood.services.voice import preferences
-from brood.services.warmth.hourly import normal_of, trusted
+from brood.services.warmth.hourly import normal_of
 from brood.store.place_tables import Place
 from brood.store.queries import readings
 
 BACK_YEARS, FEWEST_READINGS = 6, 4
 """So many earlier seasons are looked at. A day with fewer readings has no extremes."""
+UNKNOWN = YearOfDays(np.full(DAYS, np.nan), np.full(DAYS, np.nan))
 REPORT_DAYS = 50
 """A weather report holds 60 observed days: one in so many days is enough to know them all."""
 
@@ -52,8 +54,7 @@ class PlaceWarmth:
 
     def season(self, year: int) -> YearOfDays:
         """The known days of a season."""
-        blank = np.full(DAYS, np.nan)
-        return self.seasons.get(year, YearOfDays(blank, blank))
+        return self.seasons.get(year, UNKNOWN)
 
     def heat(self, day: date, lower: float, upper: float | None) -> float | None:
         """The degree-days from the biofix up to a day; None where too little is known."""
@@ -80,6 +81,22 @@ class PlaceWarmth:
             self._sums[key] = heat_sums.sums(this, self.normals, lower, upper, self.spread_c)
         return self._sums[key]
 
+    def days(self, first: date, count: int) -> tuple[Array, Array]:
+        """The lowest and highest °C of so many days, measured or normal, shape (count,); not
+        a number where unknown.
+        """
+        found = [self._day(first + timedelta(days=n)) for n in range(count)]
+        low, high = (np.array(side) for side in zip(*found, strict=True))
+        return low, high
+
+    def _day(self, day: date) -> tuple[float, float]:
+        year, n = self.season(season_of(self.hemisphere, day)), day_of(self.hemisphere, day)
+        n = min(n, DAYS - 1)
+        low, high = float(year.low[n]), float(year.high[n])
+        if self.normal is None or not (np.isnan(low) or np.isnan(high)):
+            return low, high
+        return float(self.normal[0][n]), float(self.normal[1][n])
+
     def mean_of(self, day: date) -> tuple[float, bool] | None:
         """The mean °C of a day and whether it was measured; None where unknown."""
         year, n = self.season(season_of(self.hemisphere, day)), day_of(self.hemisphere, day)
@@ -90,12 +107,17 @@ class PlaceWarmth:
         low, high = (float(side[min(n, DAYS - 1)]) for side in self.normal)
         return (low + high) / 2, False
 
-    def night_of(self, day: date) -> float | None:
-        """The lowest °C of a day, measured or normal."""
-        year, n = self.season(season_of(self.hemisphere, day)), day_of(self.hemisphere, day)
-        if n < DAYS and year.known[n]:
-            return float(year.low[n])
-        return None if self.normal is None else float(self.normal[0][min(n, DAYS - 1)])
+
+class Warmths(dict[int, PlaceWarmth]):
+    """The warmth of places by their ids, each read when it is first asked for."""
+
+    def __init__(self, session: Session, places: Mapping[int, Place], today: date) -> None:
+        super().__init__()
+        self._session, self._places, self._today = session, places, today
+
+    def __missing__(self, place_id: int) -> PlaceWarmth:
+        self[place_id] = of_place(self._session, self._places[place_id], self._today)
+        return self[place_id]
 
 
 def of_place(session: Session, place: Place, today: date) -> PlaceWarmth:
@@ -120,13 +142,10 @@ def _recorded(session: Session, place: Place, today: date) -> dict[date, tuple[f
         return _observed(session, place, today)
     if place.source == "diary":
         return {r.on: (r.low_c, r.high_c) for r in readings.diary(session, place.id)}
-    by_day: dict[date, list[float]] = {}
-    for at, celsius in trusted(session, place):
-        by_day.setdefault(at.date(), []).append(celsius)
     return {
-        day: (min(some), max(some))
-        for day, some in by_day.items()
-        if len(some) >= FEWEST_READINGS and day < today
+        day: (low, high)
+        for day, low, high, count in readings.extremes(session, place.id)
+        if count >= FEWEST_READINGS and day < today
     }
 
 

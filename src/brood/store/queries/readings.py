@@ -25,6 +25,20 @@ def pairs(
     ]
 
 
+def extremes(session: Session, place_id: int) -> list[tuple[date, float, float, int]]:
+    """(day, lowest °C, highest °C, number of readings) of every day of a place."""
+    day = func.date(Reading.at)
+    query = (
+        select(day, func.min(Reading.celsius), func.max(Reading.celsius), func.count())
+        .where(Reading.place_id == place_id, Reading.withdrawn_at.is_(None))
+        .group_by(day)
+    )
+    return [
+        (date.fromisoformat(on), low, high, count)
+        for on, low, high, count in session.execute(query.order_by(day))
+    ]
+
+
 def known(
     session: Session, place_id: int, first: datetime, last: datetime
 ) -> dict[tuple[datetime, int], float]:
