@@ -24,7 +24,7 @@ from brood.services.voice import preferences
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 from brood.services.warmth import rounds, sensor, weather
-from brood.services.warmth.hourly import normal_of, place_series
+from brood.services.warmth.hourly import at_least_usual, normal_of, place_series
 from brood.services.warmth.sensor import Answer, Device, device_server, in_background
 from brood.store.queries import cases, readings
 
@@ -260,3 +260,17 @@ def test_names_are_unique_and_a_heated_pair_can_be_taken_back(store):
     assert sensor.answer_of("http://8.8.8.8/") == Answer(
         None, "A sensor must stand in your own home network."
     )
+
+
+def test_what_was_once_said_of_a_silent_thermometers_place_holds_for_three_weeks(store):
+    silent, told = add(store, "sensor"), TODAY + timedelta(days=40)
+    with store.writing() as session:
+        cold = places.Warmth(12.0, 9.0, *CLOCK)
+        other = places.add(session, places.PlaceCommand("Hall", "", "set-points", cold), now=NOW)
+        readings.set_point(session, silent).day_c = 12.0
+        readings.set_point(session, silent).night_c = 9.0
+        for place, after in ((silent, 20.0), (other, 9.0)):
+            row = cases.place(session, place)
+            found = at_least_usual(place_series(session, row, TODAY, told), row)
+            assert at(found, TODAY + timedelta(days=2), 2) == 9.0
+            assert at(found, told, 2) == after

@@ -12,6 +12,7 @@ from brood.core.climate.series import (
     EXPECTED,
     FORECAST,
     MEASURED,
+    SET,
     SPREAD_C,
     HourlySeries,
     daily,
@@ -91,14 +92,15 @@ def _of_source(
 
 def at_least_usual(series: HourlySeries, place: Place) -> HourlySeries:
     """A series in which hours that nobody measured for three weeks are taken to be no
-    cooler than usual: an old reading says nothing of a season that has passed.
+    cooler than usual: an old reading says nothing of a season that has passed, nor does
+    what was once said of a place whose thermometer has never answered.
 
     A place whose warmth is set, or comes from the weather, stays as it is.
     """
     if place.source not in ("diary", "logger", "sensor"):
         return series
     hour = np.arange(len(series.celsius))
-    known = np.where(series.origin == EXPECTED, 0, hour)
+    known = np.where(np.isin(series.origin, (EXPECTED, SET)), 0, hour)
     stale = hour - np.maximum.accumulate(known) > STALE_DAYS * 24
     warm = np.maximum(series.celsius, USUAL_C)
     return replace(series, celsius=np.where(stale, warm, series.celsius))
