@@ -91,11 +91,13 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
     out += _for_all_pests(looks, today)
     stops = neighbour_walks.to_check(every, today)
     out += [_walk(walk) for walk in neighbour_walks.walks(stops, today)]
-    out += _spring(desk, house)
+    spring = _spring(desk, house)
+    out += spring
     out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
     out += _kept_apart([_apart(row, looked.get(row.id), today) for row in apart], today)
-    return out + _season(desk, house, apart, {s.plant.id for s in stops if s.due_on <= today})
+    busy = {s.plant.id for s in stops if s.due_on <= today} | {t.plant.id for t in spring}
+    return out + _season(desk, house, apart, busy)
 
 
 def _season(
