@@ -185,38 +185,43 @@ def _visit(
         _sitter(keeper)
 
 
+PAGES = (
+    "/house",
+    "/plants",
+    "/places",
+    "/quarantine",
+    "/record",
+    "/record/lessons",
+    "/record/costs",
+    "/record/data",
+    "/season",
+    "/season/sightings",
+    "/season/journal",
+    "/shelf",
+    "/household",
+    "/guide",
+    "/degree-days",
+    "/rehearsal",
+    "/settings",
+    "/sharing",
+    "/today/apart",
+    "/safety",
+    "/keys",
+    "/sources",
+    "/mix",
+)
+"""Pages that every household has."""
+
+
 def _every_path(keeper: Keeper) -> Iterator[str]:
     """Every page that there is of this household."""
-    yield from (
-        "/house",
-        "/plants",
-        "/places",
-        "/quarantine",
-        "/record",
-        "/record/lessons",
-        "/record/costs",
-        "/record/data",
-        "/season",
-        "/season/sightings",
-        "/season/journal",
-        "/shelf",
-        "/household",
-        "/guide",
-        "/degree-days",
-        "/rehearsal",
-        "/settings",
-        "/sharing",
-        "/today/apart",
-        "/safety",
-        "/keys",
-        "/sources",
-        "/mix",
-    )
+    yield from PAGES
     for place in keeper.house.places:
         yield from (
             f"/places/{place.id}",
             f"/places/{place.id}/edit",
             f"/places/{place.id}/plan",
+            f"/season?place={place.id}",
             f"/places/{place.id}/day/{keeper.today}",
         )
     for plant in keeper.house.plants:

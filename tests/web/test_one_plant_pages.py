@@ -76,6 +76,27 @@ def test_one_tap_records_the_evening_of_both_and_one_takes_both_back(demo_client
     assert {case: words(demo_store, case) for case in (AUBERGINE, two)} == before
 
 
+def test_taking_an_evening_back_leaves_another_that_was_told_in_the_same_minute(
+    demo_client, demo_store, two
+):
+    def slot():
+        with demo_store.reading() as session:
+            row = session.get(PestCase, AUBERGINE)
+            return min((a.target_on, a.id) for a in row.applications if a.status == "planned")[1]
+
+    tonight = slot()
+    demo_client.post(f"/evenings/{tonight}", data={"outcome": "done", "for_all": "1"})
+    both = {case: words(demo_store, case) for case in (AUBERGINE, two)}
+    late = slot()
+    answer = demo_client.post(
+        f"/evenings/{late}", data={"outcome": "done", "done_on": "2026-06-07"}
+    )
+    assert answer.status_code == 303
+    assert len(words(demo_store, AUBERGINE)) == len(both[AUBERGINE]) + 1
+    demo_client.post(f"/evenings/{late}/withdraw")
+    assert {case: words(demo_store, case) for case in (AUBERGINE, two)} == both
+
+
 def test_the_evenings_page_names_both_and_an_act_left_out_is_left_out_for_both(
     demo_client, demo_store, two
 ):

@@ -295,9 +295,10 @@ def unmark(desk: Desk, application_id: int) -> int:
     if record is None:
         raise NotFound("Nothing is recorded for this evening.")
     _withdraw(slot, record, desk.moment)
+    told = (record.recorded_at, record.done_on)
     for other in (a for case in history.others_on(row) for a in case.applications):
         along = history.last_word(other)
-        if along is not None and along.recorded_at == record.recorded_at:
+        if along is not None and (along.recorded_at, along.done_on) == told:
             _withdraw(other, along, desk.moment)
     return row.id
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.cases import effort, history, plans
+from brood.services.desk import Desk
 from brood.services.house import before_mixing
 from brood.services.house import who_lives_here as living
 from brood.services.house.plants import is_eaten
@@ -58,12 +59,6 @@ def _bench(values: Mapping[str, str]) -> Response:
         stuff = [
             (key, held.recipes.name(key)) for key in (*held.recipes.ingredient, *held.recipes.other)
         ]
-        usable = shelf.usable(shelf.items(session), today())
-        wanted = (
-            shopping.of_case(held, row, usable, shopping.likely_of(plans.outlook_of(desk, row)))
-            if row
-            else None
-        )
         return render.page(
             "treatment/mix/page.html",
             values=filled,
@@ -80,9 +75,16 @@ def _bench(values: Mapping[str, str]) -> Response:
             stuff=stuff,
             others=[(key, one.name) for key, one in held.recipes.other.items()],
             units=VOLUME_UNITS,
-            wanted=wanted,
+            wanted=_wanted(desk, row) if row else None,
             part="treatment/mix/_made.html",
         )
+
+
+def _wanted(desk: Desk, row: PestCase) -> shopping.Shopping:
+    """What the course of a case takes, and what of it is to be bought."""
+    usable = shelf.usable(shelf.items(desk.session), today())
+    likely = shopping.likely_of(plans.outlook_of(desk, row))
+    return shopping.of_case(catalogue(), row, usable, likely)
 
 
 def _bottles(session: Session) -> list[tuple[str, str]]:
