@@ -8,6 +8,7 @@ from datetime import date, timedelta
 
 from brood.charts.pen.svg import Point, num, path
 from brood.services.season.arrivals import Arrival
+from brood.services.season.year import Course
 
 Scale = Callable[[date], float]
 TO_SIGMA = 1.2816
@@ -50,6 +51,14 @@ def thorn(x: float, y: float, turn: int = 0, cls: str = "yr-thorn-old") -> str:
     """A first sighting: its point is where it stands."""
     spin = f" rotate({turn})" if turn else ""
     return f'<path class="{cls}" transform="translate({num(x)} {num(y)}){spin}" d="{THORN}"/>'
+
+
+def evenings(course: Course, today: date) -> list[tuple[date, str]]:
+    """The evenings of a course with the class of their strokes: done, next, set or spare."""
+    return [(day, "yr-done") for day in course.done] + [
+        (day, "yr-spare" if spare else "yr-next" if day <= today else "yr-set")
+        for day, spare in course.planned
+    ]
 
 
 def door(x: float, y: float, *, out: bool, past: bool) -> str:

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 from brood.charts.pen.svg import drawing, figure, line, num, path, rect, simplify, text
 from brood.charts.pen.svg import width as text_width
-from brood.charts.season.marks import door, hill, thorn
+from brood.charts.season.marks import door, evenings, hill, thorn
 from brood.services.season.arrivals import Arrival
 from brood.services.season.year import Course, Row, State, WarmthLine, YearResult
 from brood.services.voice.speech import Speech
@@ -285,11 +285,7 @@ def _course(result: YearResult, one: Course, y: float, speech: Speech) -> str:
     if shown:
         last = end or max(shown)
         out.append(line((_x(result, min(shown)), y + 10), (_x(result, last), y + 10), "yr-course"))
-    for day in one.done:
-        if _inside(result, day):
-            out.append(line((_x(result, day), y + 2), (_x(result, day), y + 18), "yr-done"))
-    for day, spare in one.planned:
-        cls = "yr-spare" if spare else "yr-next" if day <= result.today else "yr-set"
+    for day, cls in evenings(one, result.today):
         if _inside(result, day):
             out.append(line((_x(result, day), y + 2), (_x(result, day), y + 18), cls))
     if end:

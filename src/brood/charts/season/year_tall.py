@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 from brood.charts.pen.svg import drawing, figure, line, num, path, rect, shortened, simplify, text
 from brood.charts.pen.svg import width as text_width
-from brood.charts.season.marks import door, hill, thorn
+from brood.charts.season.marks import door, evenings, hill, thorn
 from brood.charts.season.year_strip import COOL_C, HOT_C, MOVING_C, describe
 from brood.services.season.year import Course, Row, State, YearResult
 from brood.services.voice.speech import Speech
@@ -143,13 +143,9 @@ def _state(result: YearResult, one: State, x: float) -> str:
 
 
 def _course(result: YearResult, one: Course, x: float) -> str:
-    every = [(d, "yr-done") for d in one.done] + [
-        (d, "yr-spare" if spare else "yr-next" if d <= result.today else "yr-set")
-        for d, spare in one.planned
-    ]
     out = [
         line((x - 14, _y(result, d)), (x - 2, _y(result, d)), cls)
-        for d, cls in every
+        for d, cls in evenings(one, result.today)
         if _inside(result, d)
     ]
     if one.clear and _inside(result, one.clear):
