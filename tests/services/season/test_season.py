@@ -166,7 +166,9 @@ def test_beginning_puts_the_net_over_what_gets_it_and_asks_no_more(store):
         asked = season_tasks.of_day(desk, beside.house_of(session), (), ())
         assert [p.name for p in asked.begin[0].plants] == ["Kohlrabi"]
     with store.writing() as session:
-        kept = notes.begin(desk_of(session), WHITE, bed, "begun")
+        kept = notes.begin(desk_of(session), WHITE, bed, "left")
+        assert year.build(desk_of(session)).rows[0].states == ()
+        assert notes.begin(desk_of(session), WHITE, bed, "begun") == kept
         assert notes.begin(desk_of(session), WHITE, bed, "begun") == kept
     with store.reading() as session:
         desk = desk_of(session)

@@ -160,6 +160,8 @@ def begin(desk: Desk, pest_id: str, place_id: int, kind: str) -> int:
     year = one.season if one else season_of(desk.prefs.hemisphere, desk.today)
     for row in season.preventions(desk.session):
         if (row.pest_id, row.place_id, row.season) == (pest_id, place_id, year):
+            if kind == "begun" and row.kind != "begun":
+                _begin_states(desk, pest_id, place_id)
             row.kind = kind
             return row.id
     kept = Prevention(
