@@ -19,7 +19,7 @@ from brood.services.house.neighbour_walks import WALK, Stop
 from brood.services.house.neighbours import CHECKED, weekly
 from brood.services.house.plant_states import StateLine, standing
 from brood.services.house.quarantine import last_looks_apart, next_look
-from brood.services.season import season_tasks
+from brood.services.season import returns, season_tasks
 from brood.services.season.season_tasks import ToBegin
 from brood.services.today.evenings_together import (
     brief,
@@ -30,8 +30,6 @@ from brood.services.voice.speech import Speech, days, listed
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine
 from brood.store.tables import Application, Card, PestCase, Plant
-
-WINTER_DAYS = 210
 
 
 @dataclass(frozen=True)
@@ -224,38 +222,25 @@ def _all_apart(some: Sequence[Task], key: str) -> Task:
 
 
 def _spring(desk: Desk, house: House) -> list[Task]:
-    """What was cleared in the cold is looked at again in spring: the silence may have
-    been rest.
-    """
-    today = desk.today
-    winter, spring = (
-        ((11, 12, 1, 2), (3, 4, 5))
-        if desk.prefs.hemisphere == "north"
-        else ((5, 6, 7, 8), (9, 10, 11))
-    )
-    if today.month not in spring:
-        return []
-    begun = date(today.year, spring[0], 1)
-    found = [
+    """What was cleared in the cold is looked at again once it has been warm."""
+    return [
         Task(
-            f"spring-{c.id}",
+            f"spring-{one.case.id}",
             "neighbour",
-            p,
-            place_of(p),
-            f"Cleared of {desk.catalogue.name(c.pest_id)} in winter: look again now that it is "
-            "warm",
+            one.plant,
+            place_of(one.plant),
+            f"Cleared of {desk.catalogue.name(one.case.pest_id)} in "
+            + (
+                "the cold. It has been warm enough since for a generation: look again"
+                if one.warmed
+                else "winter: look again now that it is warm"
+            ),
             MINUTES["neighbour"],
-            weekly(begun, today),
-            f"/plants/{p.id}#check",
+            weekly(one.since, desk.today),
+            f"/plants/{one.plant.id}#check",
         )
-        for p in house.here
-        for c in p.cases
-        if c.closed_at
-        and c.closed_at.month in winter
-        and (today - c.closed_at.date()).days < WINTER_DAYS
-        and house.looked.get(p.id, date.min) < begun
+        for one in returns.awake(desk, house)
     ]
-    return list({(t.plant.id, t.text): t for t in found}.values())
 
 
 def _along(row: PestCase, today: date) -> list[Application] | None:
