@@ -44,6 +44,10 @@ class Life:
             self.changes_treatments: 0.01,
             self.looks_over_anything: 0.04,
             self.sets_own_dates: 0.006,
+            self.something_comes_in: 0.02,
+            self.comes_back: 0.006,
+            self.keeps_off: 0.05,
+            self.notes_a_sighting: 0.005,
         }
 
     def days(self, days: int) -> None:
@@ -299,6 +303,39 @@ class Life:
                     f"{self.k.catalogue.name(pest)} is not named: {page.text[:160]}",
                 )
         self.k.free_without_a_look(page, number, cutting.id)
+
+    def something_comes_in(self) -> None:
+        """Flowers, produce, clothes, soil, a tree outside, or an end of one of them."""
+        rows = self.k.rows("select id from way_in where withdrawn_at is null and plant_id is null")
+        if rows and self.k.chance(0.3):
+            act = self.k.one(["gone", "take-back"])
+            self.k.post(f"/season/came-in/{self.k.one(rows)[0]}/{act}", {})  # type: ignore[index]
+            return
+        what = self.k.one(["flowers", "produce", "clothes", "soil", "outside"])
+        place = self.k.one(self.k.house.places)
+        data = {"what": what, "place": place.id, "brings-mealybug": "1"}  # type: ignore[attr-defined]
+        self.k.post("/season/came-in", data, twice=True)
+
+    def comes_back(self) -> None:
+        """A plant comes back from outdoors and is kept apart."""
+        plant, to = self._here(), self.k.one(self.k.house.places)
+        data = {"what": "outdoors", "place": to.id, "plant": plant.id}  # type: ignore[attr-defined]
+        if self.k.post("/season/came-in", data).status_code == 303:
+            plant.place = to  # type: ignore[assignment]
+            self.k.ledger.apart.add(plant.id)
+
+    def keeps_off(self) -> None:
+        """Prevention that the season's page asks for is begun, or left out."""
+        forms = [f for f in self.k.get("/season").forms if f.action == "/season/begin"]
+        if forms:
+            self.k.press(self.k.one(forms), "/season")  # type: ignore[arg-type]
+
+    def notes_a_sighting(self) -> None:
+        """A first sighting of an earlier year is remembered."""
+        pest, place = self.k.one(list(self.k.catalogue.records)), self.k.one(self.k.house.places)
+        on = self.k.today - timedelta(days=int(self.k.rng.integers(200, 1200)))
+        data = {"pest": pest, "place": place.id, "on": on.isoformat()}  # type: ignore[attr-defined]
+        self.k.post("/season/sightings", data)
 
     def lets_back(self) -> None:
         """Tick the way back and let a plant back, whatever the looks say."""

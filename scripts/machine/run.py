@@ -197,6 +197,8 @@ PAGES = (
     "/season",
     "/season/sightings",
     "/season/journal",
+    "/season/came-in",
+    "/season/came-in?what=outdoors",
     "/shelf",
     "/household",
     "/guide",

@@ -87,7 +87,7 @@ def test_rain_is_told_with_a_tap_a_field_or_the_diary_and_taken_back(demo_client
 def test_an_ant_band_goes_on_and_a_cut_is_told_by_touch(browser, demo_site, size):
     page = visit(browser, demo_site, viewport=SIZES[size])
     page.goto(f"/plants/{PEPPER}")
-    page.get_by_text("Bare roots, a net, a dry surface, ants").click()
+    page.get_by_text("Bare roots, a net, a card, a repellent, ants").click()
     form = page.locator(f"form[action='/plants/{PEPPER}/state']")
     form.locator("[name=state]").select_option("ant-band")
     form.get_by_role("button", name="Keep").click()

@@ -131,3 +131,32 @@ def test_a_walk_past_plants_whose_turn_it_is(client, clock):
         data={"shortcuts": "on", "words": "on", "evenings_asked": "", "locale": "en-GB"},
     )
     assert "A walk past" not in text(client.get("/"))
+
+
+def test_what_came_in_is_told_in_one_form_and_watched(client, clock):
+    place = {"name": "Sill", "day": "22", "night": "18", "day_from": "07:00", "night_from": "22:00"}
+    client.post("/places/new", data=place)
+    client.post("/places/new", data={**place, "name": "Box room"})
+    client.post("/plants/new", data={"name": "Fuchsia", "kind": "flowering", "place": "1"})
+    assert "What came in?" in text(client.get("/season/came-in"))
+    assert "They may bring thrips, aphids" in text(client.get("/season/came-in?what=flowers"))
+    assert client.post("/season/came-in", data={"what": "flowers", "place": "1"}).status_code == 303
+    assert "Cut flowers , sill, since" in text(client.get("/season/came-in"))
+    clock.now = NOW.replace(day=NOW.day + 5)
+    walk = text(client.get("/house/1/walk"))
+    assert "Every 4 days: cut flowers" in walk
+    assert "Look for thrips" in walk
+    new = {"what": "bought", "place": "2", "name": "Lemon", "kind": "woody-citrus"}
+    kept = client.post("/season/came-in", data={**new, "brings-soft-scale": "1"})
+    assert "/quarantine/" in kept.headers["Location"]
+    assert "Others where it came from had" in text(client.get(kept.headers["Location"]))
+    for wrong in ({"what": "bought", "place": "2", "kind": ""}, {"what": "comet", "place": "1"}):
+        assert client.post("/season/came-in", data=wrong).status_code == 422
+    tree = {"what": "outside", "place": "1", "note": "the lime tree", "brings-mealybug": "1"}
+    client.post("/season/came-in", data=tree)
+    page = client.get("/season/came-in")
+    assert "The lime tree , sill" in text(page)
+    number = re.search(r"/season/came-in/(\d+)/gone", page.text)[1]
+    assert client.post(f"/season/came-in/{number}/gone").status_code == 303
+    client.post(f"/season/came-in/{number}/take-back")
+    assert "The lime tree , sill" not in text(client.get("/season/came-in"))

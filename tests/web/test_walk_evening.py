@@ -12,8 +12,7 @@ from conftest import MITE, NOW, tell_before_mixing
 from PIL import Image
 
 from brood.catalogue.loader import shipped
-from brood.services.house import places, plants
-from brood.services.treatment import load
+from brood.services.house import load, places, plants
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import ApplicationRecord

@@ -21,6 +21,7 @@ from brood.catalogue.schema import (
     Source,
     StateRecord,
     TreatmentRecord,
+    WayInRecord,
 )
 from brood.catalogue.signs import Evidence
 from brood.core.biology.case import Act
@@ -56,6 +57,7 @@ class Catalogue:
     states: Mapping[str, StateRecord]
     mixes: Mapping[str, Sequence[MixRecord]]
     prevention: Mapping[str, PreventionRecord]
+    ways_in: Mapping[str, WayInRecord]
 
     def pest(self, pest_id: str, *, outdoors: bool = False) -> Pest:
         """The pest with that id; `outdoors` its adults may fly off. Raises InputError with

@@ -28,6 +28,7 @@ from brood.catalogue.schema import (
     StageRecord,
     StateRecord,
     TreatmentRecord,
+    WayInRecord,
     cited,
 )
 from brood.core.biology.fitting import LINE_TOLERANCE, Point, fit_line
@@ -181,6 +182,7 @@ def load(root: Traversable) -> Catalogue:
     handling = _handling(root, treatments, kills, sources, faults)
     states = _states(root, groups, treatments, sources, faults)
     prevention = _prevention(root, groups, states, sources, faults)
+    ways_in = _ways_in(root, groups, sources, faults)
     courses = mixes.read(root / "mixes.json", records, treatments, faults)
     if faults or evidence is None or handling is None or hiding is None:
         raise CatalogueError(faults)
@@ -197,6 +199,7 @@ def load(root: Traversable) -> Catalogue:
         states,
         courses,
         prevention,
+        ways_in,
     )
 
 
@@ -235,6 +238,23 @@ def _prevention(
             faults.append(f"prevention.toml: {group}: there is no source '{one.source}'")
         if one.state is not None and one.state not in states:
             faults.append(f"prevention.toml: {group}: there is no state '{one.state}'")
+    return found
+
+
+def _ways_in(
+    root: Traversable,
+    groups: Mapping[str, GroupRecord],
+    sources: Mapping[str, Source],
+    faults: list[str],
+) -> dict[str, WayInRecord]:
+    """How pests come into a house."""
+    found = _keyed(WayInRecord, root / "ways_in.toml", faults)
+    for name, one in found.items():
+        if one.source not in sources:
+            faults.append(f"ways_in.toml: {name}: there is no source '{one.source}'")
+        for group in one.brings:
+            if group not in groups:
+                faults.append(f"ways_in.toml: {name}: there is no group '{group}'")
     return found
 
 

@@ -421,7 +421,9 @@ class StateRecord(Record):
     `forbids` are treatments or techniques that are not used meanwhile. It `keeps_off` a
     share of the eggs from elsewhere; where it `shuts_in`, nothing flies off. It `guards`
     the pest from living helpers, or `frees` them from such guards. Its `act` is kept up.
-    `seen` marks what is noticed and not begun.
+    `seen` marks what is noticed and not begun. Rain of `washes_off_mm` since its last
+    renewal takes it off; on a fast-growing plant it lasts `fast_days`. `sprays` is the
+    treatment that puts it on: it counts for harvest and wear as on any other day.
     """
 
     name: Text
@@ -439,6 +441,10 @@ class StateRecord(Record):
     frees: bool = False
     seen: bool = False
     act: Id | None = None
+    washes_off_mm: Annotated[float, Field(gt=0, le=100)] | None = None
+    fast_days: Annotated[int, Field(ge=1, le=400)] | None = None
+    sprays: Id | None = None
+    evidence: Literal["good", "fair", "weak"] | None = None
     source: str
     grade: Grade
 
@@ -455,6 +461,23 @@ class PreventionRecord(Record):
     state: Id | None = None
     outdoors: bool = False
     look: Text
+    source: str
+    grade: Grade
+
+
+class WayInRecord(Record):
+    """How pests come into a house: what came (a new plant, one that is back, a thing that
+    is there for some `days`, something outside that stays), the groups of pests that it
+    usually brings, and every how many days plants beside it are checked meanwhile.
+    """
+
+    name: Text
+    say: Text
+    what: Literal["plant", "back", "thing", "outside"]
+    brings: list[Id] = []
+    days: Annotated[int, Field(ge=0, le=120)]
+    every: Annotated[int, Field(ge=1, le=30)]
+    text: Text
     source: str
     grade: Grade
 

@@ -21,7 +21,7 @@ from brood.store.place_tables import (
     Upload,
     WeatherReport,
 )
-from brood.store.records import PlantEvent, PlantState
+from brood.store.records import PlantEvent
 from brood.store.tables import (
     Application,
     ApplicationRecord,
@@ -35,6 +35,7 @@ from brood.store.tables import (
     PatchTest,
     PestCase,
     Plant,
+    PlantState,
     Setting,
     Stay,
 )

@@ -14,15 +14,18 @@ from brood.store.tables import Plant
 
 
 class Quarantine(Table):
-    """A plant kept apart: why (newcomer, neighbour, cutting, sick), from when, and
-    since when it is back; `steps` of its return that are done.
+    """A plant kept apart: why (newcomer, given, outdoors, neighbour, cutting, sick), from
+    when, and since when it is back; `steps` of its return that are done.
 
     `from_place_id` is where it stood before it was moved away for this.
     """
 
     __tablename__ = "quarantine"
     __table_args__ = (
-        CheckConstraint("reason in ('newcomer', 'neighbour', 'cutting', 'sick')", name="reason"),
+        CheckConstraint(
+            "reason in ('newcomer', 'given', 'outdoors', 'neighbour', 'cutting', 'sick')",
+            name="reason",
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
@@ -33,26 +36,6 @@ class Quarantine(Table):
     note: Mapped[str] = mapped_column(default="")
     from_place_id: Mapped[int | None] = mapped_column(ForeignKey("place.id"), index=True)
     recorded_at: Mapped[datetime]
-    plant: Mapped[Plant] = relationship()
-
-
-class PlantState(Table):
-    """A state that lasts on a plant, from `since_on` to `until_on` or until it `ended_on`
-    sooner; `cared_on` is when it was last looked after.
-    """
-
-    __tablename__ = "plant_state"
-    __table_args__ = (CheckConstraint("until_on >= since_on", name="span"),)
-    id: Mapped[int] = mapped_column(primary_key=True)
-    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
-    kind: Mapped[str]
-    since_on: Mapped[date]
-    until_on: Mapped[date]
-    cared_on: Mapped[date | None]
-    ended_on: Mapped[date | None]
-    note: Mapped[str] = mapped_column(default="")
-    recorded_at: Mapped[datetime]
-    withdrawn_at: Mapped[datetime | None]
     plant: Mapped[Plant] = relationship()
 
 
@@ -154,5 +137,24 @@ class Prevention(Table):
     season: Mapped[int]
     kind: Mapped[str]
     on: Mapped[date]
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+
+
+class WayIn(Table):
+    """How pests may have come in: a `kind` of the catalogue, at which place, with which
+    groups of pests where that was told, and until when it is there (None while it stays).
+    Where it is a plant, `plant_id` is that one.
+    """
+
+    __tablename__ = "way_in"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    kind: Mapped[str]
+    place_id: Mapped[int] = mapped_column(ForeignKey("place.id"), index=True)
+    plant_id: Mapped[int | None] = mapped_column(ForeignKey("plant.id"), index=True)
+    groups: Mapped[list[str]] = mapped_column(JSON)
+    on: Mapped[date]
+    until_on: Mapped[date | None]
+    note: Mapped[str] = mapped_column(default="")
     recorded_at: Mapped[datetime]
     withdrawn_at: Mapped[datetime | None]

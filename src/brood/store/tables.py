@@ -75,6 +75,9 @@ class Plant(Table):
     created_at: Mapped[datetime]
     stays: Mapped[list[Stay]] = relationship(order_by="Stay.since_on, Stay.id")
     cases: Mapped[list[PestCase]] = relationship(back_populates="plant", order_by="PestCase.id")
+    states: Mapped[list[PlantState]] = relationship(
+        back_populates="plant", order_by="PlantState.since_on, PlantState.id"
+    )
 
 
 class Stay(Table):
@@ -93,6 +96,28 @@ class Stay(Table):
     touches: Mapped[bool] = mapped_column(default=False, server_default="0")
     tray: Mapped[str] = mapped_column(default="", server_default="")
     place: Mapped[Place] = relationship()
+
+
+class PlantState(Table):
+    """A state that lasts on a plant, from `since_on` to `until_on` or until it `ended_on`
+    sooner; `cared_on` is when it was last looked after. Where it was sprayed on, what is
+    eaten waits for `harvest_wait` days.
+    """
+
+    __tablename__ = "plant_state"
+    __table_args__ = (CheckConstraint("until_on >= since_on", name="span"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    plant_id: Mapped[int] = mapped_column(ForeignKey("plant.id"), index=True)
+    kind: Mapped[str]
+    since_on: Mapped[date]
+    until_on: Mapped[date]
+    cared_on: Mapped[date | None]
+    ended_on: Mapped[date | None]
+    harvest_wait: Mapped[int | None]
+    note: Mapped[str] = mapped_column(default="")
+    recorded_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+    plant: Mapped[Plant] = relationship(back_populates="states")
 
 
 class PestCase(Table):

@@ -37,7 +37,7 @@ from brood.web.routes.house import (
     today,
 )
 from brood.web.routes.house import household as living
-from brood.web.routes.season import journal, sightings
+from brood.web.routes.season import journal, sightings, ways_in
 from brood.web.routes.season import year as season
 from brood.web.routes.treatment import before, evening, means, mix, shelf, ways
 from brood.web.routes.warmth import degree_days
@@ -64,6 +64,7 @@ PAGES = (
     quarantine,
     season,
     sightings,
+    ways_in,
     journal,
     sharing,
     record,

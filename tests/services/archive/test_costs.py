@@ -10,9 +10,9 @@ from sqlalchemy import select
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import costs
 from brood.services.cases import commands, effort, history
-from brood.services.house import events, quarantine
+from brood.services.house import events, load, quarantine
 from brood.services.today import evenings_together, today
-from brood.services.treatment import evening_page, load
+from brood.services.treatment import evening_page
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech, hours, spelled
 from brood.store.place_tables import Place

@@ -120,7 +120,7 @@ NOW_LASTING = {
     "card": {"spot": ""},
     "look": {"passed": []},
 }
-NEW_TABLES = ("plant_state", "rain_day", "sighting", "prevention")
+NEW_TABLES = ("plant_state", "rain_day", "sighting", "prevention", "way_in")
 LATEST = {
     "application": {"reason": {}},
     **NOW_LASTING,

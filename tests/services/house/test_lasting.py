@@ -101,7 +101,7 @@ def test_a_state_is_looked_after_lengthened_and_ended(store, mites):
     assert last[0].action == "", "what comes at its end is more than a tick"
     assert "Pot it up" in last[0].text.replace("pot", "Pot")
     with store.writing() as session:
-        plant_states.lengthen(session, CATALOGUE, state_id, on(21))
+        plant_states.lengthen(session, CATALOGUE, state_id, at(21))
     assert "moss damp" in due(store, 24)[0].text
     for _ in range(2):
         with store.writing() as session:

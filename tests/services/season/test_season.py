@@ -188,8 +188,8 @@ def test_a_pest_without_signs_of_its_own_is_expected_where_its_like_are(store):
     with store.reading() as session:
         (fuchsia,) = beside.house_of(session).here
         for pest in ("macrosiphum-euphorbiae", "aspidiotus-nerii", MITE):
-            assert rhythm.susceptible(CATALOGUE, fuchsia, pest), pest
-        assert not rhythm.susceptible(CATALOGUE, fuchsia, WHITE)
+            assert plants.susceptible(CATALOGUE, fuchsia, pest), pest
+        assert not plants.susceptible(CATALOGUE, fuchsia, WHITE)
 
 
 def _sixty(session):

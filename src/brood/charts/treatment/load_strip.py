@@ -8,7 +8,7 @@ from datetime import timedelta
 
 from brood.charts.pen.svg import figure, line, rect, text
 from brood.core.course.problem import SPRAY_DAYS
-from brood.services.treatment.load import SPAN_DAYS, Load
+from brood.services.house.load import SPAN_DAYS, Load
 from brood.services.voice.speech import Speech, days
 
 W, TOP, FOOT, LEFT = 360.0, 26.0, 74.0, 6.0

@@ -17,6 +17,7 @@ from brood.errors import SettingError
 from brood.services.cases import commands, history, test_leaves
 from brood.services.demo import tern_following, tern_seasons
 from brood.services.demo.life import Life
+from brood.services.desk import Desk
 from brood.services.diagnosis import look_log, photos
 from brood.services.house import before_mixing, places, plants, who_lives_here
 from brood.services.kept import engine
@@ -323,6 +324,7 @@ def seed(
     tern_following.play(life, plant_ids, moment)
     with store.writing() as session:
         _told_before_mixing(session, catalogue)
+        tern_seasons.comes_in(Desk(session, catalogue, moment), place_ids)
     life.arrive(moment, ends=ends)
     with store.writing() as session:
         preferences.put(session, MADE, _made(moment))

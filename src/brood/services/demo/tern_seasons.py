@@ -9,9 +9,11 @@ from datetime import datetime, timedelta
 import numpy as np
 from sqlalchemy.orm import Session
 
+from brood.services.desk import Desk
 from brood.services.house import places
-from brood.services.season import notes
+from brood.services.season import notes, ways_in
 from brood.services.season.notes import SightingCommand
+from brood.services.season.ways_in import WayInCommand
 from brood.services.warmth.weather import SimulatedWeather
 from brood.services.warmth.weather import keep as keep_report
 
@@ -27,6 +29,12 @@ SEEN = (
     ("coccus-hesperidum", "North stairwell", ((1, 256), (2, 262))),
 )
 """Pest, place, and when it was first seen: years ago, and days from the present day on."""
+
+CAME_IN: tuple[tuple[str, str, int, tuple[str, ...], str], ...] = (
+    ("flowers", "Propagation shelf", 6, (), ""),
+    ("outside", "Raised bed", 40, ("aphid", "whitefly"), "the elder hedge"),
+)
+"""What came in, beside what, how many days ago, what it has, and its name."""
 
 
 def tell(session: Session, place_ids: Mapping[str, int], moment: datetime, month: int) -> None:
@@ -44,6 +52,13 @@ def tell(session: Session, place_ids: Mapping[str, int], moment: datetime, month
             if on <= moment.date():
                 said = SightingCommand(pest, place_ids[place], on)
                 notes.add(session, said, now=moment)
+
+
+def comes_in(desk: Desk, place_ids: Mapping[str, int]) -> None:
+    """What came into the house lately, and a hedge outside that nobody treats."""
+    for kind, place, ago, groups, note in CAME_IN:
+        on = desk.today - timedelta(days=ago)
+        ways_in.keep(desk, WayInCommand(kind, place_ids[place], on, groups, note))
 
 
 def _diary(session: Session, place_id: int, moment: datetime) -> None:

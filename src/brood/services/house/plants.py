@@ -100,6 +100,24 @@ def prone_weights(catalogue: Catalogue, plant: Plant) -> dict[str, float]:
     }
 
 
+def susceptible(catalogue: Catalogue, plant: Plant, pest_id: str) -> bool:
+    """Whether a plant may get a pest: it had it, or its kind is not spared by it."""
+    if any(c.pest_id == pest_id for c in plant.cases):
+        return True
+    known = {pest_id, catalogue.records[pest_id].variant_of}
+    causes = [c for c in catalogue.evidence.model.causes if c.id in known]
+    return any(c.kinds.get(plant.kind, 1.0) >= 1.0 for c in causes)
+
+
+def susceptible_to(catalogue: Catalogue, plant: Plant, group: str) -> bool:
+    """Whether a plant may get a pest of a group."""
+    return any(
+        susceptible(catalogue, plant, pest_id)
+        for pest_id, record in catalogue.records.items()
+        if record.group == group
+    )
+
+
 @dataclass(frozen=True)
 class PlantTraits:
     """What is known of a plant beyond its kind. Empty where nothing was told."""

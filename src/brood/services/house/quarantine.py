@@ -22,18 +22,27 @@ from brood.services.house.plants import PlantCommand, PlantTraits, add, prone_id
 from brood.services.voice.speech import Speech, days, listed
 from brood.services.warmth.hourly import plant_series
 from brood.store.place_tables import Place
-from brood.store.queries import cases
+from brood.store.queries import cases, season
 from brood.store.records import Quarantine
 from brood.store.tables import InspectionRecord, Plant, Stay
 
 AHEAD_DAYS = 300
 REASONS = {
     "newcomer": "a newcomer",
+    "given": "given or borrowed",
+    "outdoors": "back from outdoors",
     "neighbour": "a neighbour of an infested plant",
     "cutting": "a rescued cutting",
     "sick": "looks unwell",
 }
-CHANCES = {"newcomer": 0.2, "neighbour": 0.3, "cutting": 0.3, "sick": 0.5}
+CHANCES = {
+    "newcomer": 0.2,
+    "given": 0.3,
+    "outdoors": 0.3,
+    "neighbour": 0.3,
+    "cutting": 0.3,
+    "sick": 0.5,
+}
 """How likely a plant that shows nothing brings something, by the reason why it is kept
 apart (our judgement, C).
 """
@@ -49,7 +58,9 @@ MOST_PESTS = 3
 LOOKED_BACK_DAYS = 60
 """A mother's case that was closed no longer ago than this still counts for its cuttings."""
 MOTHERS_CHANCE = 0.6
-"""How likely a cutting brings a pest that its mother had (our judgement, C)."""
+"""How likely a cutting brings a pest that its mother had, and any plant one that others
+where it came from had (our judgement, C).
+"""
 
 
 def open_quarantines(session: Session) -> list[Quarantine]:
@@ -205,6 +216,23 @@ def mothers_pests(session: Session, plant: Plant, since: date) -> list[str]:
     return list(dict.fromkeys(c.pest_id for c in open_then))
 
 
+def pests_there(session: Session, catalogue: Catalogue, plant: Plant, since: date) -> list[str]:
+    """The ids of the pests that others had where a plant came from, as told when it came:
+    of each group the one that its kind gets most.
+    """
+    told = {
+        group
+        for row in season.ways_in_of(session, plant.id)
+        if row.on <= since
+        for group in row.groups
+    }
+    likely = prone_ids(catalogue, plant)
+    first: dict[str, str] = {}
+    for pest_id in likely:
+        first.setdefault(catalogue.records[pest_id].group, pest_id)
+    return [pest_id for group, pest_id in first.items() if group in told]
+
+
 def looks_apart(session: Session, row: Quarantine) -> list[InspectionRecord]:
     """The looks at a plant since it has been kept apart."""
     query = select(InspectionRecord).where(
@@ -341,7 +369,9 @@ def of_quarantine(
     if any(x.live for x in looks):
         why = "Open a case for it. Its dates take over from here."
         return OverResult(None, "Something living was found.", why, (), None, "found")
-    inherited = mothers_pests(session, row.plant, row.since_on)
+    mothers = mothers_pests(session, row.plant, row.since_on)
+    there = pests_there(session, catalogue, row.plant, row.since_on)
+    inherited = list(dict.fromkeys([*mothers, *there]))
     more = [p for p in prone_ids(catalogue, row.plant) if p not in inherited]
     ids = [*inherited, *more][: max(MOST_PESTS, len(inherited))]
     ends = {}
@@ -353,7 +383,14 @@ def of_quarantine(
         why = "No pest is known that this plant is prone to."
         return OverResult(None, "No day can be given.", why, (), None, "none")
     names = {pest_id: catalogue.name(pest_id) for pest_id in ids}
-    why = _thoughts(row, [*names.values()], [names[p] for p in inherited], bool(looks), today)
+    why = _thoughts(
+        row,
+        [*names.values()],
+        [names[p] for p in mothers],
+        [names[p] for p in there],
+        bool(looks),
+        today,
+    )
     standing = [end for end in ends.values() if end.closed is None]
     if standing:
         return replace(
@@ -366,13 +403,19 @@ def of_quarantine(
 
 
 def _thoughts(
-    row: Quarantine, thought: list[str], inherited: list[str], looked: bool, today: date
+    row: Quarantine,
+    thought: list[str],
+    mothers: list[str],
+    there: list[str],
+    looked: bool,
+    today: date,
 ) -> str:
     """What is thought of, and why."""
     seen = "Nothing was seen so far" if looked else "Nobody has looked yet"
-    mother = f" The plant it was taken from had {listed(inherited)}." if inherited else ""
+    mother = f" The plant it was taken from had {listed(mothers)}." if mothers else ""
+    others = f" Others where it came from had {listed(there)}." if there else ""
     since = days((today - row.since_on).days)
-    return f"{seen}; thought of: {listed(thought)}.{mother} Kept away {since}."
+    return f"{seen}; thought of: {listed(thought)}.{mother}{others} Kept away {since}."
 
 
 def _told(

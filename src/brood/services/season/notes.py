@@ -16,9 +16,9 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.season.biofix import season_of
 from brood.errors import FieldErrors, InputError
 from brood.services.desk import Desk
-from brood.services.house import plant_states
+from brood.services.house import plant_states, plants
 from brood.services.house.plant_states import StateCommand
-from brood.services.season import arrivals, rhythm
+from brood.services.season import arrivals
 from brood.services.season.arrivals import Arrival
 from brood.store.place_tables import Place
 from brood.store.queries import cases, season
@@ -185,7 +185,7 @@ def _begin_states(desk: Desk, pest_id: str, place_id: int) -> None:
     if how.state is None:
         return
     for plant in cases.standing_at(desk.session, place_id):
-        if rhythm.susceptible(desk.catalogue, plant, pest_id):
+        if plants.susceptible(desk.catalogue, plant, pest_id):
             said = StateCommand(how.state, desk.today, None)
             plant_states.begin(
                 desk.session, desk.catalogue, plant.id, said, desk.speech, now=desk.moment

@@ -13,7 +13,9 @@ from brood.services.cases import beside
 from brood.services.cases.beside import House
 from brood.services.desk import Desk
 from brood.services.house import plants
+from brood.services.season import ways_in
 from brood.services.season.arrivals import Arrival
+from brood.services.season.ways_in import Here
 from brood.services.warmth.hourly import known_series
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine
@@ -53,6 +55,7 @@ def looks(
     looked over with that.
     """
     kept = {one.plant_id for one in apart}
+    brought = ways_in.here(desk)
     warm: dict[int, float | None] = {}
     out = []
     for plant in house.here:
@@ -61,10 +64,30 @@ def looks(
             continue
         if stay.place_id not in warm:
             warm[stay.place_id] = _lately(desk, stay.place)
-        every, why, pests = _every(desk, plant, stay.place, warm[stay.place_id], expected)
+        usual = _every(desk, plant, stay.place, warm[stay.place_id], expected)
+        near = ways_in.beside(brought, desk.catalogue, plant, stay.place)
+        every, why, pests = _with_what_came(desk, usual, near, warm[stay.place_id])
         since = max(house.looked.get(plant.id, date.min), plant.created_at.date())
         out.append(DueLook(plant, stay.place, since + timedelta(days=every), every, why, pests))
     return sorted(out, key=lambda one: (one.due_on, one.plant.name))
+
+
+def _with_what_came(
+    desk: Desk,
+    usual: tuple[int, str, tuple[str, ...]],
+    near: Sequence[Here],
+    celsius: float | None,
+) -> tuple[int, str, tuple[str, ...]]:
+    """The usual rhythm of a plant, or a shorter one while something that came in is beside
+    it. In the cold nothing flies in from outside.
+    """
+    cool = celsius is not None and celsius < COOL_C
+    found = [one for one in near if not (cool and one.record.what == "outside")]
+    one = min(found, key=lambda h: h.record.every, default=None)
+    if one is None or one.record.every >= usual[0]:
+        return usual
+    briefs = tuple(desk.catalogue.groups[g].brief for g in one.groups)
+    return one.record.every, f"{one.name}, since {desk.speech.day(one.row.on)}", briefs
 
 
 def _lately(desk: Desk, place: Place) -> float | None:
@@ -83,7 +106,7 @@ def _every(
         for a in expected
         if a.place.id == place.id
         and a.state(desk.today) == "likely"
-        and susceptible(desk.catalogue, plant, a.pest_id)
+        and plants.susceptible(desk.catalogue, plant, a.pest_id)
     ]
     if coming:
         pests = tuple(dict.fromkeys(desk.catalogue.name(a.pest_id) for a in coming))
@@ -105,15 +128,6 @@ def _prone(catalogue: Catalogue, plant: Plant) -> bool:
     )
 
 
-def susceptible(catalogue: Catalogue, plant: Plant, pest_id: str) -> bool:
-    """Whether a plant may get a pest: it had it, or its kind is not spared by it."""
-    if any(c.pest_id == pest_id for c in plant.cases):
-        return True
-    known = {pest_id, catalogue.records[pest_id].variant_of}
-    causes = [c for c in catalogue.evidence.model.causes if c.id in known]
-    return any(c.kinds.get(plant.kind, 1.0) >= 1.0 for c in causes)
-
-
 def minutes(some: Sequence[DueLook]) -> int:
     """How long looking at some plants takes."""
     return round(A_LOOK * len(some) + 0.5) if some else 0
@@ -121,7 +135,9 @@ def minutes(some: Sequence[DueLook]) -> int:
 
 @dataclass(frozen=True)
 class Walk:
-    """The plants of one place that are looked over on one walk, in the order of its shelves."""
+    """The plants of one place that are looked over on one walk: those for which nothing is
+    expected come first, in the order of their shelves.
+    """
 
     place: Place
     stops: tuple[DueLook, ...]
@@ -154,10 +170,11 @@ def walk(found: Sequence[DueLook], today: date, looked: Mapping[int, date]) -> W
         return None
     waits = {n: sum((today - o.due_on).days + 1 for o in some) for n, some in open_here.items()}
     chosen = max(open_here, key=lambda n: (waits[n], -n))
-    stops = sorted(open_here[chosen][:MOST], key=lambda one: _where(one.plant))
+    stops = sorted(open_here[chosen][:MOST], key=clean_first)
     return Walk(stops[0].place, tuple(stops))
 
 
-def _where(plant: Plant) -> tuple[int, int]:
-    stay = beside.stay_of(plant)
-    return (stay.shelf, stay.position) if stay else (0, 0)
+def clean_first(one: DueLook) -> tuple[bool, int, int]:
+    """The order of a walk: plants that may have caught something come last."""
+    stay = beside.stay_of(one.plant)
+    return (bool(one.pests), stay.shelf, stay.position) if stay else (bool(one.pests), 0, 0)

@@ -8,6 +8,7 @@ from datetime import date
 
 from brood.services.cases.beside import House
 from brood.services.desk import Desk
+from brood.services.house import plants
 from brood.services.house.quarantine import open_quarantines
 from brood.services.season import arrivals, rhythm
 from brood.services.season.arrivals import Arrival
@@ -55,7 +56,8 @@ def in_turn(desk: Desk, house: House, place_id: int, busy: Collection[int]) -> l
     coming = arrivals.ahead(desk)
     found = rhythm.looks(desk, house, open_quarantines(desk.session), coming)
     due = [o for o in found if o.place.id == place_id and o.due_on <= desk.today]
-    return [one for one in due if one.plant.id not in busy][: rhythm.MOST]
+    here = [one for one in due if one.plant.id not in busy][: rhythm.MOST]
+    return sorted(here, key=rhythm.clean_first)
 
 
 def _to_begin(
@@ -66,13 +68,13 @@ def _to_begin(
     for one in coming:
         if one.key in done or not is_asked(one, desk.today):
             continue
-        plants = tuple(
+        some = tuple(
             p
             for p in house.by_place.get(one.place.id, [])
-            if rhythm.susceptible(desk.catalogue, p, one.pest_id)
+            if plants.susceptible(desk.catalogue, p, one.pest_id)
         )
-        if plants:
-            out.append(ToBegin(one, plants))
+        if some:
+            out.append(ToBegin(one, some))
     return out
 
 

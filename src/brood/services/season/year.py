@@ -13,6 +13,7 @@ from brood.core.season.biofix import season_of
 from brood.services.cases import beside, history, plans
 from brood.services.cases.beside import House
 from brood.services.desk import Desk
+from brood.services.house import plants
 from brood.services.house.quarantine import open_quarantines
 from brood.services.season import arrivals, doors, rhythm
 from brood.services.season.arrivals import Arrival, Seasons
@@ -171,7 +172,7 @@ def _wanted(
     return [
         a
         for a in every
-        if a.place.id == stay.place_id and rhythm.susceptible(desk.catalogue, plant, a.pest_id)
+        if a.place.id == stay.place_id and plants.susceptible(desk.catalogue, plant, a.pest_id)
     ]
 
 

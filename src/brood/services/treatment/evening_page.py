@@ -23,14 +23,14 @@ from brood.services.cases.history import ROOTING_DAYS, repotted_on
 from brood.services.cases.test_leaves import Patch
 from brood.services.desk import Desk
 from brood.services.diagnosis import photos
-from brood.services.house import before_mixing
+from brood.services.house import before_mixing, load
 from brood.services.house.before_mixing import Asked
+from brood.services.house.load import Load
 from brood.services.house.plant_states import lines
 from brood.services.house.plants import is_eaten
-from brood.services.treatment import evening_walk, load, permitted
+from brood.services.treatment import evening_walk, permitted
 from brood.services.treatment.choose import setting_of
 from brood.services.treatment.evening_walk import EveningAct, PartRow
-from brood.services.treatment.load import Load
 from brood.services.voice import words
 from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
@@ -215,7 +215,8 @@ def _can_be_held(catalogue: Catalogue, plant: Plant, acts: Sequence[str]) -> boo
 def _is_bare(desk: Desk, plant_id: int) -> bool:
     """Whether a plant is held unpotted, its roots in sight."""
     rows = lasting.of_plant(desk.session, plant_id)
-    return any(one.row.kind == "bare" for one in lines(desk.catalogue, rows, desk.today))
+    found = lines(desk.session, desk.catalogue, rows, desk.today)
+    return any(one.row.kind == "bare" for one in found)
 
 
 def _parts(

@@ -8,7 +8,8 @@ from datetime import date
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brood.store.records import PlantEvent, PlantState
+from brood.store.records import PlantEvent
+from brood.store.tables import PlantState
 
 HANDLED = ("cut", "repotted")
 

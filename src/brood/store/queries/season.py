@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brood.errors import NotFound
-from brood.store.records import Prevention, Sighting
+from brood.store.records import Prevention, Sighting, WayIn
 from brood.store.tables import Finding, PestCase
 
 
@@ -51,3 +51,22 @@ def first_finds(session: Session) -> list[tuple[PestCase, date]]:
     )
     query = select(PestCase, first.c.on).join(first, first.c.case_id == PestCase.id)
     return [(row, on) for row, on in session.execute(query.order_by(PestCase.id))]
+
+
+def ways_in(session: Session) -> Sequence[WayIn]:
+    """What came in and was not taken back, in order of its days."""
+    query = select(WayIn).where(WayIn.withdrawn_at.is_(None))
+    return session.scalars(query.order_by(WayIn.on, WayIn.id)).all()
+
+
+def way_in(session: Session, way_in_id: int) -> WayIn:
+    """One of them. Raises NotFound."""
+    row = session.get(WayIn, way_in_id)
+    if row is None:
+        raise NotFound("There is no such entry.")
+    return row
+
+
+def ways_in_of(session: Session, plant_id: int) -> Sequence[WayIn]:
+    """How a plant came in."""
+    return [row for row in ways_in(session) if row.plant_id == plant_id]

@@ -4,7 +4,7 @@
 // Shortcuts: a comma, then a letter within two seconds. Listed on /keys; switched off in the settings.
 (() => {
   const root = document.documentElement;
-  const pages = { t: "/", j: "/record", y: "/season", h: "/house", q: "/quarantine", p: "/plants", w: "/places", g: "/guide", s: "/shelf", m: "/mix", k: "/degree-days", r: "/rehearsal", a: "/plants/new", "?": "/keys" };
+  const pages = { t: "/", j: "/record", y: "/season", h: "/house", q: "/quarantine", p: "/plants", w: "/places", g: "/guide", s: "/shelf", m: "/mix", k: "/degree-days", r: "/rehearsal", a: "/plants/new", i: "/season/came-in", "?": "/keys" };
   const spots = { n: "next", d: "dates", f: "finds", z: "zone", c: "check" };
   let armed = 0;
   const typing = (el) => el.closest("input, textarea, select, [contenteditable]") !== null;

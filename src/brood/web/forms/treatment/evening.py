@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from brood.catalogue.holdings import Catalogue
+from brood.services.house.load import REACTIONS
 from brood.services.treatment.evening_page import LIGHT, WEATHER, FinishCommand, Sight
-from brood.services.treatment.load import REACTIONS
 from brood.web.forms.reader import Reader
 from brood.web.forms.treatment.shelf import volume
 

@@ -136,7 +136,8 @@ def ready(case_id: int) -> Response:
 
 def _lasting(desk: Desk, row: PestCase) -> list[plant_states.StateLine]:
     """What lasts on the plant of a case."""
-    return plant_states.lines(desk.catalogue, of_plant(desk.session, row.plant_id), desk.today)
+    states = of_plant(desk.session, row.plant_id)
+    return plant_states.lines(desk.session, desk.catalogue, states, desk.today)
 
 
 def _fallen(desk: Desk, row: PestCase) -> float | None:

@@ -6,13 +6,13 @@ from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
 from brood.services.cases import beside
-from brood.services.house import events, neighbours, plant_states, plants, quarantine
-from brood.services.treatment import load
+from brood.services.house import events, load, neighbours, plant_states, plants, quarantine
+from brood.services.treatment import preventive
 from brood.services.warmth.rain import reaches
 from brood.store.queries import cases, looks
 from brood.store.queries.lasting import of_plant
 from brood.web import render
-from brood.web.context import catalogue, household, now, speech, today
+from brood.web.context import catalogue, household, now, reading, speech, today, writing
 from brood.web.forms.house import plants as form
 from brood.web.forms.reader import Reader, key_of
 
@@ -61,8 +61,8 @@ def add() -> Response:
 @bp.get("/<int:plant_id>")
 def one(plant_id: int) -> Response:
     """One plant."""
-    with household().store.reading() as session:
-        plant = cases.plant(session, plant_id)
+    with reading() as desk:
+        session, plant = desk.session, cases.plant(desk.session, plant_id)
         lines = [(c, plants.case_line(c, catalogue(), today(), speech())) for c in plant.cases]
         apart = next(
             (q for q in quarantine.open_quarantines(session) if q.plant_id == plant_id), None
@@ -85,8 +85,12 @@ def one(plant_id: int) -> Response:
             pick_from=load.pick_from(catalogue(), plant),
             injuries=load.injuries(catalogue(), plant),
             befell=events.of_plant(session, plant_id),
-            states=plant_states.lines(catalogue(), of_plant(session, plant_id), today()),
-            kinds_of_state=[(key, one.name) for key, one in catalogue().states.items()],
+            states=plant_states.lines(session, catalogue(), of_plant(session, plant_id), today()),
+            kinds_of_state=[
+                (key, one.name) for key, one in catalogue().states.items() if one.sprays is None
+            ],
+            eaten=plants.is_eaten(plant),
+            sprays=preventive.offered(desk, plant) if plant.gone_on is None else [],
             rains=reaches(plant.stays[-1].place if plant.stays else None),
             repot=events.repotting(catalogue(), plant),
             carries=events.what_it_carries(session, catalogue(), plant),
@@ -147,19 +151,23 @@ def begin_state(plant_id: int) -> Response:
     note = reader.text("state_note", "The note", longest=200, needed=False)
     reader.done()
     said = plant_states.StateCommand(kind, since, until, note)
-    with household().store.writing() as session:
-        plant_states.begin(session, catalogue(), plant_id, said, speech(), now=now())
+    with writing() as desk:
+        if catalogue().states[kind].sprays is not None:
+            preventive.put_on(desk, plant_id, said, tried=bool(reader.raw("tried")))
+        else:
+            plant_states.begin(desk.session, catalogue(), plant_id, said, speech(), now=now())
     return render.go(url_for("plants.one", plant_id=plant_id) + "#states")
 
 
 @bp.post("/states/<int:state_id>/<any(care, lengthen, end, withdraw):act>")
 def tend_state(state_id: int, act: str) -> Response:
     """Look after a state, lengthen it, end it, or take it back."""
-    with household().store.writing() as session:
+    with writing() as desk:
+        session = desk.session
         if act == "care":
             row = plant_states.care(session, state_id, today())
         elif act == "lengthen":
-            row = plant_states.lengthen(session, catalogue(), state_id, today())
+            row = preventive.lengthen(desk, state_id)
         elif act == "end":
             row = plant_states.end(session, state_id, today())
         else:

@@ -7,8 +7,9 @@ import uuid
 from flask import Blueprint, Response, request, url_for
 
 from brood.services.cases import aftercare, test_leaves
+from brood.services.house import load
 from brood.services.house import who_lives_here as living
-from brood.services.treatment import evening_page, load
+from brood.services.treatment import evening_page
 from brood.store.queries import cases as queries
 from brood.store.states import LeafOutcome
 from brood.web import render, undo

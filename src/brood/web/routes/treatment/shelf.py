@@ -7,8 +7,9 @@ from collections.abc import Mapping
 from flask import Blueprint, Response, request, url_for
 
 from brood.services.cases import beside
+from brood.services.house import load
 from brood.services.house import who_lives_here as living
-from brood.services.treatment import load, shelf, shopping
+from brood.services.treatment import shelf, shopping
 from brood.store.tables import StockItem
 from brood.web import render
 from brood.web.context import catalogue, household, now, reading, speech, today

@@ -84,8 +84,12 @@ def of_plant(catalogue: Catalogue, plant: Plant, today: date, speech: Speech) ->
 
 
 def had(catalogue: Catalogue, plant: Plant) -> list[Had]:
-    """Every day on which a plant was treated, for whatever pest, in order."""
+    """Every day on which a plant was treated, for whatever pest or before any came, in
+    order.
+    """
     by_day: dict[date, list[str]] = {}
+    for on, act in preventive(catalogue, plant):
+        by_day.setdefault(on, []).append(act)
     for row in plant.cases:
         for record in history.evenings_done(row):
             if record.done_on is not None:
@@ -93,6 +97,17 @@ def had(catalogue: Catalogue, plant: Plant) -> list[Had]:
     return [
         Had(on, tuple(dict.fromkeys(acts)), any(catalogue.care[a].wears for a in acts))
         for on, acts in sorted(by_day.items())
+    ]
+
+
+def preventive(catalogue: Catalogue, plant: Plant) -> list[tuple[date, str]]:
+    """The days on which something was sprayed on a plant before any pest came, with what."""
+    return [
+        (row.since_on, act)
+        for row in plant.states
+        if row.withdrawn_at is None and row.kind in catalogue.states
+        for act in [catalogue.states[row.kind].sprays]
+        if act is not None
     ]
 
 
@@ -199,6 +214,11 @@ def pick_from(catalogue: Catalogue, plant: Plant) -> date | None:
         for record in history.evenings_done(row)
         for act in record.treatments
         if record.done_on is not None and (wait := wait_days(catalogue, row, act))
+    ]
+    waits += [
+        row.since_on + timedelta(days=row.harvest_wait)
+        for row in plant.states
+        if row.withdrawn_at is None and row.harvest_wait
     ]
     return max(waits, default=None)
 
