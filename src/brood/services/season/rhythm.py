@@ -86,7 +86,7 @@ def _with_what_came(
     one = min(found, key=lambda h: h.record.every, default=None)
     if one is None or one.record.every >= usual[0]:
         return usual
-    briefs = tuple(desk.catalogue.groups[g].brief for g in one.groups)
+    briefs = tuple(dict.fromkeys(desk.catalogue.groups[g].brief for g in one.groups))
     return one.record.every, f"{one.name}, since {desk.speech.day(one.row.on)}", briefs
 
 

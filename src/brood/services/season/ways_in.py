@@ -58,7 +58,7 @@ class Here:
 
     def said(self, catalogue: Catalogue) -> str:
         """What it may bring, in words."""
-        return listed([catalogue.groups[g].brief for g in self.groups])
+        return listed(list(dict.fromkeys(catalogue.groups[g].brief for g in self.groups)))
 
     @property
     def name(self) -> str:

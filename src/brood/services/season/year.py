@@ -15,9 +15,10 @@ from brood.services.cases.beside import House
 from brood.services.desk import Desk
 from brood.services.house import plants
 from brood.services.house.quarantine import open_quarantines
-from brood.services.season import arrivals, doors, rhythm
+from brood.services.season import arrivals, doors, hints, rhythm
 from brood.services.season.arrivals import Arrival, Seasons
 from brood.services.season.doors import Door, Sleep
+from brood.services.season.hints import Hint
 from brood.services.season.year_warmth import PlaceWarmth
 from brood.services.voice.odds import in_100
 from brood.services.voice.speech import Speech, listed
@@ -115,6 +116,7 @@ class YearResult:
     places: tuple[Place, ...]
     plants: tuple[Plant, ...]
     noted: Mapping[tuple[str, int, int], str]
+    hints: tuple[Hint, ...]
 
 
 def span(today: date) -> tuple[date, date]:
@@ -156,6 +158,7 @@ def build(desk: Desk, place_id: int | None = None, plant_id: int | None = None) 
         tuple(sorted(known.places.values(), key=lambda p: p.name)),
         tuple(sorted(house.here, key=lambda p: p.name)),
         {(p.pest_id, p.place_id, p.season): p.kind for p in known.preventions},
+        tuple(hints.every(desk, house)),
     )
 
 

@@ -12,6 +12,8 @@ from brood.services.cases import beside, history, plans, trial
 from brood.services.cases.assemble import protects
 from brood.services.desk import Desk
 from brood.services.house.quarantine import open_quarantines
+from brood.services.season import hints
+from brood.services.season.hints import Hint
 from brood.services.today.day_tasks import Task, tasks_of
 from brood.services.today.evenings_together import (
     COMING_DAYS,
@@ -51,6 +53,7 @@ class TodayResult:
     apart: tuple[Quarantine, ...] = ()
     left: tuple[LeftApart, ...] = ()
     plants: int = 1
+    hint: Hint | None = None
 
     @property
     def due(self) -> list[Task]:
@@ -126,6 +129,7 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
         tuple(apart),
         left_of(desk, rows),
         len(house.every),
+        next(iter(hints.standing(desk, house)), None),
     )
 
 

@@ -10,6 +10,16 @@ from brood.services.season.ways_in import BACK_DAYS, WayInCommand
 from brood.web.forms.reader import Reader
 
 
+def briefs(catalogue: Catalogue) -> dict[str, list[str]]:
+    """The groups of pests by their brief names: two that a keeper does not tell apart are
+    one.
+    """
+    out: dict[str, list[str]] = {}
+    for key, group in catalogue.groups.items():
+        out.setdefault(group.brief, []).append(key)
+    return out
+
+
 def read(reader: Reader, catalogue: Catalogue, places: Collection[int]) -> WayInCommand:
     """What came in; raises FieldErrors."""
     kind = reader.choice("what", catalogue.ways_in, "what came in")
@@ -18,7 +28,9 @@ def read(reader: Reader, catalogue: Catalogue, places: Collection[int]) -> WayIn
     if place not in places:
         reader.fault("place", "Choose where it stands now.")
     on = reader.day("on", "The day", back=BACK_DAYS) if reader.raw("on") else reader.today
-    groups = tuple(g for g in catalogue.groups if reader.raw(f"brings-{g}"))
+    groups = tuple(
+        g for keys in briefs(catalogue).values() if reader.raw(f"brings-{keys[0]}") for g in keys
+    )
     note = reader.text("note", "The note", longest=80, needed=False)
     plant, name, plant_kind = None, "", ""
     if record is not None and record.what == "plant":

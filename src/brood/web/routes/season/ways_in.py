@@ -33,6 +33,7 @@ def page() -> Response:
             what=what if what in held.ways_in else "",
             way=held.ways_in.get(what),
             groups={key: one.brief for key, one in held.groups.items()},
+            briefs=form.briefs(held),
             kinds=KINDS,
             back=[(p.id, p.name) for p in [*outside, *(p for p in plants if p not in outside)]],
             rooms=spare,

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from flask import Blueprint, Response, request, url_for
 
-from brood.services.season import notes, year
+from brood.services.cases.beside import house_of
+from brood.services.season import hints, notes, year
 from brood.store.queries import cases
 from brood.web import render, undo
 from brood.web.context import catalogue, household, now, reading, speech, today, writing
@@ -47,6 +48,18 @@ def begin() -> Response:
         name = desk.catalogue.name(pest)
     said = "begun" if kind == "begun" else "left out"
     undo.offer(f"Prevention against {name}: {said}.", f"/season/begin/{kept}/take-back")
+    return render.back(url_for("season.page"))
+
+
+@bp.post("/season/hints/<key>")
+def see(key: str) -> Response:
+    """A hint was seen, or is to be shown again."""
+    with writing() as desk:
+        if request.form.get("to") == "show":
+            hints.unsee(desk, key[:60])
+        elif any(one.key == key for one in hints.every(desk, house_of(desk.session))):
+            hints.see(desk, key)
+            undo.offer("Hint seen.", f"/season/hints/{key}", to="show")
     return render.back(url_for("season.page"))
 
 
