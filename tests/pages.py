@@ -25,7 +25,7 @@ PAGES = f"""
     /guide/{MITE}/figures?figure=stage.egg.k_dd&value=70
     /shelf /shelf/new /shelf/1 /mix /mix?case=6 /household
     /season /season?place=5 /season?plant=3 /season/sightings /season/journal
-    /season/came-in /season/came-in?what=bought /season/came-in?what=outside
+    /season/came-in /season/came-in?what=bought /season/came-in?what=outside /plants/1/note
     /record /record?q=soap&kind=evening /record/lessons /record/costs /record/data
     /degree-days /degree-days?place=6&lower=7.4&upper=33
     /rehearsal /rehearsal?case=1

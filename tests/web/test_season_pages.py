@@ -160,3 +160,14 @@ def test_what_came_in_is_told_in_one_form_and_watched(client, clock):
     assert client.post(f"/season/came-in/{number}/gone").status_code == 303
     client.post(f"/season/came-in/{number}/take-back")
     assert "The lime tree , sill" not in text(client.get("/season/came-in"))
+
+
+def test_a_note_for_whoever_takes_a_plant_says_what_it_has_and_had(demo_client):
+    page = demo_client.get("/plants/1/note")
+    said = text(page)
+    assert "It is under treatment for" in said
+    assert "Treated on" in said
+    assert "Still planned" in said
+    assert "Where to look" in said
+    assert "/plants/1/note" in demo_client.get("/plants/1").text
+    assert demo_client.get("/plants/9999/note").status_code == 404

@@ -10,7 +10,16 @@ from brood.errors import FieldErrors, InputError
 from brood.services.cases import beside, commands
 from brood.services.desk import Desk
 from brood.services.house import places, plants, quarantine
-from brood.services.season import arrivals, doors, notes, rhythm, season_tasks, year, year_warmth
+from brood.services.season import (
+    arrivals,
+    doors,
+    journal,
+    notes,
+    rhythm,
+    season_tasks,
+    year,
+    year_warmth,
+)
 from brood.services.season.notes import SightingCommand
 from brood.services.voice.preferences import Preferences
 from brood.services.warmth.weather import SimulatedWeather
@@ -257,22 +266,18 @@ def test_the_rhythm_follows_kind_warmth_and_what_is_expected(store):
 def test_a_plant_with_a_case_or_kept_apart_has_its_own_looks(store):
     with store.writing() as session:
         spot = place_of(session, "Sill", setting="indoor")
-        ill, apart, well = (plant_of(session, spot, n, "foliage") for n in ("Ill", "Apart", "Well"))
+        ill, apart, _ = (plant_of(session, spot, n, "foliage") for n in ("Ill", "Apart", "Well"))
         found = commands.FindCommand(NOW.date(), "adult", 5, None, "")
         commands.open_case(
             desk_of(session), commands.OpenCommand(ill, MITE, (found,), (), NOW.date(), False)
         )
-        quarantine.begin(session, apart, "newcomer", now=NOW) if hasattr(
-            quarantine, "begin"
-        ) else None
-        assert well
+        quarantine.keep_apart(session, apart, "newcomer", NOW.date(), "", now=NOW)
     with store.reading() as session:
         kept = quarantine.open_quarantines(session)
         names = {
             o.plant.name for o in rhythm.looks(desk_of(session), beside.house_of(session), kept, ())
         }
-    assert "Ill" not in names
-    assert "Well" in names
+    assert names == {"Well"}
 
 
 def test_pots_go_out_after_cold_nights_and_come_in_before_them(store):
@@ -295,3 +300,39 @@ def test_a_household_without_a_record_says_that_nothing_is_due(store):
     assert found.headline == "Nothing is due."
     assert found.rows == ()
     assert (found.first, found.last) == (date(2026, 3, 1), date(2027, 2, 28))
+
+
+def _had_last_year(session, plant, pest, on):
+    found = commands.FindCommand(on, "adult", 5, None, "")
+    command = commands.OpenCommand(plant, pest, (found,), (), on, False)
+    case = commands.open_case(desk_of(session, datetime.combine(on, time(9))), command)
+    cases.case(session, case).closed_at = datetime.combine(on + timedelta(days=40), time(9))
+
+
+def test_a_plant_that_was_moved_for_good_takes_its_forecast_along(store):
+    with store.writing() as session:
+        balcony, sill = place_of(session, "Balcony"), place_of(session, "Sill", setting="indoor")
+        plant = plant_of(session, balcony, "Aubergine", "fruiting-vegetable", datetime(2025, 3, 1))
+        _had_last_year(session, plant, MITE, date(2025, 7, 1))
+        before = {a.place.name for a in arrivals.ahead(desk_of(session))}
+        places.stay_since(session, plant, sill, date(2026, 1, 10), NOW)
+        session.expire_all()
+        desk = desk_of(session)
+        after = {a.place.name: a for a in arrivals.ahead(desk)}
+        assert (before, set(after)) == ({"Balcony"}, {"Balcony", "Sill"})
+        assert not after["Sill"].by_heat
+        asked = season_tasks.of_day(desk, beside.house_of(session), (), ()).begin
+        assert [(b.arrival.place.name, b.plants[0].name) for b in asked] == [("Sill", "Aubergine")]
+        assert [c.place.name for c in journal.build(desk)] == ["Balcony"]
+        assert "where it stood then" in year.build(desk, sill).lead
+
+
+def test_a_plant_that_goes_to_and_fro_is_expected_back(store):
+    with store.writing() as session:
+        sill, balcony = place_of(session, "Sill", setting="indoor"), place_of(session, "Balcony")
+        plant = plant_of(session, sill, "Aubergine", "fruiting-vegetable", datetime(2025, 3, 1))
+        places.stay_since(session, plant, balcony, date(2025, 5, 10), NOW)
+        _had_last_year(session, plant, MITE, date(2025, 6, 20))
+        places.stay_since(session, plant, sill, date(2025, 10, 10), NOW)
+        session.expire_all()
+        assert {a.place.name for a in arrivals.ahead(desk_of(session))} == {"Balcony"}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from math import floor
 from typing import Any
@@ -30,7 +30,8 @@ LINGERS = timedelta(days=60)
 @dataclass(frozen=True)
 class Seen:
     """The first sighting of a pest at a place in one season: the day, the degree-days up to
-    it where they are known, and the plant and the case where it is one's.
+    it where they are known, and the plant and the case where it is one's. `moved` says that
+    the plant stood somewhere else then.
     """
 
     on: date
@@ -38,6 +39,7 @@ class Seen:
     plant: Plant | None = None
     case_id: int = 0
     source: str = "case"
+    moved: bool = False
 
 
 @dataclass(frozen=True)
@@ -110,17 +112,32 @@ def seasons(session: Session, catalogue: Catalogue, hemisphere: str, today: date
     """
     places = {p.id: p for p in cases.places(session)}
     raw: dict[tuple[str, int], dict[int, Seen]] = {}
+    moved: list[tuple[str, int, Seen]] = []
     finds = [(row, on, stood(row.plant, on)) for row, on in season.first_finds(session)]
     for row, on, place in finds:
         known = place is not None and row.pest_id in catalogue.records
         if known and place is not None and not _lingered(row, on, place, finds):
-            _note(raw, row.pest_id, place, hemisphere, Seen(on, None, row.plant, row.id))
+            seen = Seen(on, None, row.plant, row.id)
+            _note(raw, row.pest_id, place, hemisphere, seen)
+            moved += [(row.pest_id, to, seen) for to in _moved_to(row.plant, place, on)]
     for one in season.sightings(session):
         if one.pest_id in catalogue.records:
             seen = Seen(one.seen_on, one.heat, source=one.source)
             _note(raw, one.pest_id, one.place_id, hemisphere, seen)
+    for pest_id, to, seen in moved:
+        if (year := season_of(hemisphere, seen.on)) < season_of(hemisphere, today):
+            raw.setdefault((pest_id, to), {}).setdefault(year, replace(seen, moved=True))
     warmth = year_warmth.Warmths(session, places, today)
     return Seasons(hemisphere, places, warmth, raw, season.preventions(session))
+
+
+def _moved_to(plant: Plant, place_id: int, on: date) -> list[int]:
+    """The place to which a plant was moved for good since a day, if it was. One that goes to
+    and fro is expected to be back where it stood.
+    """
+    now = plant.stays[-1].place_id if plant.stays and plant.gone_on is None else place_id
+    before = {s.place_id for s in plant.stays if s.since_on <= on}
+    return [] if now == place_id or now in before else [now]
 
 
 def _lingered(
@@ -189,6 +206,8 @@ def _of_season(catalogue: Catalogue, known: Seasons, year: int, today: date) -> 
 def _core(
     known: Seasons, seen: Seen, warmth: PlaceWarmth, bounds: tuple[float, float]
 ) -> arrival.Sighting:
+    if seen.moved:
+        return arrival.Sighting(day_of(known.hemisphere, seen.on), None)
     heat = seen.heat if seen.heat is not None else warmth.heat(seen.on, *bounds)
     return arrival.Sighting(day_of(known.hemisphere, seen.on), heat)
 

@@ -76,7 +76,10 @@ def build(desk: Desk, pest_id: str = "", plant_id: int | None = None) -> list[Ch
         chapter = [
             _year(desk, known, judged, (pest, place_id, year), seen, rows, money)
             for year, seen in sorted(years.items(), reverse=True)
+            if not seen.moved
         ]
+        if not chapter:
+            continue
         out.append(
             Chapter(
                 pest,

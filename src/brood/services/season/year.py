@@ -262,7 +262,9 @@ def _row(
             for day in _in_window(seen.on, first, last)
         ),
         tuple(
-            (seen.on, _came(mine, seen.on)) for seen in years.values() if first <= seen.on <= last
+            (seen.on, _came(mine, seen.on))
+            for seen in years.values()
+            if first <= seen.on <= last and not seen.moved
         ),
         tuple(_states(desk, here, record.group, first)),
         tuple(_course(c, ends[c.id].back if c.id in ends else None) for c in cases),
@@ -447,8 +449,12 @@ def _headline(
 def _lead(one: Arrival, brief: str, where: str, speech: Speech) -> str:
     days = listed([speech.day_year(s.on) for s in one.seen[-3:]])
     basis = "by the warmth so far" if one.by_heat else "by these dates"
+    newest = one.seen[-1]
+    came = f"came to the {where} on {days}"
+    if newest.moved and newest.plant is not None:
+        came = f"came to the {newest.plant.name.lower()} on {days}, where it stood then"
     return (
-        f"{brief} came to the {where} on {days}. They are likely ({in_100(BAND)}) from "
+        f"{brief} {came}. They are likely ({in_100(BAND)}) from "
         f"{speech.day_month(one.early)} to {speech.day_month(one.late)}, {basis}."
     )
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, Response, request, url_for
 from sqlalchemy.orm import Session
 
+from brood.services.archive import handover
 from brood.services.cases import beside
 from brood.services.house import events, load, neighbours, plant_states, plants, quarantine
 from brood.services.treatment import preventive
@@ -98,6 +99,13 @@ def one(plant_id: int) -> Response:
             if plant.gone_on
             else [],
         )
+
+
+@bp.get("/<int:plant_id>/note")
+def note(plant_id: int) -> Response:
+    """The note for whoever takes a plant, to print."""
+    with reading() as desk:
+        return render.page("house/plants/note.html", n=handover.of_plant(desk, plant_id))
 
 
 @bp.get("/<int:plant_id>/edit")
