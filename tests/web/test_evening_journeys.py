@@ -4,12 +4,14 @@ with scale, a small plant that is dipped, a row of cabbage.
 
 import re
 import shutil
-from datetime import timedelta
+from datetime import date, timedelta
 
 import pytest
 from conftest import NOW
 from playwright.sync_api import expect
 from serving import SIZES, Days, Site, tell_what_is_asked, visit
+
+from brood.store.place_tables import DiaryDay
 
 pytestmark = pytest.mark.browser
 SLOW = 60_000
@@ -27,6 +29,7 @@ def page(browser, empty_household, tmp_path, days):
     opened = Site(tmp_path, days)
     shown = visit(browser, opened, viewport=SIZES["phone"])
     shown.set_default_timeout(SLOW)
+    shown.site = opened
     yield shown
     opened.stop()
 
@@ -53,8 +56,10 @@ def plant(page, name, kind, **more):
     expect(page.get_by_role("heading", level=1)).to_have_text(name)
 
 
-def case(page, pest, numbers, acts=()):
-    """Open a case on the first plant. Where acts are given they alone are ticked."""
+def case(page, pest, numbers, acts=(), nth=1):
+    """Open a case on the first plant, which is the nth. Where acts are given they alone
+    are ticked.
+    """
     page.goto(f"/plants/1/case?pest={pest}")
     for stage, number in numbers.items():
         page.locator(f"[name=number-{stage}]").fill(str(number))
@@ -62,7 +67,24 @@ def case(page, pest, numbers, acts=()):
         for box in page.locator("[type=checkbox][name^=act-]").all():
             box.set_checked(box.get_attribute("name").removeprefix("act-") in acts)
     page.get_by_role("button", name="Work out the dates").click()
-    expect(page).to_have_url(re.compile(r"/cases/1"))
+    expect(page).to_have_url(re.compile(rf"/cases/{nth}"))
+
+
+def day_of(month, day, year=NOW.year):
+    """How many days from the first moment to a date."""
+    return (date(year, month, day) - NOW.date()).days
+
+
+def cold_then_warm(page):
+    """Tell the diary of the first place: 15 °C from October to the end of February, then 20."""
+    first = date(2026, 10, 20)
+    with page.site.app.extensions["household"].store.writing() as session:
+        for n in range(220):
+            on = first + timedelta(days=n)
+            mean = 20.0 if on >= date(2027, 3, 1) else 15.0
+            session.add(
+                DiaryDay(place_id=1, on=on, low_c=mean - 3, high_c=mean + 3, recorded_at=NOW)
+            )
 
 
 def do_the_evening(page):
@@ -102,7 +124,7 @@ def test_an_orchid_with_scale_from_the_sheath_to_the_new_pot(page, days):
     expect(page.get_by_role("button", name=re.compile("Soften: 10 min: 9:"))).to_be_visible()
 
     page.goto("/plants/1")
-    page.get_by_text("Bare roots, a net, a dry surface, ants").click()
+    page.get_by_text("Bare roots, a net, a card, a repellent, ants").click()
     page.locator("[name=state]").select_option("bare")
     page.locator("form[action='/plants/1/state'] button").click()
     expect(page.locator("#states li").get_by_text("Held bare in damp moss")).to_be_visible()
@@ -158,7 +180,7 @@ def test_a_small_plant_is_dipped_and_its_cutting_knows_what_it_may_carry(page, d
     expect(page.get_by_text("1 of 5 sprays in 21 days").first).to_be_visible()
 
 
-def test_a_row_of_cabbage_under_a_net_through_rain_to_the_harvest(page, days):
+def test_a_row_of_cabbage_from_the_journal_to_the_net_through_rain_to_the_harvest(page, days):
     place(page, "Vegetable bed", outdoors=True)
     plant(page, "Savoy row", "cabbage-family", build="head")
     page.goto("/shelf/new")
@@ -169,11 +191,19 @@ def test_a_row_of_cabbage_under_a_net_through_rain_to_the_harvest(page, days):
     for where in ("outdoor", "edible"):
         page.locator(f"[name=allowed-{where}]").check()
     page.get_by_role("button", name="Keep").click()
-    case(page, "pieris-rapae", {"young": 20}, ("btk", "wiping"))
+    page.goto("/season/sightings")
+    rows = "2024-07-02,small cabbage white,Vegetable bed\n2025-06-28,pieris-rapae,Vegetable bed\n"
+    journal = {"name": "journal.csv", "mimeType": "text/csv", "buffer": rows.encode()}
+    page.locator("[name=file]").set_input_files(journal)
+    page.get_by_role("button", name="Read it").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("2 new sightings")
+    page.goto("/")
+    page.get_by_text("Before caterpillars come").first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Put a net over it now")
+    page.get_by_role("button", name="Begun").first.click()
     page.goto("/plants/1")
-    page.get_by_text("Bare roots, a net, a dry surface, ants").click()
-    page.locator("[name=state]").select_option("netting")
-    page.locator("form[action='/plants/1/state'] button").click()
+    expect(page.locator("#states li").get_by_text("Under netting")).to_be_visible()
+    case(page, "pieris-rapae", {"young": 20}, ("btk", "wiping"))
 
     page.goto("/cases/1/evening")
     tell_what_is_asked(page, eaten="yes")
@@ -199,3 +229,76 @@ def test_a_row_of_cabbage_under_a_net_through_rain_to_the_harvest(page, days):
     page.goto("/plants/1")
     expect(page.locator("#states li").get_by_text("Under netting")).to_be_visible()
     expect(page.get_by_text("pick nothing before")).to_have_count(0)
+
+
+@pytest.mark.long
+def test_flat_mites_cleared_in_november_wake_in_march_and_neighbours_are_treated_along(page, days):
+    place(page, "Lean-to")
+    plant(page, "Orchid", "orchid")
+    plant(page, "Slipper orchid", "orchid")
+    spots = {"shelf-1": "1", "position-1": "1", "shelf-2": "1", "position-2": "2", "draught": ""}
+    page.request.post("/places/1/plan", form={**spots, "touches-1": "1"})
+    page.goto("/places/1/edit")
+    page.locator("[name=source][value=diary]").check()
+    page.get_by_role("button", name="Keep").click()
+    cold_then_warm(page)
+    days.passed = day_of(11, 3)
+    case(page, "brevipalpus", {"adult": 4}, ("wiping",))
+    days.passed = day_of(11, 20)
+    page.request.post("/cases/1/close", form={"sure": "1"}, timeout=SLOW)
+    days.passed = day_of(1, 5, 2027)
+    page.goto("/")
+    page.request.post("/today/caught-up", form={"key": "all"})
+    page.goto("/")
+    expect(page.get_by_text("Cleared of flat mite")).to_have_count(0)
+    days.passed = day_of(3, 20, 2027)
+    page.goto("/")
+    page.request.post("/today/caught-up", form={"key": "all"})
+    page.goto("/")
+    expect(page.get_by_text("warm enough since for a generation: look again").last).to_be_visible()
+    case(page, "brevipalpus", {"adult": 3}, ("wiping",), nth=2)
+    page.goto("/cases/2/follow#group")
+    page.get_by_role("button", name="Treat Slipper orchid along").click()
+    expect(page.get_by_role("button", name="Take Slipper orchid out")).to_be_visible()
+    page.goto("/cases/2/inspect")
+    expect(page.get_by_role("radio", name="Slipper orchid")).to_be_visible()
+
+
+def test_a_repellent_lapses_and_a_plant_comes_in_for_the_winter(page, days):
+    place(page, "Terrace", outdoors=True)
+    place(page, "Box room")
+    page.goto("/places/2/edit")
+    page.locator("[name=apart_room]").fill("2")
+    page.get_by_role("button", name="Keep").click()
+    plant(page, "Fuchsia", "flowering")
+    page.get_by_text("Bare roots, a net, a card, a repellent, ants").click()
+    page.locator("[name=state]").select_option("repellent")
+    page.locator("form[action='/plants/1/state'] button").last.click()
+    expect(page.locator("#states li").get_by_text("Repellent on")).to_be_visible()
+    days.passed = 22
+    page.goto("/")
+    expect(
+        page.get_by_text("repellent on, until Mon 29 June: renew it, or do without").first
+    ).to_be_visible()
+    page.goto("/plants/1")
+    page.get_by_role("button", name="Renewed today").click()
+    days.passed = 24
+    page.goto("/places/1")
+    page.get_by_role("button", name="hard").click()
+    page.goto("/")
+    expect(page.get_by_text("rain has taken it off").first).to_be_visible()
+    page.goto("/plants/1")
+    page.get_by_role("button", name="It ends today").click()
+
+    days.passed = day_of(9, 28)
+    page.goto("/season/came-in")
+    page.get_by_role("link", name="A plant back from outdoors").click()
+    page.locator("[name=plant]").select_option(label="Fuchsia")
+    page.locator("[name=place]").select_option(label="Box room, away from the others")
+    page.get_by_role("button", name="Keep it away and look").click()
+    expect(page.get_by_text("back from outdoors").first).to_be_visible()
+    days.passed = day_of(10, 5)
+    page.goto("/")
+    page.request.post("/today/caught-up", form={"key": "all"})
+    page.goto("/")
+    expect(page.get_by_text("Check it while it is kept away from the others").first).to_be_visible()

@@ -601,3 +601,18 @@ def test_an_impossible_course_is_refused_and_keeps_what_was_typed(demo_client):
     assert re.findall(
         r'data-dates="[^"]*"', demo_client.get("/cases/1").get_data(as_text=True)
     ) == re.findall(r'data-dates="[^"]*"', before)
+
+
+def test_a_case_that_is_not_there_is_not_found_on_any_of_its_pages(demo_client):
+    for part in (
+        "",
+        "/clearing",
+        "/chance",
+        "/follow",
+        "/inspect",
+        "/course",
+        "/means",
+        "/evening",
+    ):
+        assert demo_client.get(f"/cases/9999{part}").status_code == 404, part
+    assert demo_client.post("/cases/9999/close").status_code == 404

@@ -159,7 +159,9 @@ def _rest(result: YearResult, speech: Speech, top: float) -> str:
         x, past = _x(result, way.on), way.on <= result.today
         words = f"pots {'out' if way.out else 'in'}, {speech.day_month(way.on)}"
         out.append(door(x, middle + 2, out=way.out, past=past))
-        left = past or x + 14 + text_width(words, SIZE) > WIDTH
+        end = x + 14 + text_width(words, SIZE)
+        asleep = any(x < _x(result, s.since) < end for s in result.sleeps)
+        left = past or asleep or end > WIDTH
         at = (x - 12 if left else x + 12, middle + 4)
         out.append(text(at, words, "halo yr-note", "end" if left else ""))
     return "".join(out)

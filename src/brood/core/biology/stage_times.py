@@ -165,26 +165,8 @@ def generation_over(pest: Pest, series: HourlySeries, since: date, until: date) 
     It has when 95 in 100 of the eggs of the first day have grown up and laid, over the
     spread of the temperature.
     """
-    return _generation(pest, series, since, until)[2] is not None
-
-
-def generation_end(pest: Pest, series: HourlySeries, since: date, until: date) -> date | None:
-    """The day on which half the eggs of a day have grown up and laid, over the spread of
-    the temperature. None where that is not by `until`.
-    """
-    return _generation(pest, series, since, until)[1]
-
-
-def _generation(
-    pest: Pest, series: HourlySeries, since: date, until: date
-) -> tuple[date | None, date | None, date | None]:
-    """The days by which 5, 50 and 95 in 100 of the eggs of an evening have grown up and laid."""
     if until <= since:
-        return None, None, None
+        return False
     begin = datetime.combine(since, EVENING)
     watch = clock(chain_of(pest), covering(series, begin, (until - since).days * 24))
-    hours = watch.passages(watch.chain.entering(0), 0.0, [len(pest.stages)])[0]
-    early, middle, late = (
-        None if h is None else (begin + timedelta(hours=h)).date() for h in hours
-    )
-    return early, middle, late
+    return watch.passages(watch.chain.entering(0), 0.0, [len(pest.stages)])[0][2] is not None

@@ -22,8 +22,8 @@ LATELY_DAYS = 400
 @dataclass(frozen=True)
 class Had:
     """A pest that the plant has or had: since when, until when (None while it has it), what
-    was done on how many evenings, the next evening planned, and the day from which it may
-    stand among others if every look finds nothing.
+    was done on how many evenings, the set evenings to come and how many more at most, and
+    the day from which it may stand among others if every look finds nothing.
     """
 
     pest_id: str
@@ -33,6 +33,7 @@ class Had:
     acts: str
     evenings: int
     coming: tuple[date, ...]
+    spare: int
     back: date | None
     look: str
 
@@ -80,7 +81,7 @@ def _had(desk: Desk, row: PestCase, back: date | None) -> Had:
     done = history.evenings_done(row)
     acts = dict.fromkeys(act for record in done for act in record.treatments)
     record = desk.catalogue.records[row.pest_id]
-    open_ = row.closed_at is None
+    coming = history.planned(row) if row.closed_at is None else []
     return Had(
         row.pest_id,
         record.name,
@@ -88,7 +89,8 @@ def _had(desk: Desk, row: PestCase, back: date | None) -> Had:
         row.closed_at.date() if row.closed_at else None,
         words.act_names(list(acts), desk.catalogue.treatments) if acts else "",
         len({r.done_on for r in done}),
-        tuple(a.target_on for a in history.planned(row)) if open_ else (),
-        back if open_ else None,
+        tuple(a.target_on for a in coming if not history.is_spare(a)),
+        sum(history.is_spare(a) for a in coming),
+        back if row.closed_at is None else None,
         desk.catalogue.groups[record.group].look,
     )

@@ -17,7 +17,7 @@ from sqlalchemy import Select, and_, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.errors import InputError
+from brood.errors import InputError, NotFound
 from brood.services import kept
 from brood.services.cases import assemble, history, outlook, plans
 from brood.services.cases.outlook import Outlook, WorkedOut
@@ -168,6 +168,8 @@ class Planning:
                 self.settle_end(case_id)
             else:
                 self.settle(case_id, looked_at=looked_at)
+        except NotFound:
+            return  # The page that asked says so.
         except Exception:
             logging.getLogger("brood").exception("planning case %d", case_id)
             with self.store.reading() as session:

@@ -16,6 +16,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors
 from brood.services.cases.beside import WAYS, House, Near, beside_in, stay_of
 from brood.services.desk import Desk
+from brood.services.house.plants import susceptible
 from brood.services.voice.speech import days, listed
 from brood.store.place_tables import Place
 from brood.store.queries import cases
@@ -25,6 +26,10 @@ from brood.store.tables import CasePlant, PestCase, Plant
 IN_SOIL = {"bradysia", "rhizoecus"}
 MONTH, LOOK_EVERY, WATCH_DAYS, LOOKED_DAYS = 28.0, 7, 60, 28
 RISKY, CHECKED = 0.2, 0.1
+LATE_SIGNS, CLOSE = ("flat-mite", "broad-mite"), ("touching", "tray", "next", "downwind")
+"""The groups that are seen long after they have come, and the ways to stand so close that a
+plant that gets them easily is treated along without signs (our judgement, C).
+"""
 DRAUGHTS = {"": "no draught", "right": "air moves to the right", "left": "air moves to the left"}
 STATES = {
     "infested": "infested",
@@ -120,6 +125,19 @@ def _risk(catalogue: Catalogue, row: PestCase, near: Near, today: date) -> Risk 
         else row.start_on
     )
     return Risk(near, row, catalogue.name(row.pest_id), chance, due)
+
+
+def to_treat_along(catalogue: Catalogue, row: PestCase, others: Sequence[Near]) -> list[Near]:
+    """The neighbours that are treated along though nothing is seen on them yet: those that
+    get this pest easily and stand close, where its signs come late.
+    """
+    if catalogue.records[row.pest_id].group not in LATE_SIGNS:
+        return []
+    return [
+        near
+        for near in others
+        if set(CLOSE) & set(near.ways) and susceptible(catalogue, near.plant, row.pest_id)
+    ]
 
 
 @dataclass(frozen=True)

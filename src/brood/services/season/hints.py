@@ -4,11 +4,14 @@ until somebody has seen it, and then not again for two months.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from brood.core.biology.stage_times import stage_times
+import numpy as np
+
+from brood.core.biology.stage_times import rate_sum
 from brood.services.cases.beside import House, beside_in
 from brood.services.desk import Desk
 from brood.services.house import plants
@@ -102,8 +105,9 @@ def _hot(desk: Desk, place: Place, lately: float | None) -> Iterator[Hint]:
     """A hot week: mites breed fast."""
     if lately is None or lately < HOT_C:
         return
-    took = stage_times(desk.catalogue.pest(MITE), lately).generation.typical
-    if took is None:
+    models = [stage.rate for stage in desk.catalogue.pest(MITE).stages]
+    took = rate_sum(models, np.array([lately]))[-1]
+    if not math.isfinite(took):
         return
     yield Hint(
         f"hot-{place.id}",
@@ -184,7 +188,7 @@ def _drift(desk: Desk, house: House) -> Iterator[Hint]:
             [n.plant for n in beside_in(house, plant) if "downwind" in n.ways] if drifting else []
         )
         if down:
-            pests = listed([desk.catalogue.name(row.pest_id) for row in drifting])
+            pests = listed([desk.catalogue.records[row.pest_id].plural.lower() for row in drifting])
             yield Hint(
                 f"drift-{plant.id}",
                 f"Downwind of the {plant.name.lower()}",

@@ -4,22 +4,26 @@ been rest.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+import numpy as np
+
 from brood.core.biology.pest import Pest
-from brood.core.biology.stage_times import generation_end, stage_times
+from brood.core.biology.stage_times import rate_sum
+from brood.core.season.heat_sums import Array
 from brood.services.cases.beside import House
 from brood.services.desk import Desk
 from brood.services.warmth.hourly import known_series
 from brood.store.tables import PestCase, Plant
 
-BEFORE_DAYS, SLOW_DAYS = 21, 60
-"""A case is cleared in the cold where, at the warmth of its last weeks, a generation would take
-longer than this (our judgement, C).
+BEFORE_DAYS, WARM_C, SLOWER = 21, 25.0, 3.0
+"""A case is cleared in the cold where, at the warmth of its last weeks, a generation takes so
+many times as long as in the warmth (our judgement, C).
 """
-KEPT_DAYS, ASKED_DAYS = 330, 60
+KEPT_DAYS, ASKED_DAYS, MOST_DAYS = 330, 60, 800.0
 WINTER = {"north": (11, 12, 1, 2), "south": (5, 6, 7, 8)}
 SPRING = {"north": 3, "south": 9}
 
@@ -72,13 +76,22 @@ def _wakes(desk: Desk, plant: Plant, row: PestCase, closed: date) -> tuple[date 
     since_then = known_series(desk.session, place, closed, desk.today)
     if since_then is None:
         return None, True
-    return generation_end(pest, since_then, closed, desk.today), True
+    hours = since_then.celsius
+    took = _generation(pest, hours, len(hours) / 24)
+    return (closed + timedelta(days=math.ceil(took)) if math.isfinite(took) else None), True
 
 
 def _rested(pest: Pest, celsius: float) -> bool:
     """Whether a generation takes so long at a warmth that nothing seen says little."""
-    typical = stage_times(pest, celsius).generation.typical
-    return typical is None or typical > SLOW_DAYS
+    there, warm = (_generation(pest, np.array([c]), MOST_DAYS) for c in (celsius, WARM_C))
+    return there > SLOWER * warm
+
+
+def _generation(pest: Pest, hours: Array, most_days: float) -> float:
+    """The days of a generation of a mean individual, egg to egg, at hourly °C that are
+    repeated as often as needed. Infinite where it takes more than `most_days`.
+    """
+    return rate_sum([stage.rate for stage in pest.stages], hours, most_days=most_days)[-1]
 
 
 def _spring(hemisphere: str, closed: date) -> date | None:

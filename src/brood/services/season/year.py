@@ -140,6 +140,10 @@ def build(desk: Desk, place_id: int | None = None, plant_id: int | None = None) 
     moved = [d for place, one in there for d in doors.of_place(place, one, first, last)][:2]
     rests = [s for place, one in there for s in doors.sleeps(place, one, first, last)]
     events = _events(desk, house, coming, rows, moved, rests, known)
+    events = sorted(
+        [*events, *_walks(desk, house, coming, _where(house, place_id, plant_id))],
+        key=lambda i: (i.on, i.text),
+    )
     week = desk.today + timedelta(days=WEEK)
     head = _headline(desk, coming, known.preventions)
     return YearResult(
@@ -393,20 +397,26 @@ def _events(
         for s in rests
         if s.until >= today
     ]
-    out += _walks(desk, house, coming)
     once = {(item.on, item.text): item for item in out}
     return sorted(once.values(), key=lambda i: (i.on, i.text))
 
 
-def _walks(desk: Desk, house: House, coming: Sequence[Arrival]) -> list[Item]:
-    """The next walk past the plants of each place that are due within the week."""
+def _where(house: House, place_id: int | None, plant_id: int | None) -> int | None:
+    """The place that is asked for, by itself or by a plant. None for the whole house."""
+    plant = next((p for p in house.here if p.id == plant_id), None)
+    stay = beside.stay_of(plant) if plant else None
+    return stay.place_id if stay else place_id
+
+
+def _walks(desk: Desk, house: House, coming: Sequence[Arrival], place_id: int | None) -> list[Item]:
+    """The next walk past the plants of each place, or of one, that are due within the week."""
     if desk.prefs.rhythm != "on":
         return []
     found = rhythm.looks(desk, house, open_quarantines(desk.session), coming)
     week = desk.today + timedelta(days=WEEK)
     by_place: dict[int, list[rhythm.DueLook]] = {}
     for one in found:
-        if one.due_on <= week:
+        if one.due_on <= week and place_id in (None, one.place.id):
             by_place.setdefault(one.place.id, []).append(one)
     return [
         Item(

@@ -245,13 +245,14 @@ def close(case_id: int) -> Response:
     show to be clear asks first.
     """
     closed = request.form.get("to") != "open"
-    household().planning.want_end([case_id])
+    asks = closed and not request.form.get("sure")
+    if asks:
+        household().planning.want_end([case_id])
     with reading() as desk:
         row = queries.case(desk.session, case_id)
         early = (
-            closed
+            asks
             and row.closed_at is None
-            and not request.form.get("sure")
             and ending.unsettled(row, plans.outlook_of(desk, row), today())
         )
     if early:

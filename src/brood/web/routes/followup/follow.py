@@ -10,6 +10,7 @@ from flask import Blueprint, Response, request, url_for
 from brood.services.cases import commands, history
 from brood.services.cases.beside import beside
 from brood.services.followup import ending, follow_page, inspections
+from brood.services.house import neighbours
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase
 from brood.web import render, undo
@@ -110,8 +111,8 @@ def page(case_id: int) -> Response:
         session = desk.session
         result = follow_page.build(desk, case_id)
         joined = history.members(result.row)
-        near = [
-            n.plant
+        others = [
+            n
             for n in beside(session, result.row.plant)
             if n.plant.id not in {m.plant_id for m in joined}
         ]
@@ -121,7 +122,8 @@ def page(case_id: int) -> Response:
             colours=inspections.COLOURS,
             seen=follow_page.seen_said,
             how=inspections,
-            near=near,
+            near=[n.plant for n in others],
+            along=neighbours.to_treat_along(catalogue(), result.row, others),
             members=joined,
             origins=commands.ORIGINS,
         )
