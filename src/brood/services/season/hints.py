@@ -43,13 +43,14 @@ INSIDE = ("indoor", "glasshouse")
 @dataclass(frozen=True)
 class Hint:
     """What is likely now, why, and what to do. `key` names it for good; `url` is where its
-    ground can be read.
+    ground can be read, `place_id` the place that it is about.
     """
 
     key: str
     title: str
     text: str
     url: str
+    place_id: int
 
 
 def standing(desk: Desk, house: House) -> list[Hint]:
@@ -115,6 +116,7 @@ def _hot(desk: Desk, place: Place, lately: float | None) -> Iterator[Hint]:
         f"At {desk.speech.warmth(lately)} spider mites need {days(round(took))} for a generation. "
         f"Look at undersides every {HOT} days, rinse dust off, and do not let plants dry out.",
         f"/places/{place.id}",
+        place.id,
     )
 
 
@@ -138,6 +140,7 @@ def _wet(desk: Desk, place: Place, some: list[Plant], lately: float | None) -> I
             f"At {desk.speech.warmth(lately)} soil stays wet for long, and fungus gnats lay in it. "
             f"Let the top 3 cm dry before you water: {_names(wet)}.",
             f"/places/{place.id}",
+            place.id,
         )
 
 
@@ -156,6 +159,7 @@ def _woke(
             f"month ago. New growth draws aphids: look at tips and buds once a week: "
             f"{_names(liked)}.",
             f"/places/{place.id}",
+            place.id,
         )
 
 
@@ -173,6 +177,7 @@ def _flush(desk: Desk, house: House) -> Iterator[Hint]:
                 f"It was cut back on {desk.speech.day(cut[-1])}. Aphids and thrips like the new "
                 "shoots: look at the tips once a week.",
                 f"/plants/{plant.id}",
+                plant.stays[-1].place_id if plant.stays else 0,
             )
 
 
@@ -195,6 +200,7 @@ def _drift(desk: Desk, house: House) -> Iterator[Hint]:
                 f"Air moves from it to {_names(down)}, and {pests} drift on it. Shut the window on "
                 "that side, or move them.",
                 f"/places/{plant.stays[-1].place_id}/plan",
+                plant.stays[-1].place_id,
             )
 
 

@@ -139,9 +139,10 @@ def build(desk: Desk, place_id: int | None = None, plant_id: int | None = None) 
     there = [(place, one) for place, one in warmth if place_id in (None, place.id)]
     moved = [d for place, one in there for d in doors.of_place(place, one, first, last)][:2]
     rests = [s for place, one in there for s in doors.sleeps(place, one, first, last)]
+    where = _where(house, place_id, plant_id)
     events = _events(desk, house, coming, rows, moved, rests, known)
     events = sorted(
-        [*events, *_walks(desk, house, coming, _where(house, place_id, plant_id))],
+        [*events, *_walks(desk, house, coming, where)],
         key=lambda i: (i.on, i.text),
     )
     week = desk.today + timedelta(days=WEEK)
@@ -162,7 +163,7 @@ def build(desk: Desk, place_id: int | None = None, plant_id: int | None = None) 
         tuple(sorted(known.places.values(), key=lambda p: p.name)),
         tuple(sorted(house.here, key=lambda p: p.name)),
         {(p.pest_id, p.place_id, p.season): p.kind for p in known.preventions},
-        tuple(hints.every(desk, house)),
+        tuple(h for h in hints.every(desk, house) if where in (None, h.place_id)),
     )
 
 
