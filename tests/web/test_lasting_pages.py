@@ -89,7 +89,7 @@ def test_an_ant_band_goes_on_and_a_cut_is_told_by_touch(browser, demo_site, size
     page.goto(f"/plants/{PEPPER}")
     page.get_by_text("Bare roots, a net, a card, a repellent, ants").click()
     form = page.locator(f"form[action='/plants/{PEPPER}/state']")
-    form.locator("[name=state]").select_option("ant-band")
+    form.locator("select[name=state]").select_option("ant-band")
     form.get_by_role("button", name="Keep").click()
     expect(page.locator("#states")).to_contain_text("Ant band on")
     form = page.locator(f"form[action='/plants/{PEPPER}/event']")

@@ -21,6 +21,7 @@ from brood.services.season import (
     year_warmth,
 )
 from brood.services.season.notes import SightingCommand
+from brood.services.today import today
 from brood.services.voice.preferences import Preferences
 from brood.services.warmth.weather import SimulatedWeather
 from brood.services.warmth.weather import keep as keep_report
@@ -336,3 +337,41 @@ def test_a_plant_that_goes_to_and_fro_is_expected_back(store):
         places.stay_since(session, plant, sill, date(2025, 10, 10), NOW)
         session.expire_all()
         assert {a.place.name for a in arrivals.ahead(desk_of(session))} == {"Balcony"}
+
+
+def test_a_plant_is_clear_only_within_its_own_rhythm(store):
+    with store.writing() as session:
+        spot = place_of(session, "Sill", setting="indoor")
+        for name, kind in (("Cactus", "cactus-succulent"), ("Fuchsia", "flowering")):
+            plant = plant_of(session, spot, name, kind)
+            quarantine.looked_over(session, cases.plant(session, plant), "", now=NOW)
+
+    def states(days, rhythm_kept="on"):
+        with store.reading() as session:
+            prefs = Preferences(rhythm=rhythm_kept)
+            desk = Desk(session, CATALOGUE, NOW + timedelta(days=days), prefs)
+            found = season_tasks.standings(desk, beside.house_of(session))
+            return {s.plant.name: s.state for _, rows in found for s in rows}
+
+    with store.reading() as session:
+        looks = rhythm.looks(desk_of(session), beside.house_of(session), (), ())
+        every = {one.plant.name: one.every for one in looks}
+    for name, days in every.items():
+        assert states(days)[name] == "clear"
+        assert states(days + 1)[name] == "unseen"
+    assert set(states(28, "off").values()) == {"clear"}
+
+
+def test_a_february_with_sixty_plants_asks_for_nothing_that_is_not_due(store):
+    february = datetime(2027, 2, 9, 9)
+    with store.writing() as session:
+        _sixty(session)
+        for plant in beside.house_of(session).here:
+            quarantine.looked_over(session, plant, "", now=february - timedelta(days=3))
+    with store.reading() as session:
+        found = today.build(desk_of(session, february))
+    assert (found.headline, found.due, found.put_off) == ("Nothing to do today.", [], [])
+    with store.reading() as session:
+        later = today.build(desk_of(session, february + timedelta(days=5)))
+    assert len(later.due) <= 12
+    assert all(task.minutes <= 20 for task in later.due)

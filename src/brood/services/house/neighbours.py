@@ -5,7 +5,7 @@ whole house.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -38,8 +38,8 @@ STATES = {
     "unseen": "not looked at lately",
     "clear": "clear",
 }
-"""How a plant stands. It is called clear only when it was looked at within the last
-four weeks.
+"""How a plant stands. It is called clear only when it was looked at within its rhythm, or
+within four weeks where nobody keeps one.
 """
 
 
@@ -149,10 +149,13 @@ class Standing:
     why: str
 
 
-def standings(desk: Desk, house: House) -> list[tuple[Place, list[Standing]]]:
-    """Every place with its plants in the order of their shelves, and how each stands
-    (see STATES).
+def standings(
+    desk: Desk, house: House, rhythm: Mapping[int, int] | None = None
+) -> list[tuple[Place, list[Standing]]]:
+    """Every place with its plants in the order of their shelves, and how each stands (see
+    STATES). `rhythm` holds the days between two looks, by the id of a plant.
     """
+    within = rhythm or {}
     session, catalogue, today = desk.session, desk.catalogue, desk.today
     by_plant: dict[int, Risk] = {}
     for risk in reversed(risks(house, catalogue, today)):
@@ -178,6 +181,7 @@ def standings(desk: Desk, house: House) -> list[tuple[Place, list[Standing]]]:
                     apart,
                     joined,
                     house.looked.get(plant.id),
+                    within.get(plant.id, LOOKED_DAYS),
                     today,
                 )
             )
@@ -191,6 +195,7 @@ def _standing(
     apart: dict[int, Quarantine],
     joined: dict[int, CasePlant],
     looked: date | None,
+    within: int,
     today: date,
 ) -> Standing:
     ill = [catalogue.name(c.pest_id) for c in plant.cases if c.closed_at is None]
@@ -209,7 +214,7 @@ def _standing(
             "watched",
             f"{risk.row.plant.name} is in the same place" if risk else "had it lately",
         )
-    if looked is None or (today - looked).days > LOOKED_DAYS:
+    if looked is None or (today - looked).days > within:
         return Standing(
             plant,
             "unseen",

@@ -74,7 +74,7 @@ def _line(
     # What nobody ticked is asked for again at its next time, and not for ever.
     times = max(1, (today - cared).days // record.care_days)
     care = cared + timedelta(days=record.care_days * times)
-    if care < last:
+    if care < last and today < last:
         return StateLine(row, record, care, record.care, False, False)
     rain = "Rain has taken it off. " if washed is not None and washed <= row.until_on else ""
     return StateLine(row, record, last, rain + record.ends, True, last < today)
@@ -156,6 +156,10 @@ def _put(
     put on afresh ends what was there.
     """
     until = said.until or said.since
+    if renews(record):
+        for old in of_plant(session, plant_id):
+            if old.kind == said.kind and old.ended_on is None and old.since_on < said.since:
+                old.ended_on = said.since
     same = next(
         (
             r
@@ -164,9 +168,7 @@ def _put(
         ),
         None,
     )
-    if same is not None and renews(record) and same.since_on < said.since:
-        same.ended_on = said.since
-    elif same is not None:
+    if same is not None and not (renews(record) and same.since_on < said.since):
         same.since_on, same.until_on = min(same.since_on, said.since), max(same.until_on, until)
         same.ended_on, same.note = None, said.note or same.note
         return

@@ -16,14 +16,16 @@ from brood.core.biology.stage_times import rate_sum
 from brood.core.season.heat_sums import Array
 from brood.services.cases.beside import House
 from brood.services.desk import Desk
-from brood.services.warmth.hourly import known_series
+from brood.services.season.year_warmth import PlaceWarmth, Warmths
+from brood.store.queries import cases
 from brood.store.tables import PestCase, Plant
 
 BEFORE_DAYS, WARM_C, SLOWER = 21, 25.0, 3.0
 """A case is cleared in the cold where, at the warmth of its last weeks, a generation takes so
 many times as long as in the warmth (our judgement, C).
 """
-KEPT_DAYS, ASKED_DAYS, MOST_DAYS = 330, 60, 800.0
+KEPT_DAYS, ASKED_DAYS = 330, 60
+HOURS, FROZEN_C = 24, -30.0
 WINTER = {"north": (11, 12, 1, 2), "south": (5, 6, 7, 8)}
 SPRING = {"north": 3, "south": 9}
 
@@ -42,7 +44,10 @@ class Waking:
 
 def awake(desk: Desk, house: House) -> list[Waking]:
     """The plants to look at again today, each pest of a plant once."""
-    found = {(w.plant.id, w.case.pest_id): w for p in house.here for w in _of_plant(desk, p)}
+    warmths = Warmths(desk.session, {p.id: p for p in cases.places(desk.session)}, desk.today)
+    found = {
+        (w.plant.id, w.case.pest_id): w for p in house.here for w in _of_plant(desk, p, warmths)
+    }
     return [
         one
         for one in found.values()
@@ -51,7 +56,7 @@ def awake(desk: Desk, house: House) -> list[Waking]:
     ]
 
 
-def _of_plant(desk: Desk, plant: Plant) -> Iterator[Waking]:
+def _of_plant(desk: Desk, plant: Plant, warmths: Warmths) -> Iterator[Waking]:
     for row in plant.cases:
         if row.closed_at is None or not plant.stays:
             continue
@@ -60,38 +65,45 @@ def _of_plant(desk: Desk, plant: Plant) -> Iterator[Waking]:
             continue
         if any(c.closed_at is None and c.pest_id == row.pest_id for c in plant.cases):
             continue
-        since, warmed = _wakes(desk, plant, row, closed)
+        since, warmed = _wakes(desk, row, closed, warmths[plant.stays[-1].place_id])
         if since is not None:
             yield Waking(row, plant, since, warmed)
 
 
-def _wakes(desk: Desk, plant: Plant, row: PestCase, closed: date) -> tuple[date | None, bool]:
+def _wakes(
+    desk: Desk, row: PestCase, closed: date, warmth: PlaceWarmth
+) -> tuple[date | None, bool]:
     """The day on which to look again, None where there is none yet, and whether warmth says
     so. Where it was warm all along, only the short days of winter can have been rest.
     """
-    pest, place = desk.catalogue.pest(row.pest_id), plant.stays[-1].place
-    before = known_series(desk.session, place, closed - timedelta(days=BEFORE_DAYS), closed)
-    if before is None or not _rested(pest, float(before.celsius.mean())):
+    pest = desk.catalogue.pest(row.pest_id)
+    before = _hours(warmth, closed - timedelta(days=BEFORE_DAYS), closed)
+    known = before[~np.isnan(before)]
+    if len(known) < len(before) / 2 or not _rested(pest, float(known.mean())):
         return _spring(desk.prefs.hemisphere, closed), False
-    since_then = known_series(desk.session, place, closed, desk.today)
-    if since_then is None:
-        return None, True
-    hours = since_then.celsius
-    took = _generation(pest, hours, len(hours) / 24)
+    since_then = np.nan_to_num(_hours(warmth, closed, desk.today), nan=FROZEN_C)
+    models = [stage.rate for stage in pest.stages]
+    took = rate_sum(models, since_then, most_days=len(since_then) / HOURS)[-1]
     return (closed + timedelta(days=math.ceil(took)) if math.isfinite(took) else None), True
 
 
-def _rested(pest: Pest, celsius: float) -> bool:
-    """Whether a generation takes so long at a warmth that nothing seen says little."""
-    there, warm = (_generation(pest, np.array([c]), MOST_DAYS) for c in (celsius, WARM_C))
-    return there > SLOWER * warm
-
-
-def _generation(pest: Pest, hours: Array, most_days: float) -> float:
-    """The days of a generation of a mean individual, egg to egg, at hourly °C that are
-    repeated as often as needed. Infinite where it takes more than `most_days`.
+def _hours(warmth: PlaceWarmth, first: date, last: date) -> Array:
+    """The °C of every hour from one day up to another, shape (24 a day,): a third of each day
+    at its lowest, at its middle and at its highest. Not a number where nothing is known.
     """
-    return rate_sum([stage.rate for stage in pest.stages], hours, most_days=most_days)[-1]
+    low, high = warmth.days(first, max((last - first).days, 1))
+    return np.repeat(np.stack((low, (low + high) / 2, high), axis=1).ravel(), HOURS // 3)
+
+
+def _rested(pest: Pest, celsius: float) -> bool:
+    """Whether a generation of a mean individual takes so long at a warmth that nothing seen
+    says little.
+    """
+    rates = [stage.rate.per_day(np.array([celsius, WARM_C])) for stage in pest.stages]
+    if any(one[0] <= 0 for one in rates):
+        return True
+    there, warm = (sum(1 / float(one[n]) for one in rates) for n in (0, 1))
+    return there > SLOWER * warm
 
 
 def _spring(hemisphere: str, closed: date) -> date | None:

@@ -8,11 +8,13 @@ from datetime import date
 
 from brood.services.cases.beside import House
 from brood.services.desk import Desk
-from brood.services.house import plants
+from brood.services.house import neighbours, plants
+from brood.services.house.neighbours import Standing
 from brood.services.house.quarantine import open_quarantines
 from brood.services.season import arrivals, rhythm
 from brood.services.season.arrivals import Arrival
 from brood.services.season.rhythm import DueLook, Walk
+from brood.store.place_tables import Place
 from brood.store.records import Prevention, Quarantine
 from brood.store.tables import Plant
 
@@ -58,6 +60,17 @@ def in_turn(desk: Desk, house: House, place_id: int, busy: Collection[int]) -> l
     due = [o for o in found if o.place.id == place_id and o.due_on <= desk.today]
     here = [one for one in due if one.plant.id not in busy][: rhythm.MOST]
     return sorted(here, key=rhythm.clean_first)
+
+
+def standings(desk: Desk, house: House) -> list[tuple[Place, list[Standing]]]:
+    """Every place with its plants and how each stands: clear is what was looked at within
+    its rhythm.
+    """
+    if desk.prefs.rhythm != "on":
+        return neighbours.standings(desk, house)
+    coming = arrivals.ahead(desk)
+    found = rhythm.looks(desk, house, open_quarantines(desk.session), coming)
+    return neighbours.standings(desk, house, {o.plant.id: o.every for o in found})
 
 
 def _to_begin(

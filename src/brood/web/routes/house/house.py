@@ -23,7 +23,7 @@ def page() -> Response:
     """Every place with its plants: infested, suspect, watched, clear."""
     with reading() as desk:
         here = beside.house_of(desk.session)
-        places = [(place, rows) for place, rows in neighbours.standings(desk, here) if rows]
+        places = [(place, rows) for place, rows in season_tasks.standings(desk, here) if rows]
         risks = neighbours.risks(here, desk.catalogue, desk.today)
         stops = neighbour_walks.to_check(risks, desk.today)
         states = {
@@ -72,7 +72,7 @@ def _standing(place_id: int) -> tuple[Place, list[neighbours.Standing]]:
     """A place, and how each plant there stands."""
     with reading() as desk:
         place = cases.place(desk.session, place_id)
-        every = neighbours.standings(desk, beside.house_of(desk.session, place_id))
+        every = season_tasks.standings(desk, beside.house_of(desk.session, place_id))
         return place, next((rows for p, rows in every if p.id == place_id), [])
 
 
