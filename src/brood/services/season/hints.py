@@ -166,15 +166,16 @@ def _woke(
 def _flush(desk: Desk, house: House) -> Iterator[Hint]:
     """A plant that was cut back puts out soft shoots."""
     since = desk.today - timedelta(days=FLUSH_LAST)
+    cuts = lasting.last_cuts(desk.session, since)
     for plant in house.here:
-        if not plants.susceptible_to(desk.catalogue, plant, "aphid"):
+        cut = cuts.get(plant.id)
+        if cut is None or (desk.today - cut).days < FLUSH_FIRST:
             continue
-        cut = [e.on for e in lasting.handled(desk.session, plant.id, since) if e.kind == "cut"]
-        if cut and (desk.today - cut[-1]).days >= FLUSH_FIRST:
+        if plants.susceptible_to(desk.catalogue, plant, "aphid"):
             yield Hint(
                 f"flush-{plant.id}",
                 f"Soft new shoots: {plant.name.lower()}",
-                f"It was cut back on {desk.speech.day(cut[-1])}. Aphids and thrips like the new "
+                f"It was cut back on {desk.speech.day(cut)}. Aphids and thrips like the new "
                 "shoots: look at the tips once a week.",
                 f"/plants/{plant.id}",
                 plant.stays[-1].place_id if plant.stays else 0,

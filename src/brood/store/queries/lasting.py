@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brood.store.records import PlantEvent
@@ -25,6 +25,17 @@ def of_plant(session: Session, plant_id: int) -> Sequence[PlantState]:
 def last_day(row: PlantState) -> date:
     """The last day on which a state holds."""
     return row.until_on if row.ended_on is None else min(row.ended_on, row.until_on)
+
+
+def last_cuts(session: Session, since: date) -> dict[int, date]:
+    """The last day from then on, on which each plant was cut back, by the plant's id."""
+    query = (
+        select(PlantEvent.plant_id, func.max(PlantEvent.on))
+        .where(PlantEvent.kind == "cut", PlantEvent.on >= since)
+        .where(PlantEvent.withdrawn_at.is_(None))
+        .group_by(PlantEvent.plant_id)
+    )
+    return dict(session.execute(query).tuples().all())
 
 
 def handled(session: Session, plant_id: int, since: date) -> Sequence[PlantEvent]:
