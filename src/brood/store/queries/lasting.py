@@ -35,7 +35,7 @@ def last_cuts(session: Session, since: date) -> dict[int, date]:
         .where(PlantEvent.withdrawn_at.is_(None))
         .group_by(PlantEvent.plant_id)
     )
-    return dict(session.execute(query).tuples().all())
+    return dict(session.execute(query).all())
 
 
 def handled(session: Session, plant_id: int, since: date) -> Sequence[PlantEvent]:
