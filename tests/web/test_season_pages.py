@@ -65,6 +65,10 @@ def test_cabbages_from_the_journal_to_the_net(bed, clock):
     assert "put a net over it: kohlrabi" not in on_today(bed)
     assert "Under netting" in text(bed.get("/plants/1"))
     assert "yr-net" in bed.get("/season").text
+    kept = text(bed.get("/record?kind=season"))
+    assert "Prevention begun: small cabbage white" in kept
+    assert "Under netting" in kept
+    assert kept.count("First seen: small cabbage white") == 2
     assert "Begun" in text(bed.get("/season"))
     number = re.search(r"/season/begin/(\d+)/take-back", bed.get("/season").text)[1]
     bed.post(f"/season/begin/{number}/take-back", data={"undo": "1"})
@@ -146,6 +150,8 @@ def test_what_came_in_is_told_in_one_form_and_watched(client, clock):
     walk = text(client.get("/house/1/walk"))
     assert "Every 4 days: cut flowers" in walk
     assert "Look for thrips" in walk
+    kept = text(client.get("/record?kind=season"))
+    assert "Cut flowers: came in" in kept
     new = {"what": "bought", "place": "2", "name": "Lemon", "kind": "woody-citrus"}
     kept = client.post("/season/came-in", data={**new, "brings-soft-scale": "1"})
     assert "/quarantine/" in kept.headers["Location"]

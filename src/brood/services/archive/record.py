@@ -19,9 +19,9 @@ from brood.services.house.events import EVENTS
 from brood.services.house.quarantine import REASONS
 from brood.services.voice import words
 from brood.store.place_tables import Place
-from brood.store.queries import said
+from brood.store.queries import cases, said, season
 from brood.store.records import PlantEvent, Quarantine
-from brood.store.tables import InspectionRecord, Look, PestCase, Plant, Stay
+from brood.store.tables import InspectionRecord, Look, PestCase, Plant, PlantState, Stay
 
 KINDS = {
     "case": "cases",
@@ -32,6 +32,7 @@ KINDS = {
     "dates": "why dates moved",
     "move": "moves",
     "apart": "kept away from the others",
+    "season": "what keeps pests off, and what came in",
     "event": "other events",
 }
 PAGE = 50
@@ -39,7 +40,7 @@ PAGE = 50
 
 @dataclass(frozen=True)
 class Entry:
-    """One line of the record."""
+    """One line of the record, of a plant or (with 0 as its number) of a place."""
 
     on: date
     plant: str
@@ -102,6 +103,9 @@ def _entries(desk: Desk, plant_id: int | None) -> Iterator[Entry]:
     for on, number, name, place in session.execute(moves):
         yield Entry(on, name, number, "move", f"stands in: {place}", f"/plants/{number}")
     yield from _apart(session, plant_id)
+    yield from _states(desk, plant_id)
+    if plant_id is None:
+        yield from _season(desk)
 
 
 Line = tuple[date, str, str, str]
@@ -173,6 +177,35 @@ def _apart(session: Session, plant_id: int | None) -> Iterator[Entry]:
         text = EVENTS[event.kind] + (f": {event.note}" if event.note else "")
         number = event.plant_id
         yield Entry(event.on, names[number], number, "event", text, f"/plants/{number}")
+
+
+def _states(desk: Desk, plant_id: int | None) -> Iterator[Entry]:
+    """What was begun on plants to keep pests off, or was noticed to last on them."""
+    query = select(PlantState).where(
+        PlantState.withdrawn_at.is_(None), *_only(PlantState.plant_id, plant_id)
+    )
+    for row in desk.session.scalars(query.options(selectinload(PlantState.plant))):
+        record = desk.catalogue.states.get(row.kind)
+        text = (record.name if record else row.kind) + (f": {row.note}" if row.note else "")
+        url = f"/plants/{row.plant_id}#states"
+        yield Entry(row.since_on, row.plant.name, row.plant_id, "season", text, url)
+
+
+def _season(desk: Desk) -> Iterator[Entry]:
+    """What was noted of places: prevention, first sightings, and what came in."""
+    places = {place.id: place.name for place in cases.places(desk.session)}
+    for begun in season.preventions(desk.session):
+        what = "prevention begun" if begun.kind == "begun" else "prevention left out"
+        text = f"{what}: {desk.catalogue.name(begun.pest_id)}"
+        yield Entry(begun.on, places[begun.place_id], 0, "season", text, "/season")
+    for seen in season.sightings(desk.session):
+        text = f"first seen: {desk.catalogue.name(seen.pest_id)}"
+        yield Entry(seen.seen_on, places[seen.place_id], 0, "season", text, "/season/sightings")
+    for row in season.ways_in(desk.session):
+        record = desk.catalogue.ways_in.get(row.kind)
+        if row.plant_id is None and record is not None:
+            text = f"{row.note or record.name}: came in"
+            yield Entry(row.on, places[row.place_id], 0, "season", text, "/season/came-in")
 
 
 def _only(column: InstrumentedAttribute[int], plant_id: int | None) -> list[ColumnElement[bool]]:

@@ -52,9 +52,14 @@ def keep() -> Response:
     with writing() as desk:
         kept = ways_in.keep(desk, said)
     record = catalogue().ways_in[said.kind]
-    undo.offer(f"{record.say}: noted.", f"/season/came-in/{kept.row_id}/take-back")
     if kept.quarantine_id is not None:
+        undo.offer(
+            "The plant is kept away from the others.",
+            f"/quarantine/{kept.quarantine_id}/undo",
+            to="never",
+        )
         return render.go(url_for("quarantine.one", quarantine_id=kept.quarantine_id))
+    undo.offer(f"{record.say}: noted.", f"/season/came-in/{kept.row_id}/take-back")
     return render.go(url_for("ways_in.page") + "#here")
 
 
