@@ -17,6 +17,7 @@ from brood.errors import FieldErrors
 from brood.services.cases.beside import WAYS, House, Near, beside_in, stay_of
 from brood.services.desk import Desk
 from brood.services.house.plants import susceptible
+from brood.services.house.quarantine import REASONS
 from brood.services.voice.speech import days, listed
 from brood.store.place_tables import Place
 from brood.store.queries import cases
@@ -202,7 +203,8 @@ def _standing(
     if ill or plant.id in joined:
         return Standing(plant, "infested", listed(ill) or "part of a case")
     if plant.id in apart:
-        return Standing(plant, "suspect", f"kept away from the others: {apart[plant.id].reason}")
+        why = REASONS.get(apart[plant.id].reason, apart[plant.id].reason)
+        return Standing(plant, "suspect", f"kept away from the others: {why}")
     if risk is not None and risk.chance >= RISKY:
         return Standing(plant, "suspect", f"{risk.near.said}: {risk.row.plant.name}, {risk.pest}")
     recent = [
