@@ -81,7 +81,7 @@ def test_what_is_left_out_this_year_is_asked_no_more_and_comes_again_next_year(b
     assert bed.post("/season/begin", data=left).status_code == 303
     assert "put a net over it: kohlrabi" not in on_today(bed)
     clock.now = datetime(2026, 9, 12, 18)
-    assert "None found by" in text(bed.get("/season"))
+    assert "Not found by" in text(bed.get("/season"))
     clock.now = datetime(2027, 7, 16, 18)
     assert "Put a net over it now" in text(bed.get("/season"))
 
