@@ -406,10 +406,10 @@ class Problem:
         schedules = [(*self.done, *plan) for plan in plans]
         total = np.zeros(len(plans))
         for s in self.shares:
-            last = [
-                s.table.index(max([e.on for e in one], default=date.fromordinal(self.start)))
-                for one in schedules
-            ]
+            # An evening before the table has no interval in it: its first day stands for it.
+            begin = date.fromordinal(self.start)
+            days = [max([e.on for e in one], default=begin) for one in schedules]
+            last = [s.table.index(max(day, s.table.first)) for day in days]
             total += alive_after(s.table, s.effects.exposure(schedules), last) @ s.table.weights
         return total
 
