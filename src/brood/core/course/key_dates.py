@@ -70,9 +70,8 @@ class Backbone:
 
     def last_hatch(self, laid_until: date) -> DateSpan:
         """When the last eggs, laid on that evening, have left the guard stage."""
-        return _dates(
-            evening(laid_until), self.table.passage(max(laid_until, self.table.first), 0, self.out)
-        )
+        laid = max(laid_until, self.table.first)
+        return _dates(evening(laid), self.table.passage(laid, 0, self.out))
 
     def generation(self) -> Span:
         """Days from egg to egg, from the first evening on."""
