@@ -93,6 +93,7 @@ def test_a_newcomer_among_others_puts_them_at_risk_until_it_is_released(store):
             WayInCommand("bought", sill, TODAY, name="Palm", plant_kind="foliage"),
         )
         assert every(session)["Fern"][0] == 4
+        assert every(session, NOW + timedelta(days=70))["Fern"][0] == 4, "as long as it is apart"
         quarantine.quarantine(session, kept.quarantine_id).released_on = TODAY
         assert every(session)["Fern"][0] > 4
 
@@ -174,3 +175,32 @@ def test_a_day_of_the_last_weeks_is_taken(store):
         (one,) = ways_in.here(desk_of(session, moment))
         assert one.until == date(2026, 6, 15)
         assert one.row.id == kept.row_id
+
+
+def test_what_was_told_of_an_earlier_return_is_not_held_against_a_later_one(store):
+    last_year = NOW - timedelta(days=365)
+    with store.writing() as session:
+        balcony = place_of(session, "Balcony", setting="balcony")
+        box = place_of(session, "Box room", room=3)
+        plant = plant_of(session, balcony, "Pepper", "fruiting-vegetable")
+        told = WayInCommand("outdoors", box, last_year.date(), ("root-mealybug",), plant_id=plant)
+        first = ways_in.keep(desk_of(session, last_year), told)
+        old = quarantine.quarantine(session, first.quarantine_id)
+        assert quarantine.pests_there(session, CATALOGUE, old)
+        old.released_on = last_year.date() + timedelta(days=40)
+        again = ways_in.keep(desk_of(session), WayInCommand("outdoors", box, TODAY, plant_id=plant))
+        new = quarantine.quarantine(session, again.quarantine_id)
+        assert quarantine.pests_there(session, CATALOGUE, new) == []
+
+
+def test_a_return_that_was_a_mistake_puts_the_plant_back_where_it_stood(store):
+    with store.writing() as session:
+        balcony = place_of(session, "Balcony", setting="balcony")
+        box = place_of(session, "Box room", room=3)
+        plant = plant_of(session, balcony, "Pepper", "fruiting-vegetable")
+        kept = ways_in.keep(desk_of(session), WayInCommand("outdoors", box, TODAY, plant_id=plant))
+        quarantine.undo(session, kept.quarantine_id, "never", now=NOW)
+        session.flush()
+        session.expire_all()
+        assert cases.plant(session, plant).stays[-1].place_id == balcony
+        assert ways_in.here(desk_of(session)) == []

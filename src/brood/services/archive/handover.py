@@ -20,7 +20,7 @@ LATELY_DAYS = 400
 
 
 @dataclass(frozen=True)
-class Had:
+class PestLine:
     """A pest that the plant has or had: since when, until when (None while it has it), what
     was done on how many evenings, the set evenings to come and how many more at most, and
     the day from which it may stand among others if every look finds nothing.
@@ -47,7 +47,7 @@ class Note:
     plant: Plant
     carries: str
     apart: date | None
-    had: tuple[Had, ...]
+    had: tuple[PestLine, ...]
     last: load.Had | None
     pick_from: date | None
     injuries: tuple[load.Injury, ...]
@@ -65,7 +65,7 @@ def of_plant(desk: Desk, plant_id: int) -> Note:
         plant,
         events.what_it_carries(desk.session, desk.catalogue, plant),
         kept.since_on if kept else None,
-        tuple(_had(desk, c, ends[c.id].back if c.id in ends else None) for c in known),
+        tuple(_pest_line(desk, c, ends[c.id].back if c.id in ends else None) for c in known),
         every[-1] if every else None,
         picked if picked is not None and picked > desk.today else None,
         tuple(load.injuries(desk.catalogue, plant)),
@@ -77,12 +77,12 @@ def _matters(desk: Desk, row: PestCase) -> bool:
     return row.closed_at is None or (desk.today - row.closed_at.date()).days <= LATELY_DAYS
 
 
-def _had(desk: Desk, row: PestCase, back: date | None) -> Had:
+def _pest_line(desk: Desk, row: PestCase, back: date | None) -> PestLine:
     done = history.evenings_done(row)
     acts = dict.fromkeys(act for record in done for act in record.treatments)
     record = desk.catalogue.records[row.pest_id]
     coming = history.planned(row) if row.closed_at is None else []
-    return Had(
+    return PestLine(
         row.pest_id,
         record.name,
         row.start_on,

@@ -162,17 +162,29 @@ def _move(
                 "how many plants fit."
             }
         )
-    if not room.free:
-        held = listed([p.name for p in room.here])
-        raise FieldErrors(
-            {
-                "place": f"{room.place.name} is full: {held}. Choose another place, or say on its "
-                "page that more fit."
-            }
-        )
+    _refuse_full(room)
     row.from_place_id = row.from_place_id or (stay.place_id if stay else None)
     stay_since(
         session, plant.id, place_id, max([since_on, *([stay.since_on] if stay else [])]), now
+    )
+
+
+def check_room(session: Session, place_id: int) -> None:
+    """Raise FieldErrors for a place that is meant for plants kept apart, and full."""
+    room = next((r for r in rooms(session) if r.place.id == place_id), None)
+    if room is not None:
+        _refuse_full(room)
+
+
+def _refuse_full(room: Room) -> None:
+    if room.free:
+        return
+    held = listed([p.name for p in room.here])
+    raise FieldErrors(
+        {
+            "place": f"{room.place.name} is full: {held}. Choose another place, or say on its page "
+            "that more fit."
+        }
     )
 
 
@@ -216,19 +228,19 @@ def mothers_pests(session: Session, plant: Plant, since: date) -> list[str]:
     return list(dict.fromkeys(c.pest_id for c in open_then))
 
 
-def pests_there(session: Session, catalogue: Catalogue, plant: Plant, since: date) -> list[str]:
-    """The ids of the pests that others had where a plant came from, as told when it came:
-    of each group the one that its kind gets most.
+def pests_there(session: Session, catalogue: Catalogue, row: Quarantine) -> list[str]:
+    """The ids of the pests that others had where a plant came from, as told when it came this
+    time: of each group the one that its kind gets most.
     """
+    since = row.since_on - timedelta(days=LOOKED_BACK_DAYS)
     told = {
         group
-        for row in season.ways_in_of(session, plant.id)
-        if row.on <= since
-        for group in row.groups
+        for came in season.ways_in_of(session, row.plant_id)
+        if since <= came.on <= (row.released_on or date.max)
+        for group in came.groups
     }
-    likely = prone_ids(catalogue, plant)
     first: dict[str, str] = {}
-    for pest_id in likely:
+    for pest_id in prone_ids(catalogue, row.plant):
         first.setdefault(catalogue.records[pest_id].group, pest_id)
     return [pest_id for group, pest_id in first.items() if group in told]
 
@@ -370,7 +382,7 @@ def of_quarantine(
         why = "Open a case for it. Its dates take over from here."
         return OverResult(None, "Something living was found.", why, (), None, "found")
     mothers = mothers_pests(session, row.plant, row.since_on)
-    there = pests_there(session, catalogue, row.plant, row.since_on)
+    there = pests_there(session, catalogue, row)
     inherited = list(dict.fromkeys([*mothers, *there]))
     more = [p for p in prone_ids(catalogue, row.plant) if p not in inherited]
     ids = [*inherited, *more][: max(MOST_PESTS, len(inherited))]

@@ -16,18 +16,15 @@ from brood.services.cases.beside import House, beside_in
 from brood.services.desk import Desk
 from brood.services.house import plants
 from brood.services.house.neighbours import sources
-from brood.services.season.rhythm import HOT, HOT_C
+from brood.services.season.rhythm import HOT, HOT_C, mean_of_week
 from brood.services.voice import preferences
 from brood.services.voice.speech import days, listed
-from brood.services.warmth.hourly import known_series
 from brood.store.place_tables import Place
 from brood.store.queries import lasting
 from brood.store.tables import Plant
 
-WEEK, AGO_DAYS, AGAIN_DAYS = 7, 35, 60
-"""The days that count as lately, how far back a cold spell may lie, and for how long a hint
-that was seen is not shown again.
-"""
+AGO_DAYS, AGAIN_DAYS = 35, 60
+"""How far back a cold spell may lie, and for how long a hint that was seen is not shown again."""
 SLOW_DRY_C, REST_C = 16.0, 4.0
 """Soil dries slowly below the first mean; below the second nothing is watered (C)."""
 WOKE_C, SLEPT_C = 12.0, 8.0
@@ -95,11 +92,7 @@ def _mean(desk: Desk, place: Place, ago: int) -> float | None:
     """The mean °C of a week that ended so many days ago, as it was measured. None where
     nothing is known, or only what the keeper says of the place.
     """
-    if place.source in ("constant", "set-points"):
-        return None
-    last = desk.today - timedelta(days=1 + ago)
-    series = known_series(desk.session, place, last - timedelta(days=WEEK - 1), last)
-    return None if series is None else float(series.celsius.mean())
+    return None if place.source in ("constant", "set-points") else mean_of_week(desk, place, ago)
 
 
 def _hot(desk: Desk, place: Place, lately: float | None) -> Iterator[Hint]:

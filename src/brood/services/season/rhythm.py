@@ -63,7 +63,7 @@ def looks(
         if stay is None or plant.id in kept or any(c.closed_at is None for c in plant.cases):
             continue
         if stay.place_id not in warm:
-            warm[stay.place_id] = _lately(desk, stay.place)
+            warm[stay.place_id] = mean_of_week(desk, stay.place)
         usual = _every(desk, plant, stay.place, warm[stay.place_id], expected)
         near = ways_in.beside(brought, desk.catalogue, plant, stay.place)
         every, why, pests = _with_what_came(desk, usual, near, warm[stay.place_id])
@@ -90,10 +90,12 @@ def _with_what_came(
     return one.record.every, f"{one.name}, since {desk.speech.day(one.row.on)}", briefs
 
 
-def _lately(desk: Desk, place: Place) -> float | None:
-    """The mean °C of the last week at a place. None where nothing is known."""
-    first = desk.today - timedelta(days=WEEK)
-    series = known_series(desk.session, place, first, desk.today - timedelta(days=1))
+def mean_of_week(desk: Desk, place: Place, ago: int = 0) -> float | None:
+    """The mean °C at a place of the week that ended yesterday, or so many days earlier. None
+    where nothing is known.
+    """
+    last = desk.today - timedelta(days=1 + ago)
+    series = known_series(desk.session, place, last - timedelta(days=WEEK - 1), last)
     return None if series is None else float(series.celsius.mean())
 
 

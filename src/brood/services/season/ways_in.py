@@ -93,10 +93,19 @@ def keep(desk: Desk, said: WayInCommand) -> Kept:
     row = _same(desk, said, plant) or WayIn(kind=said.kind, on=said.on, recorded_at=desk.moment)
     row.place_id, row.plant_id = place.id, plant.id if plant else None
     row.groups, row.note = list(groups), said.note
-    row.until_on = said.on + timedelta(days=record.days) if record.days else None
+    row.until_on = _until(row, record)
     desk.session.add(row)
     desk.session.flush()
     return Kept(row.id, apart)
+
+
+def _until(row: WayIn, record: WayInRecord) -> date | None:
+    """The last day of a watch. None for a plant, which is watched until it is let back, and
+    for what stays.
+    """
+    if row.plant_id is not None or not record.days:
+        return None
+    return row.on + timedelta(days=record.days)
 
 
 def _same(desk: Desk, said: WayInCommand, plant: Plant | None) -> WayIn | None:
@@ -110,7 +119,7 @@ def _same(desk: Desk, said: WayInCommand, plant: Plant | None) -> WayIn | None:
 
 def _new(desk: Desk, said: WayInCommand, place: Place) -> tuple[Plant, int]:
     """A new plant, added to the household and kept apart from its first day on."""
-    _has_room(desk, place)
+    quarantine.check_room(desk.session, place.id)
     command = PlantCommand(said.name, said.plant_kind, "", place.id, said.on)
     plant_id = plants.add(desk.session, command, now=desk.moment)
     reason = REASONS[said.kind]
@@ -132,20 +141,15 @@ def _back(desk: Desk, said: WayInCommand, place: Place) -> tuple[Plant, tuple[st
         raise FieldErrors({"plant": f"{plant.name} is no longer here."})
     groups = _lately(desk, stay.place_id)
     if stay.place_id != place.id:
-        _has_room(desk, place)
+        quarantine.check_room(desk.session, place.id)
         stay_since(desk.session, plant.id, place.id, max(said.on, stay.since_on), desk.moment)
     apart = quarantine.keep_apart(
         desk.session, plant.id, REASONS[said.kind], said.on, said.note, now=desk.moment
     )
+    kept = quarantine.quarantine(desk.session, apart)
+    if kept.from_place_id is None and stay.place_id != place.id:
+        kept.from_place_id = stay.place_id
     return plant, groups, apart
-
-
-def _has_room(desk: Desk, place: Place) -> None:
-    """Raise FieldErrors for a place that is meant for plants kept apart, and full."""
-    room = next((r for r in quarantine.rooms(desk.session) if r.place.id == place.id), None)
-    if room is not None and not room.free:
-        held = listed([p.name for p in room.here])
-        raise FieldErrors({"place": f"{place.name} is full: {held}. Choose another place."})
 
 
 def _lately(desk: Desk, place_id: int) -> tuple[str, ...]:
@@ -217,6 +221,6 @@ def restore(desk: Desk, way_in_id: int) -> WayIn:
     """Let what was said to be gone, or taken back, stand again."""
     row = season.way_in(desk.session, way_in_id)
     record = desk.catalogue.ways_in[row.kind]
-    row.until_on = row.on + timedelta(days=record.days) if record.days else None
+    row.until_on = _until(row, record)
     row.withdrawn_at = None
     return row
