@@ -222,9 +222,10 @@ def make_case(catalogue: Catalogue) -> Callable[..., Case]:
 @pytest.fixture(scope="module")
 def browser():
     """A headless Chromium."""
-    from playwright.sync_api import sync_playwright
-    from serving import QUIET
+    from playwright.sync_api import expect, sync_playwright
+    from serving import PATIENCE, QUIET
 
+    expect.set_options(timeout=PATIENCE)
     with sync_playwright() as play:
         opened = play.chromium.launch(executable_path=shutil.which("chromium"), args=QUIET)
         yield opened

@@ -21,6 +21,10 @@ QUIET = [
     "--disable-sync",
     "--disable-dev-shm-usage",
 ]
+PATIENCE = 120_000
+"""How long a browser waits (ms): the first page of a day works out the dates before it
+answers, and a busy computer takes its time. Only a test that fails waits so long.
+"""
 SIZES = {"laptop": {"width": 1280, "height": 800}, "phone": {"width": 390, "height": 844}}
 
 
@@ -53,6 +57,7 @@ class Site:
 
 def visit(browser, site, **options):
     context = browser.new_context(base_url=site.address, accept_downloads=True, **options)
+    context.set_default_timeout(PATIENCE)
     page = context.new_page()
     page.faults = []
     page.on(

@@ -49,7 +49,7 @@ def test_a_group_with_two_pests_is_one_line_and_comes_back_after_months(browser,
     expect(page.get_by_text("Treat 29 plants tonight")).to_be_visible()
 
     page.goto("/cases/1/ways")
-    expect(page.get_by_role("heading", name="Soonest over")).to_be_visible(timeout=30_000)
+    expect(page.get_by_role("heading", name="Soonest over")).to_be_visible()
     page.get_by_role("button", name="Take it").first.click()
     expect(page.get_by_text("another way taken")).to_be_visible()
     page.get_by_role("button", name="Undo").click()

@@ -14,8 +14,6 @@ from serving import SIZES, Days, Site, tell_what_is_asked, visit
 from brood.store.place_tables import DiaryDay
 
 pytestmark = pytest.mark.browser
-SLOW = 60_000
-"""The first page of a day works out the dates before it answers (ms)."""
 
 
 @pytest.fixture
@@ -28,7 +26,6 @@ def page(browser, empty_household, tmp_path, days):
     shutil.copy(empty_household, tmp_path / "household.sqlite")
     opened = Site(tmp_path, days)
     shown = visit(browser, opened, viewport=SIZES["phone"])
-    shown.set_default_timeout(SLOW)
     shown.site = opened
     yield shown
     opened.stop()
@@ -92,7 +89,7 @@ def do_the_evening(page):
     for box in page.locator("[name^=part-]").all():
         box.check()
     page.get_by_role("button", name="Done: record this evening").click()
-    expect(page).to_have_url(re.compile(r"/cases/1$"), timeout=SLOW)
+    expect(page).to_have_url(re.compile(r"/cases/1$"))
     expect(page.get_by_text("the evening.")).to_be_visible()
 
 
@@ -101,7 +98,7 @@ def look(page):
     page.goto("/cases/1/inspect")
     page.locator("[name=seen][value=none]").check()
     page.locator("main form[data-keep] button.go").click()
-    expect(page).not_to_have_url(re.compile("inspect"), timeout=SLOW)
+    expect(page).not_to_have_url(re.compile("inspect"))
 
 
 def test_an_orchid_with_scale_from_the_sheath_to_the_new_pot(page, days):
@@ -245,7 +242,7 @@ def test_flat_mites_cleared_in_november_wake_in_march_and_neighbours_are_treated
     days.passed = day_of(11, 3)
     case(page, "brevipalpus", {"adult": 4}, ("wiping",))
     days.passed = day_of(11, 20)
-    page.request.post("/cases/1/close", form={"sure": "1"}, timeout=SLOW)
+    page.request.post("/cases/1/close", form={"sure": "1"})
     days.passed = day_of(1, 5, 2027)
     page.goto("/")
     page.request.post("/today/caught-up", form={"key": "all"})

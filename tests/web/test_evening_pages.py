@@ -44,7 +44,7 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):
     only(own_demo, CASE)
     page = phone(browser, own_demo)
     page.goto(f"/cases/{CASE}/means")
-    expect(page.get_by_text("As chosen now:")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("As chosen now:")).to_be_visible()
     page.get_by_role("checkbox", name="Paraffinic oil").check()
     page.get_by_role("checkbox", name="Insecticidal soap").uncheck()
     page.get_by_role("checkbox", name="Test each spray on two leaves first").check()
@@ -87,7 +87,7 @@ def test_choose_mix_test_wait_treat_and_after_care(browser, own_demo, clock):
     page.get_by_label("Mix used").fill("90")
     page.get_by_role("button", name="Done: record this evening").click()
     after = page.locator("#after")
-    expect(after).to_contain_text("Back into light", timeout=15_000)
+    expect(after).to_contain_text("Back into light")
     assert page.locator("#dates").get_by_text("done", exact=True).count() == before + 1
     clock.now += timedelta(days=1, hours=1)
     page.goto(f"/cases/{CASE}")
@@ -116,7 +116,7 @@ def test_the_network_goes_in_the_middle_of_the_evening_and_nothing_is_lost(
     assert done(own_demo) == []
 
     page.context.set_offline(False)
-    page.wait_for_url("**/cases/1", timeout=60_000)
+    page.wait_for_url("**/cases/1")
     (record,) = done(own_demo)
     assert record.parts == ["undersides", "veins"]
     assert record.note == "by torch light"

@@ -381,7 +381,7 @@ def test_a_look_made_without_a_connection_waits_on_the_device_and_counts_once(
     )
     page.get_by_role("button", name="Try again now").tap()
     page.context.set_offline(False)
-    page.wait_for_url("**/cases/6/follow", timeout=60_000)
+    page.wait_for_url("**/cases/6/follow")
     expect(page.get_by_text("2 nymphs alive")).to_have_count(1)
     page.goto("/cases/6/inspect")
     assert page.evaluate("localStorage.getItem('brood-unsent')") == "[]"

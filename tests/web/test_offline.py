@@ -95,7 +95,7 @@ def test_an_evening_outlives_a_lost_connection_a_new_passcode_and_a_restart_and_
     expect(page.locator("#unsent")).to_contain_text("the household passcode is asked for first")
     assert home.evenings() == [], "at the door nothing is taken, and nothing is lost"
     enter(page, "8765 4321")
-    expect(page.locator("#unsent")).to_be_hidden(timeout=20_000)
+    expect(page.locator("#unsent")).to_be_hidden()
     assert [note for _, note in home.evenings()] == ["by torch light"]
     assert page.evaluate("localStorage.getItem('brood-unsent')") == "[]"
     home.restart()
@@ -118,7 +118,7 @@ def test_what_is_refused_is_shown_with_its_reason_and_can_be_thrown_away(browser
     )
     page.context.set_offline(False)
     page.goto("/plants")
-    expect(unsent).to_contain_text("was not taken", timeout=20_000)
+    expect(unsent).to_contain_text("was not taken")
     expect(unsent).to_contain_text("that day has not come yet")
     page.reload()
     expect(unsent.get_by_role("link", name="Open and correct it")).to_have_attribute(

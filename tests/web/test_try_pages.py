@@ -31,9 +31,7 @@ def planned(page):
 def settle(page):
     """Wait until the chart of the tried dates has been drawn."""
     box = page.locator("#try")
-    expect(box).to_have_attribute(
-        "data-drawn", box.get_attribute("data-tried") or "", timeout=15_000
-    )
+    expect(box).to_have_attribute("data-drawn", box.get_attribute("data-tried") or "")
 
 
 def drag(page, n, days, size):
@@ -82,7 +80,7 @@ def test_a_handle_is_dragged_and_the_consequences_stand_at_once(
     for n in range(1, 4):
         drag(page, 2, 1, size)
         expect(page.locator("#consequences")).to_contain_text(
-            f"{n} day{'s' if n > 1 else ''} later", timeout=15_000
+            f"{n} day{'s' if n > 1 else ''} later"
         )
         settle(page)
         took.append(int(page.locator("#try").get_attribute("data-took")))

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
 from datetime import date, datetime
 from multiprocessing import get_context
-from threading import Condition, Thread
+from threading import Condition, Lock, Thread
 from typing import TypeVar
 
 from sqlalchemy import Select, and_, func, or_, select, update
@@ -53,6 +53,7 @@ class Planning:
         self._thread: Thread | None = None
         self._pool: ProcessPoolExecutor | None = None
         self._begun = False
+        self._turn = Lock()
 
     # -- one case --
 
@@ -143,10 +144,13 @@ class Planning:
             return list(session.scalars(_ends()))
 
     def settle_all(self, *, closed: bool = False) -> None:
-        """Plan every case that is due, here and now."""
-        self._begin()
-        for case_id in self.due(closed=closed):
-            self._settle_safely(case_id)
+        """Plan every case that is due, here and now. Of two that ask at once the second
+        waits for what the first works out.
+        """
+        with self._turn:
+            self._begin()
+            for case_id in self.due(closed=closed):
+                self._settle_safely(case_id)
 
     def _run(self, work: Callable[..., T], *given: object, **how: object) -> T:
         """Work something out, in the other process where there is one."""

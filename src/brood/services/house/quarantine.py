@@ -427,7 +427,7 @@ def _thoughts(
     mother = f" The plant it was taken from had {listed(mothers)}." if mothers else ""
     others = f" Others where it came from had {listed(there)}." if there else ""
     since = days((today - row.since_on).days)
-    return f"{seen}; thought of: {listed(thought)}.{mother}{others} Kept away {since}."
+    return f"{seen}; thought of: {listed(thought)}.{mother}{others} Kept away {since}: {REASONS[row.reason]}."
 
 
 def _told(
