@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brood.catalogue.loader import shipped
-from brood.core.biology.case import Case, Evening, Found, Inspection
+from brood.core.biology.case import Case, Evening, Found, Inspection, Limits
 from brood.core.biology.pest import ADULT
 from brood.core.biology.unseen import infer_hidden
 from brood.core.climate.series import constant, covering, day_night
@@ -133,6 +133,29 @@ def test_eggs_found_weeks_after_the_first_are_in_the_plan(gap):
     lived_through(one)
 
 
+def test_an_evening_from_long_before_the_count_takes_nothing_from_it():
+    """Somebody comes back after months and counts anew: the numbers begin with the count,
+    whatever is on record from before it.
+    """
+    found = [(0, "larva-2", 6), (0, ADULT, 2)]
+    fresh = case("bradysia", 21, 17, ("bti-drench",), found)
+    back = replace(fresh, done=(Evening(DAY - timedelta(days=122), ("bti-drench",)),))
+    one, other = (outcomes(planner.problem_of(c), [()])[0] for c in (fresh, back))
+    assert other.survivors == one.survivors > 0
+    assert other.chance == one.chance
+    plan, _ = lived_through(replace(back, limits=Limits(max_applications=1)))
+    assert plan.applications == ()
+    assert plan.last_hatch.slow.date() > DAY
+
+
+def test_a_pause_from_before_the_count_is_no_evening_that_came_late():
+    found = [(0, "larva-2", 6), (0, ADULT, 2)]
+    done = tuple(Evening(DAY + timedelta(days=n), ("bti-drench",)) for n in (-122, -2, 3, 40))
+    one = case("bradysia", 21, 17, ("bti-drench",), found, late=41, done=done)
+    plan = planner.plan(planner.problem_of(one))
+    assert [slip.done - DAY for slip in plan.slips] == [timedelta(days=40)]
+
+
 def test_clean_looks_against_all_expectation_leave_weights_that_add_to_one():
     """What would least have been seen has no weight at all: the rest still does."""
     weights, unseen = (
@@ -157,14 +180,20 @@ def means_of(pest_id):
     return [key for key in CATALOGUE.treatments if any(CATALOGUE.kill(key, pest_id).values())]
 
 
-def any_case(pest_id, warmth, counts, picks, late, **more):
+AGO = st.sampled_from([None, 0, 9, 122])
+
+
+def any_case(pest_id, warmth, counts, picks, late, ago, **more):
     """A case from drawn numbers: finds of any stage on any day up to the present, one
-    to three of the means that do something.
+    to three of the means that do something, and perhaps an evening so many days ago, which
+    may lie before the first find.
     """
     stages = [*(s.id for s in CATALOGUE.pest(pest_id).development), ADULT]
     found = [(min(n, late), stages[k % len(stages)], count) for n, count, k in counts]
     means = means_of(pest_id)
     acts = tuple(dict.fromkeys(means[p % len(means)] for p in picks))
+    if ago is not None:
+        more["done"] = (Evening(DAY + timedelta(days=late - ago), acts[:1]),)
     return case(pest_id, warmth[0], max(warmth[0] - warmth[1], 0), acts, found, late=late, **more)
 
 
@@ -175,9 +204,10 @@ def any_case(pest_id, warmth, counts, picks, late, **more):
     counts=COUNTS,
     picks=st.lists(st.integers(0, 40), min_size=1, max_size=3),
     late=st.sampled_from([0, 12, 70]),
+    ago=AGO,
 )
-def test_any_pest_anywhere_gives_possible_numbers(pest_id, warmth, counts, picks, late):
-    lived_through(any_case(pest_id, warmth, counts, picks, late, horizon_days=FULL_PLAN_DAYS))
+def test_any_pest_anywhere_gives_possible_numbers(pest_id, warmth, counts, picks, late, ago):
+    lived_through(any_case(pest_id, warmth, counts, picks, late, ago, horizon_days=FULL_PLAN_DAYS))
 
 
 @pytest.mark.long
@@ -188,10 +218,11 @@ def test_any_pest_anywhere_gives_possible_numbers(pest_id, warmth, counts, picks
     counts=COUNTS,
     picks=st.lists(st.integers(0, 40), min_size=1, max_size=3),
     late=st.sampled_from([0, 12, 70, 200, 400]),
+    ago=AGO,
     clean=st.booleans(),
 )
-def test_any_pest_anywhere_at_length(pest_id, warmth, counts, picks, late, clean):
-    one = any_case(pest_id, warmth, counts, picks, late)
+def test_any_pest_anywhere_at_length(pest_id, warmth, counts, picks, late, ago, clean):
+    one = any_case(pest_id, warmth, counts, picks, late, ago)
     lived_through(one, (Inspection(one.start),) if clean else ())
 
 

@@ -70,8 +70,7 @@ class Backbone:
 
     def last_hatch(self, laid_until: date) -> DateSpan:
         """When the last eggs, laid on that evening, have left the guard stage."""
-        laid = max(laid_until, self.table.first)
-        return _dates(evening(laid), self.table.passage(laid, 0, self.out))
+        return _dates(evening(laid_until), self.table.passage(laid_until, 0, self.out))
 
     def generation(self) -> Span:
         """Days from egg to egg, from the first evening on."""
@@ -113,9 +112,9 @@ class Backbone:
 
     def slips(self, least_gap: int) -> tuple[Slip, ...]:
         """What late evenings let through: the quickest animal that came out after one
-        evening could lay before the next.
+        evening could lay before the next. Evenings from before the count are history.
         """
-        done = sorted({d.on for d in self.case.evenings_done})
+        done = sorted({d.on for d in self.case.evenings_done if d.on >= self.table.first})
         out = []
         for earlier, later in itertools.pairwise(done):
             fast = self.fastest(earlier)

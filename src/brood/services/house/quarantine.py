@@ -426,8 +426,8 @@ def _thoughts(
     seen = "Nothing was seen so far" if looked else "Nobody has looked yet"
     mother = f" The plant it was taken from had {listed(mothers)}." if mothers else ""
     others = f" Others where it came from had {listed(there)}." if there else ""
-    since = days((today - row.since_on).days)
-    return f"{seen}; thought of: {listed(thought)}.{mother}{others} Kept away {since}: {REASONS[row.reason]}."
+    since = f"{days((today - row.since_on).days)}: {REASONS[row.reason]}"
+    return f"{seen}; thought of: {listed(thought)}.{mother}{others} Kept away {since}."
 
 
 def _told(
