@@ -45,9 +45,10 @@ def share_found(every, first):
     return found / len(every)
 
 
-def test_keepers_words_lead_to_the_sign_that_they_mean():
-    every = phrases("phrases_untouched.tsv")
-    assert share_found(every, 6) >= 0.8
+@pytest.mark.parametrize(("half", "least"), [("untouched", 0.8), ("tuned", 0.9)])
+def test_keepers_words_lead_to_the_sign_that_they_mean(half, least):
+    every = phrases(f"phrases_{half}.tsv")
+    assert share_found(every, 6) >= least
     assert share_found(every, 3) >= 0.7
     rng = random.Random(7)
     assert share_found([(with_a_slip(text, rng), meant) for text, meant in every], 6) >= 0.75
