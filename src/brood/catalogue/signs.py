@@ -5,17 +5,20 @@ evidence model.
 from __future__ import annotations
 
 import csv
+import re
 import tomllib
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
 from functools import cached_property
 from importlib.resources.abc import Traversable
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import Field, ValidationError
 
 from brood.catalogue.schema import Grade, Id, PestRecord, Positive, Record, Share, Text
-from brood.core.diagnosis.evidence import Cause, EvidenceModel, Sign
+from brood.core.biology.stage_classes import BY_DISPLAY
+from brood.core.diagnosis.evidence import Cause, EvidenceModel, Floats, Sign
 from brood.core.diagnosis.own_words import Index
 
 Word = Literal["nearly-always", "often", "sometimes", "rarely", "never"]
@@ -114,6 +117,89 @@ class Walk(Record):
         return self.build_of.get(kind, "upright")
 
 
+class Pair(Record):
+    """Causes that come together: those `of` with those of `with`, or with any."""
+
+    of: list[Id]
+    with_: list[Id] = Field(default_factory=list, alias="with")
+    times: Id
+
+
+class Together(Record):
+    """How causes come together on one plant, and what its words stand for; "apart" is said
+    of pairs that have nothing to do with each other.
+    """
+
+    source: str
+    grade: Grade
+    times: dict[Id, Positive]
+    pair: list[Pair]
+
+    def matrix(self, causes: list[str]) -> Floats:
+        """[causes, causes]: how much more often two come together than by chance."""
+        at = {cause: n for n, cause in enumerate(causes)}
+        out = np.full((len(causes), len(causes)), self.times["apart"])
+        for pair in self.pair:
+            rows, columns = ([at[c] for c in ids] for ids in (pair.of, pair.with_ or causes))
+            times = self.times[pair.times]
+            out[np.ix_(rows, columns)] = out[np.ix_(columns, rows)] = times
+        return out
+
+    @property
+    def aside(self) -> frozenset[str]:
+        """What comes beside anything."""
+        return frozenset(c for pair in self.pair if not pair.with_ for c in pair.of)
+
+    def faults(self, causes: Collection[str], sources: Collection[str]) -> list[str]:
+        """What is wrong with it."""
+        named = {c for pair in self.pair for c in (*pair.of, *pair.with_)}
+        out = [f"together.toml: there is no cause '{c}'" for c in sorted(named - {*causes})]
+        words = {"apart", *(pair.times for pair in self.pair)}
+        out += [f"together.toml: times: '{w}' is missing" for w in sorted(words - {*self.times})]
+        if self.source not in sources:
+            out.append(f"together.toml: source: there is no source '{self.source}'")
+        return out
+
+
+class Hosts(Record):
+    """Words by which a plant is known that a cause likes: genera and common names."""
+
+    source: str
+    grade: Grade
+    likes: dict[Id, list[Text]]
+
+    def of(self, *names: str) -> frozenset[str]:
+        """The causes that like a plant of these names (its species, what it is called)."""
+        said = " ".join(names).lower()
+        return frozenset(
+            cause
+            for cause, words in self.likes.items()
+            if any(re.search(rf"\b{re.escape(word)}s?\b", said) for word in words)
+        )
+
+
+class Wait(Record):
+    """Checks that take some days: what is done at once, and what is looked at later."""
+
+    of: list[Id]
+    days: Annotated[int, Field(ge=0, le=60)]
+    begin: Text
+    look: Text
+
+
+class Waits(Record):
+    """The checks that take days."""
+
+    source: str
+    grade: Grade
+    wait: list[Wait]
+
+    def for_any(self, observations: Collection[str]) -> Wait | None:
+        """What has to be waited for to tell some observations; the longest."""
+        found = [w for w in self.wait if not {*w.of}.isdisjoint(observations)]
+        return max(found, key=lambda w: w.days, default=None)
+
+
 class DrawnSign(Record):
     """A drawing of the first screen: what somebody who taps it has reported (`means`), or
     of which observations it asks for one (`asks`).
@@ -149,6 +235,8 @@ class Evidence:
     words: Words
     walk: Walk
     folk: Folk
+    hosts: Hosts
+    waits: Waits
 
     @cached_property
     def own_words(self) -> Index:
@@ -179,8 +267,13 @@ def read(
         words = Words.model_validate(tomllib.loads((folder / "words.toml").read_text("utf-8")))
         walk = Walk.model_validate(tomllib.loads((folder / "walk.toml").read_text("utf-8")))
         folk = Folk.model_validate(tomllib.loads((folder / "folk.toml").read_text("utf-8")))
+        company = Together.model_validate(
+            tomllib.loads((folder / "together.toml").read_text("utf-8"))
+        )
+        hosts = Hosts.model_validate(tomllib.loads((folder / "hosts.toml").read_text("utf-8")))
+        waits = Waits.model_validate(tomllib.loads((folder / "waits.toml").read_text("utf-8")))
     except (ValidationError, tomllib.TOMLDecodeError) as error:
-        faults.append(f"words.toml, walk.toml or folk.toml: {error}")
+        faults.append(f"words.toml, walk, folk, together, hosts or waits: {error}")
         return None
     faults += _of_folk(folk, observations, sources)
     faults += [
@@ -212,6 +305,14 @@ def read(
         for key, r in causes.items()
         if key not in pests and not (r.name and r.why and r.instead)
     ]
+    faults += company.faults(causes, sources)
+    faults += [f"hosts.toml: there is no cause '{c}'" for c in hosts.likes if c not in causes]
+    faults += [
+        f"waits.toml: there is no observation '{o}'"
+        for w in waits.wait
+        for o in w.of
+        if o not in observations
+    ]
     if faults:
         return None
     signs = [
@@ -229,9 +330,14 @@ def read(
         for o in observations.values()
     ]
     model = EvidenceModel(
-        signs, [_cause(key, r, bases, words, pests.get(key)) for key, r in causes.items()]
+        signs,
+        [
+            replace(_cause(key, r, bases, words, pests.get(key)), aside=key in company.aside)
+            for key, r in causes.items()
+        ],
+        company.matrix([*causes]),
     )
-    return Evidence(model, observations, causes, words, walk, folk)
+    return Evidence(model, observations, causes, words, walk, folk, hosts, waits)
 
 
 def _of_folk(
@@ -327,6 +433,7 @@ def _cause(
         weights[0],
         weights[1],
         weights[2],
+        _bodies(pest) if pest else {},
     )
 
 
@@ -347,6 +454,14 @@ def _lengths(
         (often.get(s.display, OF_YOUNG if pest.group != "caterpillar" else OF_ADULTS), s.length_mm)
         for s in pest.stage
     ]
+
+
+def _bodies(pest: PestRecord) -> dict[str, dict[str, float]]:
+    """How often a body of each kind of stage falls into a size."""
+    by_kind: dict[str, list[tuple[float, tuple[float, float]]]] = {}
+    for stage in pest.stage:
+        by_kind.setdefault(BY_DISPLAY[stage.display], []).append((1.0, stage.length_mm))
+    return {kind: size_shares(lengths) for kind, lengths in by_kind.items()}
 
 
 def size_shares(lengths: list[tuple[float, tuple[float, float]]]) -> dict[str, float]:

@@ -362,8 +362,9 @@ class Look(Table):
     the case that it led to or asks again about.
 
     `looker` says who looked, `tools` what was at hand, `passed` are the observations of
-    which the keeper could not tell, `affected` which share of the
-    leaves shows it (0 to 1); `closed_at` is set when nothing more is to be answered.
+    which the keeper could not tell, `put_off` the checks that wait for a day (ISO day and
+    options, by the first option), `affected` which share of the leaves shows it (0 to 1);
+    `closed_at` is set when nothing more is to be answered.
     """
 
     __tablename__ = "look"
@@ -373,6 +374,7 @@ class Look(Table):
     looker: Mapped[str] = mapped_column(default="", server_default="")
     tools: Mapped[list[str]] = mapped_column(JSON)
     passed: Mapped[list[str]] = mapped_column(JSON, default=list, server_default="[]")
+    put_off: Mapped[dict[str, list[str]]] = mapped_column(JSON, default=dict, server_default="{}")
     affected: Mapped[float | None]
     started_at: Mapped[datetime]
     closed_at: Mapped[datetime | None]

@@ -14,6 +14,7 @@ from keepers import Keeper, calibration_error, inquire, typical_setting
 from brood.catalogue.loader import shipped
 from brood.core.diagnosis.evidence import Circumstances, weigh
 from brood.core.diagnosis.next_check import next_checks
+from brood.core.diagnosis.stages_present import stage_chances
 
 MODEL = shipped().evidence.model
 HARMLESS = {c.id for c in MODEL.causes if c.harmless}
@@ -62,9 +63,69 @@ def test_stories_that_were_not_tuned_on_are_identified():
             if p >= 0.9 and c not in truth and (c in HARMLESS) == truth.isdisjoint(HARMLESS)
         ]
         assert not wrong_side, story["story"]
-    assert np.mean(first) >= 0.85
-    assert np.mean(three) >= 0.97
+    assert np.mean(first) >= 0.93
+    assert np.mean(three) >= 0.99
     assert np.mean(whole) >= 0.85
+
+
+def test_stories_of_two_causes_are_told_as_two_and_what_is_said_is_as_often_true():
+    whole, said, true = [], [], []
+    for story in reported():
+        verdict, truth = told(story), set(story["truth"].split())
+        said += verdict.chances.values()
+        true += [c in truth for c in verdict.chances]
+        if len(truth) > 1:
+            whole.append(set(verdict.present) == truth)
+    assert len(whole) >= 12
+    assert np.mean(whole) >= 0.8
+    assert calibration_error(np.array(said), np.array(true)) <= 0.04
+
+
+def test_a_second_cause_is_not_argued_away():
+    gnats = yes("small-flies-about", "fly-slender-long-legs", "compost-stays-wet")
+    mites = yes("web-fine", "stipple-pale-dots", "speck-pale-two-blotches")
+    alone = weigh(MODEL, gnats).chances["bradysia"]
+    both = weigh(MODEL, gnats | mites)
+    assert both.chances["bradysia"] > 0.75 * alone
+    assert {"bradysia", "tetranychus-urticae"} <= set(both.present)
+    dry = yes("tips-edges-crispy", "same-on-every-leaf", "air-warm-dry")
+    tips = weigh(MODEL, dry | mites)
+    assert tips.chances["tetranychus-urticae"] > 0.9
+    assert tips.chances["low-humidity-tip-burn"] > 0.3
+
+
+def test_prey_makes_a_hunter_likelier_and_a_pest_no_likelier():
+    aphids = yes("soft-green-pear", "all-sizes-together", "rear-tubes-pale")
+    alone, hunted = weigh(MODEL, yes("eats-other-insects")), weigh(MODEL, aphids)
+    both = weigh(MODEL, aphids | yes("eats-other-insects"))
+    assert both.chances["predator-larva"] > hunted.chances["predator-larva"]
+    assert both.chances["myzus-persicae"] > 0.6 > alone.chances["myzus-persicae"]
+
+
+@pytest.mark.parametrize("cover", ["cover-mussel", "cover-round-grey", "disc-thin-round-pale"])
+def test_a_wet_body_under_a_lid_is_never_nothing_to_treat(cover):
+    live = yes(cover, "fixed-in-place", "lift-cover-like-lid", "lid-wet-body")
+    verdict = weigh(MODEL, live)
+    assert next(iter(verdict.chances)) == "armored-scale"
+    assert not HARMLESS & set(verdict.present)
+    dead = yes(cover, "fixed-in-place", "lid-empty", "crush-dry", "lift-flakes-dry")
+    assert weigh(MODEL, dead).chances["dead-scale-or-cast-skins"] > 0.6
+
+
+def test_a_host_counts_a_little_and_a_measured_body_shows_its_stage():
+    hosts = shipped().evidence.hosts
+    assert "coccus-hesperidum" in hosts.of("Citrus limon", "")
+    assert hosts.of("Ferns?", "Nothing") == hosts.of("fern") != frozenset()
+    assert hosts.of("", "Baylor") == frozenset()
+    on_host = weigh(MODEL, {}, Circumstances(hosted=frozenset({"coccus-hesperidum"})))
+    plain = weigh(MODEL, {}).chances["coccus-hesperidum"]
+    assert plain < on_host.chances["coccus-hesperidum"] < 2 * plain
+    cause = MODEL.causes[MODEL.row["coccus-hesperidum"]]
+    kinds = ("egg", "young", "adult")
+    before = {s.kind: s.chance for s in stage_chances(MODEL, cause, kinds, {})}
+    after = {s.kind: s.chance for s in stage_chances(MODEL, cause, kinds, yes("size-2-to-4"))}
+    assert after["adult"] > before["adult"] + 0.1
+    assert after["egg"] == before["egg"]
 
 
 WRONG = [
@@ -93,8 +154,8 @@ def test_simulated_keepers_get_the_right_answer_after_a_few_questions():
         for _ in range(2)
     ]
     right = np.array([r.best[0] == r.truth[0] for r in runs])
-    assert np.median([r.answers for r in runs]) <= 7
-    assert right.mean() >= 0.88
+    assert np.median([r.answers for r in runs]) <= 9
+    assert right.mean() >= 0.84, "they stop where they are nine in ten sure"
     assert calibration_error(np.array([r.best[1] for r in runs]), right) <= 0.12
 
 

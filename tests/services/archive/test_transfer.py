@@ -118,7 +118,7 @@ NOW_LASTING = {
     "application_record": {"mix_ml": None, "conditions": {}},
     "photo": {"record_id": None},
     "card": {"spot": ""},
-    "look": {"passed": []},
+    "look": {"passed": [], "put_off": {}},
 }
 NEW_TABLES = ("plant_state", "rain_day", "sighting", "prevention", "way_in")
 LATEST = {

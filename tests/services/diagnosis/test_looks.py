@@ -185,7 +185,7 @@ def test_seen_stages_imply_unseen_ones(demo_store, catalogue):
                 "husks-white-papery": "yes",
                 "leaves-curled": "yes",
             },
-            "Aphids, very likely (96 in 100). Which kind",
+            "Aphids, very likely (97 in 100). Which kind",
             None,
         ),
         (

@@ -13,8 +13,9 @@ and less.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import combinations
 
@@ -27,9 +28,9 @@ MISSED, FALSE = 0.10, 0.05
 CONTEXT = "context"
 LARGEST_SET = 3
 MIXED = 0.1
-"""How much rarer each further cause makes a set."""
+"""How much rarer a further cause makes a set, where nothing is known of the two."""
 UNKNOWN_PRIOR = 0.02
-STRENGTH = 1.05
+STRENGTH = 1.15
 """The factor on the summed weights. The floors under rare reports are cautious; tests
 with simulated keepers show by how much.
 """
@@ -76,7 +77,9 @@ class Sign:
 @dataclass(frozen=True)
 class Cause:
     """Something that a plant can have, with `shares` by sign id (0 to 1) and weights
-    around 1 by place, plant kind and season.
+    around 1 by place, plant kind and season. `bodies` says for each kind of stage how
+    often its body falls into a size (sign id to share). What is `aside` marks any plant in
+    time, whatever else it has.
     """
 
     id: str
@@ -87,12 +90,15 @@ class Cause:
     places: Mapping[str, float]
     kinds: Mapping[str, float]
     seasons: Mapping[str, float]
+    bodies: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    aside: bool = False
 
 
 @dataclass(frozen=True)
 class Circumstances:
     """What is known before anybody looks: place, plant kind and season (each may be
-    empty), and causes found lately in the house and on neighbours.
+    empty), causes found lately in the house and on neighbours, and those that are known
+    to like this plant (`hosted`).
     """
 
     place: str = ""
@@ -100,12 +106,13 @@ class Circumstances:
     season: str = ""
     history: frozenset[str] = frozenset()
     neighbours: frozenset[str] = frozenset()
+    hosted: frozenset[str] = frozenset()
 
 
 NOWHERE = Circumstances()
-IN_HOUSE, NEXT_DOOR = 2.0, 4.0
-"""How much likelier a pest is when it was in the house within a year, and when a
-neighbour has it (our judgement, C).
+IN_HOUSE, NEXT_DOOR, ON_HOST = 2.0, 4.0, 1.5
+"""How much likelier a pest is when it was in the house within a year, when a neighbour
+has it, and when it is known to like the plant (our judgement, C).
 """
 
 
@@ -129,11 +136,16 @@ class EvidenceModel:
     `chance` is [causes + 2, signs]: the chance that every sign is reported under every
     cause, then under something else, then under nothing (the background). `sets` is [n,
     3]: the rows of every set, filled up with the last row; something else stands alone
-    and last.
+    and last. `together` [causes, causes] is how much more or less often two causes come
+    together than each alone would have it (1 is by chance); MIXED for all when None.
     """
 
-    def __init__(self, signs: Iterable[Sign], causes: Iterable[Cause]) -> None:
+    def __init__(
+        self, signs: Iterable[Sign], causes: Iterable[Cause], together: Floats | None = None
+    ) -> None:
         self.signs, self.causes = tuple(signs), tuple(causes)
+        many = len(self.causes)
+        self.together = np.full((many, many), MIXED) if together is None else together
         self.at = {s.id: n for n, s in enumerate(self.signs)}
         self.row = {c.id: n for n, c in enumerate(self.causes)}
         self.clean = np.array([s.clean for s in self.signs])
@@ -169,6 +181,33 @@ class EvidenceModel:
         )
 
     @cached_property
+    def _of_company(self) -> Floats:
+        """How much the company of its causes makes every set likelier or rarer. A third
+        cause counts with the one of the two that it goes with best.
+        """
+        many = len(self.causes)
+        padded = np.ones((many + 2, many + 2))
+        padded[:many, :many] = self.together
+        first, second, third = self.sets.T
+        pairs = np.sort(
+            [padded[first, second], padded[first, third], padded[second, third]], axis=0
+        )
+        size = (self.sets < many).sum(axis=1)
+        two: Floats = padded[first, second]
+        return np.where(size < 2, 1.0, np.where(size == 2, two, pairs[0] * pairs[2]))
+
+    @cached_property
+    def main(self) -> NDArray[np.int64]:
+        """For every set the row of the set that is left when what stands aside is taken
+        out of it; of a set of which nothing would be left, its own row.
+        """
+        many = len(self.causes)
+        aside = np.array([c.aside for c in self.causes] + [False, True])
+        kept = np.sort(np.where(aside[self.sets], many + 1, self.sets), axis=1)
+        row = {tuple(one): n for n, one in enumerate(self.sets.tolist())}
+        return np.array([row.get(tuple(one), n) for n, one in enumerate(kept.tolist())])
+
+    @cached_property
     def weights(self) -> tuple[Floats, Floats]:
         """The weights of a yes and of a no, each [causes + 2, signs]."""
         base = self.chance[-1]
@@ -179,8 +218,7 @@ class EvidenceModel:
         single = np.array([_weight(c, setting) for c in self.causes])
         single /= single.sum()
         padded = np.append(single, [1.0, 1.0])[self.sets]
-        size = (self.sets < len(self.causes)).sum(axis=1)
-        out = padded.prod(axis=1) * MIXED ** np.maximum(size - 1, 0)
+        out = padded.prod(axis=1) * self._of_company
         out[-1] = UNKNOWN_PRIOR
         normed: Floats = out / out.sum()
         return normed
@@ -210,6 +248,7 @@ def _weight(cause: Cause, setting: Circumstances) -> float:
         out
         * (IN_HOUSE if cause.id in setting.history else 1.0)
         * (NEXT_DOOR if cause.id in setting.neighbours else 1.0)
+        * (ON_HOST if cause.id in setting.hosted else 1.0)
     )
 
 
@@ -286,9 +325,13 @@ def weigh(
 def _conflict(
     model: EvidenceModel, reported_at: NDArray[np.int64], if_yes: Floats, marginal: Floats
 ) -> bool:
-    """Whether the likely causes leave as many reports unexplained as they explain. What
-    is seen everywhere, and the circumstances, do not count.
+    """Whether the likely causes leave as many reports unexplained as they explain, or
+    reports that exclude each other would take more creatures than a set has. What is seen
+    everywhere, and the circumstances, do not count.
     """
+    groups = Counter(model.signs[n].group for n in reported_at if model.signs[n].group)
+    if sum(max(many - LARGEST_SET, 0) for many in groups.values()) >= LOOSE_ENDS:
+        return True
     likely = marginal >= PRESENT / 2
     telling = [
         n
@@ -368,10 +411,15 @@ def _of_sets(
     A yes, or a no to "all is clean", is explained by the member that explains it best.
     A denial speaks against every member that should have shown the sign, and for none.
     """
-    denied = np.minimum(each[~yes & ~clean], 0).sum(axis=0)
-    out: Floats = denied[sets].sum(axis=1)
+    first, second, third = (np.ascontiguousarray(one) for one in sets.T)
+
+    def summed(row: Floats) -> Floats:
+        total: Floats = row[first] + row[second] + row[third]
+        return total
+
+    out = summed(np.minimum(each[~yes & ~clean], 0).sum(axis=0))
     for row, something in zip(each[yes | clean], (yes ^ clean)[yes | clean], strict=True):
-        of = row[sets]
-        top, against = of.max(axis=1), np.minimum(of, 0).sum(axis=1)
+        top = np.maximum(np.maximum(row[first], row[second]), row[third])
+        against = summed(np.minimum(row, 0))
         out += np.where(top > 0, top, against) if something else np.where(against < 0, against, top)
     return out

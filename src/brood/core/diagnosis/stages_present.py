@@ -33,7 +33,8 @@ def stage_chances(
     """The chance of every kind of stage in `kinds`, given that the cause is there.
 
     A sign of one kind weighs by its full likelihood ratio. A sign that several kinds
-    show weighs by its square root for each.
+    show weighs by its root for each. A size that was measured is one body: it is of each
+    kind with the share that such bodies have of this size, each body by itself.
     """
     odds = dict.fromkeys(kinds, BEFORE / (1 - BEFORE))
     seen = dict.fromkeys(kinds, False)
@@ -48,4 +49,14 @@ def stage_chances(
         for kind in shown:
             odds[kind] *= ratio ** (1 / len(shown))
             seen[kind] |= yes and len(shown) == 1
-    return tuple(StageChance(kind, odds[kind] / (1 + odds[kind]), seen[kind]) for kind in kinds)
+    chance = {kind: odds[kind] / (1 + odds[kind]) for kind in kinds}
+    for name, yes in answers.items():
+        if not yes:
+            continue
+        fits = {kind: cause.bodies.get(kind, {}).get(name, 0.0) for kind in kinds}
+        total = sum(fits.values())
+        for kind, share in fits.items():
+            if total:
+                chance[kind] = 1 - (1 - chance[kind]) * (1 - share / total)
+                seen[kind] |= share == total
+    return tuple(StageChance(kind, chance[kind], seen[kind]) for kind in kinds)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import Observation
+from brood.catalogue.signs import Observation, Wait
 from brood.core.diagnosis.evidence import Verdict
 from brood.core.diagnosis.next_check import Check
 from brood.services.voice.odds import spoken
@@ -99,7 +99,8 @@ class CheckOutcome:
 @dataclass(frozen=True)
 class CheckCard:
     """A check as the page proposes it. Outcomes that can be true `together` are ticked,
-    others chosen. It `changes` something where an outcome changes the verdict.
+    others chosen. It `changes` something where an outcome changes the verdict. `wait` says
+    what it waits for, where it takes days.
     """
 
     title: str
@@ -110,6 +111,7 @@ class CheckCard:
     outcomes: tuple[CheckOutcome, ...]
     together: bool
     changes: bool
+    wait: Wait | None = None
 
     @property
     def key(self) -> str:
@@ -146,6 +148,7 @@ def card(catalogue: Catalogue, check: Check, then: Weigh, now: Verdict) -> Check
         (*outcomes, none),
         one is None and not all(g and g == groups[0] for g in groups),
         any(verdict.present != now.present for verdict in after),
+        catalogue.evidence.waits.for_any(ids),
     )
 
 

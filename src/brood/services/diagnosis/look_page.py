@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
 
 from sqlalchemy.orm import Session
 
@@ -12,20 +12,29 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.signs import Observation, Zone
 from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.diagnosis.evidence import Circumstances, Verdict, group_chances, weigh
-from brood.core.diagnosis.next_check import next_checks
+from brood.core.diagnosis.next_check import Check, next_checks
 from brood.core.diagnosis.severity import Severity, severity
 from brood.core.diagnosis.stages_present import StageChance
-from brood.services.diagnosis import look_log
+from brood.services.diagnosis import look_log, put_off
 from brood.services.diagnosis.check_cards import CheckCard, card
-from brood.services.documents.identify import known_apart, season_of, setting_of, stages_of, telling
+from brood.services.diagnosis.put_off import Waiting
+from brood.services.documents.identify import (
+    helpers,
+    known_apart,
+    season_of,
+    setting_of,
+    stages_of,
+    telling,
+)
 from brood.services.voice.odds import spoken, strokes
+from brood.services.voice.speech import listed
 from brood.store.queries import looks as queries
 from brood.store.tables import Look, LookAnswer, Photo, StageSeen
 
 HISTORY = timedelta(days=365)
 HONEYDEW = ("sticky-plant", "drops-sticky", "black-sooty-film")
 SUCKERS = ("aphid", "whitefly", "mealybug", "soft-scale")
-HUNTER, SPREAD = "predator-larva", "neighbours-affected"
+SPREAD = "neighbours-affected"
 SEARCH = (
     "Ants and stickiness come from something that drinks sap. They prove nothing by themselves. "
     "Look above the sticky spots: shoot tips, undersides "
@@ -36,6 +45,8 @@ SURE_GROUP = 0.8
 """From this chance on a group is named although the kind is open."""
 PROPOSED, SHOWN_CHECKS = 6, 3
 SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
+MOST_OPEN, STILL_OPEN = 3, 0.12
+"""While it is undecided so many are named at most, from this chance on."""
 
 
 @dataclass(frozen=True)
@@ -88,6 +99,7 @@ class Suspect:
     spoken: str
     speaks_for: tuple[Evidenced, ...]
     against: tuple[Evidenced, ...]
+    beforehand: tuple[str, ...]
     lead: str
     why: str
     instead: str
@@ -112,6 +124,7 @@ class LookResult:
     unknown: float
     conflict: bool
     checks: tuple[CheckCard, ...]
+    waiting: tuple[Waiting, ...]
     notices: tuple[tuple[str, str], ...]
     stages: Mapping[str, tuple[StageChance, ...]]
     seen: tuple[StageSeen, ...]
@@ -144,6 +157,7 @@ def build(
         answers, place.setting if place else "", plant.kind, season(now, hemisphere)
     )
     setting = _with_house(session, row, setting, now)
+    setting = replace(setting, hosted=held.hosts.of(plant.species or "", plant.name))
     asked = known_apart(answers)
     verdict = weigh(held.model, asked, setting, unsure)
     said = {a.observation: a for a in given}
@@ -159,9 +173,12 @@ def build(
         for n, (cause, chance) in enumerate(verdict.chances.items())
         if n < SHOWN_AT_LEAST or chance >= WORTH_SHOWING
     ]
-    suspects = tuple(_suspect(catalogue, verdict, cause, answers) for cause in ranked[:SHOWN])
+    suspects = tuple(
+        _suspect(catalogue, verdict, cause, answers, setting) for cause in ranked[:SHOWN]
+    )
     present = tuple(s for s in suspects if s.id in verdict.present)
-    checks = _cards(catalogue, row, asked, setting, unsure, verdict, check)
+    waiting = put_off.of_look(catalogue, row)
+    checks = _cards(catalogue, row, asked, setting, unsure, verdict, check, waiting, now.date())
     seen, (group, sure) = tuple(look_log.seen(row)), _likeliest_group(catalogue, verdict)
     known = {catalogue.records[c].group for c in verdict.present if c in catalogue.records} | (
         {group} if sure >= SURE_GROUP else set()
@@ -181,6 +198,7 @@ def build(
         verdict.unknown,
         verdict.conflict,
         checks,
+        tuple(one for one in waiting if one.due > now.date()),
         _notices(catalogue, verdict, answers, known),
         {s.id: stages_of(catalogue, s.id, asked) for s in present if not s.harmless},
         seen,
@@ -198,21 +216,27 @@ def _cards(
     unsure: Collection[str],
     verdict: Verdict,
     first: str,
+    waiting: Sequence[Waiting],
+    today: date,
 ) -> tuple[CheckCard, ...]:
-    """The checks that are proposed, the one asked for first. Once something is held
-    present, only those that could change that.
+    """The checks that are proposed, the one asked for first, then those that were put off
+    to this day. Once something is held present, only those that could change that.
     """
     model = catalogue.evidence.model
+    away = [o for one in waiting for o in one.options]
     found = next_checks(
-        model, answers, verdict, (*row.tools, "none"), most=PROPOSED, passed=row.passed
+        model, answers, verdict, (*row.tools, "none"), most=PROPOSED, passed=[*row.passed, *away]
     )
+    ripe = [one for one in waiting if one.due <= today or one.key == first]
+    asked = [Check(one.options, 2.0, "none", 0.0) for one in ripe]
 
     def then(more: Mapping[str, bool]) -> Verdict:
         return weigh(model, {**answers, **more}, setting, unsure)
 
     cards = [card(catalogue, one, then, verdict) for one in found]
-    cards = [one for one in cards if one.changes or not verdict.present][:SHOWN_CHECKS]
-    return tuple(sorted(cards, key=lambda one: one.key != first))
+    cards = [one for one in cards if one.changes or not verdict.present]
+    come = [replace(card(catalogue, one, then, verdict), wait=None) for one in asked]
+    return tuple(sorted([*come, *cards][:SHOWN_CHECKS], key=lambda one: one.key != first))
 
 
 def season(now: datetime, hemisphere: str) -> str:
@@ -282,7 +306,11 @@ def questions_of_theme(catalogue: Catalogue, row: Look, theme: str) -> tuple[Ask
 
 
 def _suspect(
-    catalogue: Catalogue, verdict: Verdict, cause: str, answers: Mapping[str, bool]
+    catalogue: Catalogue,
+    verdict: Verdict,
+    cause: str,
+    answers: Mapping[str, bool],
+    setting: Circumstances,
 ) -> Suspect:
     chance, record = verdict.chances[cause], catalogue.evidence.causes[cause]
     tells = [
@@ -299,11 +327,22 @@ def _suspect(
         spoken(chance),
         for_it,
         against,
+        _beforehand(cause, setting),
         ELSEWHERE if record.elsewhere else HARMLESS,
         record.why,
         record.instead,
         pest.adult_drawing if pest else "",
     )
+
+
+def _beforehand(cause: str, setting: Circumstances) -> tuple[str, ...]:
+    """What made a cause a little likelier before anybody looked."""
+    known = {
+        "a plant beside it has it now": setting.neighbours,
+        "the house had it within a year": setting.history,
+        "it likes this kind of plant": setting.hosted,
+    }
+    return tuple(text for text, causes in known.items() if cause in causes)
 
 
 def _said(catalogue: Catalogue, observation: str, yes: bool) -> str:
@@ -354,11 +393,16 @@ def _headline(
             f"{group[0]}, {spoken(group[1])}. Which kind is not known yet.",
             f"Most likely it is {suspects[0].name}, {suspects[0].spoken}.",
         )
-    return (
-        "Undecided so far.",
-        f"Most likely it is {suspects[0].name}, {suspects[0].spoken}. The check below would tell "
-        f"most.",
-    )
+    return "Undecided so far.", _still_open(suspects)
+
+
+def _still_open(suspects: tuple[Suspect, ...]) -> str:
+    """The two or three that are open, and that the check below would tell."""
+    near = [s.name for s in suspects[:MOST_OPEN] if s.chance >= STILL_OPEN]
+    tell = "The check below would tell most."
+    if len(near) < 2:
+        return f"Most likely it is {suspects[0].name}, {suspects[0].spoken}. {tell}"
+    return f"It could be {listed(near, 'or')}. {tell}"
 
 
 def _likeliest_group(catalogue: Catalogue, verdict: Verdict) -> tuple[str, float]:
@@ -376,15 +420,9 @@ def _notices(
     or stickiness point to, unless a group is known.
     """
     out = []
-    if verdict.chances[HUNTER] >= 0.3:
-        out.append(
-            (
-                "Leave it:",
-                catalogue.evidence.causes[HUNTER].why
-                + " "
-                + catalogue.evidence.causes[HUNTER].instead,
-            )
-        )
+    for one in helpers(verdict):
+        record = catalogue.evidence.causes[one]
+        out.append(("Leave it:", f"{record.why} {record.instead}"))
     if (answers.get("ants-on-plant") or any(answers.get(o) for o in HONEYDEW)) and not set(
         known
     ) & set(SUCKERS):

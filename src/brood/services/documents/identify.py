@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
@@ -19,6 +20,10 @@ HEMISPHERES = ("north", "south")
 BY_QUARTER = ("winter", "spring", "summer", "autumn")
 PLACE_SAID = {"place-indoors": "indoor", "place-glasshouse": "glasshouse"}
 KIND_SAID = "kind-"
+MOST_LETTERS = 200
+HELPERS = ("predator-larva", "mummies")
+SPARED_FROM = 0.25
+"""From this chance on a helper is named, so that nobody sprays it by mistake (C)."""
 
 
 def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
@@ -33,6 +38,8 @@ def answer(catalogue: Catalogue, evidence: Mapping[str, Any]) -> dict[str, Any]:
         str(evidence.get("plant_kind") or ""),
         _choice(evidence, "season", SEASONS) or _season_of(evidence),
     )
+    species = str(evidence.get("species") or "")[:MOST_LETTERS]
+    setting = replace(setting, hosted=catalogue.evidence.hosts.of(species))
     model = catalogue.evidence.model
     asked = known_apart(answers)
     verdict = weigh(model, asked, setting)
@@ -131,9 +138,18 @@ def season_of(month: int, hemisphere: str) -> str:
 
 
 def _companions(catalogue: Catalogue, verdict: Verdict) -> list[str]:
-    """What is harmless or helps, and is held present beside a pest."""
-    pests = [one for one in verdict.present if one in catalogue.records]
-    return [one for one in verdict.present if one not in catalogue.records] if pests else []
+    """What is harmless or helps, and is held present beside a pest; helpers from a lower
+    chance on.
+    """
+    if not any(one in catalogue.records for one in verdict.present):
+        return []
+    held = [one for one in verdict.present if one not in catalogue.records]
+    return list(dict.fromkeys([*held, *helpers(verdict)]))
+
+
+def helpers(verdict: Verdict) -> list[str]:
+    """What hunts or kills the pests and is likely enough to be spared."""
+    return [one for one in HELPERS if verdict.chances[one] >= SPARED_FROM]
 
 
 def _choice(evidence: Mapping[str, Any], key: str, allowed: tuple[str, ...]) -> str:

@@ -13,6 +13,8 @@ from brood.services.cases.assemble import is_away
 from brood.services.cases.beside import House
 from brood.services.cases.effort import MINUTES
 from brood.services.desk import Desk
+from brood.services.diagnosis import put_off
+from brood.services.diagnosis.put_off import Waiting
 from brood.services.followup import follow_page
 from brood.services.house import neighbour_walks, neighbours
 from brood.services.house.neighbour_walks import WALK, Stop
@@ -91,6 +93,7 @@ def tasks_of(desk: Desk, house: House, apart: Sequence[Quarantine]) -> list[Task
     out += [_walk(walk) for walk in neighbour_walks.walks(stops, today)]
     spring = _spring(desk, house)
     out += spring
+    out += [_waited(one) for one in put_off.due(desk.session, catalogue, today)]
     out += [_lasting(one, desk.speech) for one in standing(desk.session, catalogue, today)]
     looked = last_looks_apart(desk.session, apart)
     out += _kept_apart([_apart(row, looked.get(row.id), today) for row in apart], today)
@@ -120,6 +123,21 @@ def _season(
             )
         )
     return out
+
+
+def _waited(one: Waiting) -> Task:
+    """A check that was begun some days ago and can be told now."""
+    plant = one.look.plant
+    return Task(
+        f"waited-{one.look.id}-{one.key}",
+        "look",
+        plant,
+        place_of(plant),
+        one.wait.look,
+        MINUTES["card"],
+        one.due,
+        f"/looks/{one.look.id}/suspects?check={one.key}#check",
+    )
 
 
 def _begin(desk: Desk, one: ToBegin) -> Task:

@@ -41,6 +41,21 @@ def of_plant(session: Session, plant_id: int) -> list[Look]:
     )
 
 
+def open_with_waits(session: Session) -> list[Look]:
+    """The looks that are not closed and have put a check off, at plants that are here."""
+    query = (
+        select(Look)
+        .join(Look.plant)
+        .where(Look.closed_at.is_(None), Look.put_off != {}, Plant.gone_on.is_(None))
+        .order_by(Look.id)
+        .options(
+            selectinload(Look.answers),
+            selectinload(Look.plant).selectinload(Plant.stays).selectinload(Stay.place),
+        )
+    )
+    return list(session.scalars(query))
+
+
 def photo(session: Session, photo_id: int) -> Photo:
     """A photo; raises NotFound."""
     found = session.get(Photo, photo_id)

@@ -8,7 +8,7 @@ from flask import Blueprint, Response, make_response, request, url_for
 
 from brood.errors import InputError
 from brood.services.cases.commands import stage_choices
-from brood.services.diagnosis import look_log, look_page, loupe, noticed, photos
+from brood.services.diagnosis import look_log, look_page, loupe, noticed, photos, put_off
 from brood.services.treatment import first_plan
 from brood.store.queries import looks as queries
 from brood.web import render, undo
@@ -184,6 +184,26 @@ def cannot_tell(look_id: int) -> Response:
     return _after(look_id, "check")
 
 
+@bp.post("/looks/<int:look_id>/later")
+def later(look_id: int) -> Response:
+    """Begin a check that takes days, and go on to another meanwhile."""
+    with household().store.writing() as session:
+        options = request.form.getlist("option")
+        waiting = put_off.begin(session, catalogue(), look_id, options, today())
+        key, day = waiting.key, waiting.due
+    said = "tonight" if day == today() else f"on {speech().day(day)}"
+    undo.offer(f"It is asked for {said}.", f"/looks/{look_id}/not-later", check=key)
+    return _after(look_id, "check")
+
+
+@bp.post("/looks/<int:look_id>/not-later")
+def not_later(look_id: int) -> Response:
+    """Wait no longer for a check."""
+    with household().store.writing() as session:
+        put_off.give_up(session, look_id, request.form.get("check", ""))
+    return render.go(url_for("looks.suspects", look_id=look_id))
+
+
 @bp.post("/looks/<int:look_id>/undo")
 def take_back(look_id: int) -> Response:
     """Take back the answers of one tap."""
@@ -229,6 +249,7 @@ def glass(look_id: int, pest_id: str) -> Response:
             clues=form.CLUES,
             shares=form.SHARES,
             affected=form.AFFECTED,
+            group=catalogue().groups[shown.record.group],
         )
 
 
