@@ -1,16 +1,19 @@
-"""Prints how well identification does on simulated keepers: 100 of each cause, 10 %
-misses, 5 % false reports.
+"""Prints how well identification does on the stories, and on simulated keepers: 100 of
+each cause, 10 % misses, 5 % false reports.
 """
 
 from __future__ import annotations
 
+import csv
 import sys
 from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
 
 import numpy as np
 from keepers import Inquiry, Keeper, calibration_error, inquire, typical_setting
 
 from brood.catalogue.loader import shipped
+from brood.core.diagnosis.evidence import Circumstances, weigh
 
 EACH = int(sys.argv[1]) if len(sys.argv) > 1 else 100
 
@@ -26,8 +29,39 @@ def of_cause(cause: str) -> list[tuple[int, bool, float, str]]:
     return [(r.answers, r.best[0] == cause, r.best[1], r.best[0]) for r in runs]
 
 
+def of_stories(half: str) -> str:
+    """How the stories of a half come out."""
+    model = shipped().evidence.model
+    text = (Path(__file__).parents[1] / "tests" / "core" / "stories.csv").read_text("utf-8")
+    first, three, mixed, wrong = [], [], [], 0
+    said: list[float] = []
+    true: list[bool] = []
+    for story in csv.DictReader(text.splitlines()):
+        if story["half"] != half:
+            continue
+        told = dict.fromkeys(story["yes"].split(), True)
+        told |= dict.fromkeys(story["no"].split(), False)
+        verdict = weigh(model, told, Circumstances(story["place"], story["kind"]))
+        truth, ranked = set(story["truth"].split()), list(verdict.chances)
+        first.append(ranked[0] in truth)
+        three.append(truth <= set(ranked[:3]))
+        if len(truth) > 1:
+            mixed.append(set(verdict.present) == truth)
+        wrong += any(p >= 0.9 and c not in truth for c, p in verdict.chances.items())
+        said += verdict.chances.values()
+        true += [c in truth for c in ranked]
+    error = calibration_error(np.array(said), np.array(true, dtype=float))
+    return (
+        f"{len(first)} stories ({half}): first {np.mean(first):.1%}, among three "
+        f"{np.mean(three):.1%}, {len(mixed)} mixed sets right {np.mean(mixed):.1%}, "
+        f"confidently wrong {wrong}, calibration error {error:.3f}"
+    )
+
+
 def main() -> None:
     """The figures."""
+    for half in ("tune", "report"):
+        print(of_stories(half))
     causes = [c.id for c in shipped().evidence.model.causes]
     with ProcessPoolExecutor(2) as pool:
         by_cause = dict(zip(causes, pool.map(of_cause, causes), strict=True))

@@ -163,6 +163,7 @@ class Checks:
             held is None
             and slow is not None
             and gap > max(SURELY * slow, LEAST_GAP) + 1
+            and self._surely_over(case, gap)
             and self._was_running(case)
         )
         late = bool(slots) and slots[0][1] < self.k.today
@@ -294,6 +295,27 @@ class Checks:
             for v in zip(*(case.plant.place.climate.day(d) for d in days), strict=True)
         )
         return slow_generation(self.k.catalogue.pest(case.pest), round((low + high) / 2 - 3.0))
+
+    def _surely_over(self, case: Case, gap: int) -> bool:
+        """Whether a slow generation has passed since a case was touched, at the coolest of
+        the places where its plant stood since, over all the weeks.
+        """
+        rows = self.k.rows(
+            "select place_id, since_on from stay where plant_id = ? order by since_on, id",
+            case.plant.id,
+        )
+        stays = [(number, date.fromisoformat(on)) for number, on in rows]
+        begun = max([on for _, on in stays if on <= case.touched], default=date.min)
+        stood = {number for number, on in stays if on >= begun}
+        weeks = [case.touched + timedelta(days=n) for n in range(0, gap + 1, 7)]
+        pest = self.k.catalogue.pest(case.pest)
+        for place in self.k.house.places:
+            if place.id in stood:
+                mean = sum(sum(place.climate.day(on)) / 2 for on in weeks) / len(weeks)
+                slow = slow_generation(pest, round(mean - 3.0))
+                if slow is None or gap <= max(SURELY * slow, LEAST_GAP) + 1:
+                    return False
+        return True
 
     def over(self, case: Case, page: Page) -> None:
         """What is said of the end: clear only after looks, and counted against the truth."""
