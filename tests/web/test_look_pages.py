@@ -4,6 +4,7 @@ input is told, nothing is lost.
 
 import io
 import re
+from datetime import timedelta
 
 import pytest
 from PIL import Image
@@ -30,9 +31,13 @@ def said(client, look, observation):
 
 
 def theme(observation):
-    return {"web": "residue", "sti": "damage", "bum": "creature", "dis": "creature"}[
-        observation[:3]
-    ]
+    return {
+        "web": "residue",
+        "sti": "damage",
+        "bum": "creature",
+        "dis": "creature",
+        "siz": "size",
+    }[observation[:3]]
 
 
 @pytest.fixture
@@ -99,6 +104,26 @@ def test_a_check_is_answered_by_one_choice_or_by_none_of_them(demo_client, look)
     nothing = demo_client.post(f"/looks/{look}/choice", data={"option": options})
     assert nothing.status_code == 422
     assert demo_client.post(f"/looks/{look}/undo", data={"given": "x"}).status_code == 422
+
+
+def test_a_check_that_takes_days_is_begun_now_and_asked_on_its_day(demo_client, look, clock):
+    options = ["tape-ring-dots"]
+    begun = demo_client.post(
+        f"/looks/{look}/later", data={"option": options, "view": "suspects"}, follow_redirects=True
+    ).get_data(as_text=True)
+    assert "It is asked for on Thu 11 June." in begun
+    assert "Begun, and asked for later" in begun
+    assert "Look at the tape" not in html(demo_client, "/")
+    clock.now += timedelta(days=3)
+    assert f"/looks/{look}/suspects?check=tape-ring-dots#check" in html(demo_client, "/")
+    page = html(demo_client, f"/looks/{look}/suspects?check=tape-ring-dots")
+    assert "Sticky tape round twig: tiny crawling dots caught?" in page
+    demo_client.post(
+        f"/looks/{look}/choice", data={"option": options, "none": "1", "view": "suspects"}
+    )
+    assert f"/looks/{look}/suspects?check=tape-ring-dots" not in html(demo_client, "/")
+    assert demo_client.post(f"/looks/{look}/later", data={"option": "web-fine"}).status_code == 422
+    assert demo_client.post(f"/looks/{look}/later", data={}).status_code == 422
 
 
 def test_tools_and_the_looker_are_kept_and_htmx_gets_a_part(demo_client, look):
@@ -194,6 +219,9 @@ def test_a_photo_is_added_scaled_measured_and_taken_out(demo_client, look):
     )
     demo_client.post(where, data={"x1": "0", "y1": "0", "x2": "0", "y2": "30", "what": "length"})
     assert "1.5 mm" in html(demo_client, where)
+    demo_client.post(where, data={"x1": "0", "y1": "0", "x2": "0", "y2": "60", "what": "length"})
+    both = [said(demo_client, look, size) for size in ("size-1-to-2", "size-2-to-4")]
+    assert both == ["yes", "yes"], "a second body does not erase the first"
     demo_client.post(f"{where}/withdraw")
     assert demo_client.get(where).status_code == 404
 

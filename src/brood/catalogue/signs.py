@@ -43,6 +43,8 @@ SIZE_BINS: dict[str, tuple[float, float]] = {
 """Size observations with their bounds in mm; the lower edge belongs to the bin."""
 NEXT_BIN = 0.35
 """The share of a size bin that is reported as the bin beside it: keepers misjudge by one."""
+EDGE = 0.1
+"""A length so near the edge of a bin, as a share of itself, counts for both bins."""
 OF_ADULTS, OF_YOUNG, OF_EGGS = 0.85, 0.5, 0.06
 """How often the body that is measured is an adult, a young stage or an egg."""
 
@@ -477,6 +479,15 @@ def size_shares(lengths: list[tuple[float, tuple[float, float]]]) -> dict[str, f
         for k in range(len(own))
     ]
     return {name: max(a, b) for name, a, b in zip(SIZE_BINS, own, beside, strict=True)}
+
+
+def sizes_of(mm: float) -> list[str]:
+    """The size observations that a length in mm is taken for: near an edge both."""
+    return [
+        name
+        for name, (low, high) in SIZE_BINS.items()
+        if low <= mm * (1 + EDGE) and mm * (1 - EDGE) < high
+    ]
 
 
 def _overlap(length: tuple[float, float], bounds: tuple[float, float]) -> float:

@@ -34,6 +34,29 @@ def test_measured_bodies_are_sizes_and_each_counts_by_itself(catalogue):
         {"observations": {**MITES, "size-0-3-to-0-6": True, "size-2-to-4": True}},
     )
     assert measured["suspects"] == said["suspects"]
+    on_the_edge = answer(catalogue, {"observations": MITES, "measured": [0.58]})
+    either = {**MITES, "size-0-3-to-0-6": True, "size-0-6-to-1": True}
+    assert on_the_edge["suspects"] == answer(catalogue, {"observations": either})["suspects"]
+
+
+def test_a_species_that_a_pest_likes_counts_a_little(catalogue):
+    bump = {"bump-flat-oval-brown": True}
+    plain, lemon = (
+        answer(catalogue, {"observations": bump, **more})
+        for more in ({}, {"species": "Citrus × limon 'Meyer'"})
+    )
+    chance = [
+        next(s["probability"] for s in found["suspects"] if s["id"] == "coccus-hesperidum")
+        for found in (plain, lemon)
+    ]
+    assert chance[0] < chance[1] < chance[0] + 0.2
+
+
+def test_a_hunter_beside_its_prey_is_a_companion(catalogue):
+    seen = ("soft-green-pear", "all-sizes-together", "rear-tubes-pale", "maggot-hunts")
+    found = answer(catalogue, {"observations": dict.fromkeys(seen, True)})
+    assert "myzus-persicae" in found["present"]
+    assert found["companions"] == ["predator-larva"]
 
 
 def test_what_nobody_could_tell_is_not_asked_and_changes_nothing(catalogue):

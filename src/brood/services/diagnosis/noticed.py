@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import SIZE_BINS, DrawnSign, Observation
+from brood.catalogue.signs import DrawnSign, Observation, sizes_of
 from brood.core.diagnosis import own_words
 from brood.errors import FieldErrors
 from brood.services.diagnosis import look_log
@@ -69,10 +69,7 @@ def build(session: Session, catalogue: Catalogue, look_id: int, words: str = "")
 
 def _bins(length_mm: float | None) -> list[str]:
     """The size of a length. Near an edge both bins beside it are offered."""
-    if length_mm is None:
-        return []
-    near = [key for key, (low, high) in SIZE_BINS.items() if low * 0.9 <= length_mm <= high * 1.1]
-    return near[:SOME]
+    return sizes_of(length_mm)[:SOME] if length_mm is not None else []
 
 
 def keep(

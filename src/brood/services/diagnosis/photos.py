@@ -11,7 +11,7 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import SIZE_BINS
+from brood.catalogue.signs import sizes_of
 from brood.errors import FieldErrors
 from brood.services.diagnosis import look_log
 from brood.store.queries import looks as queries
@@ -20,7 +20,6 @@ from brood.store.tables import Photo
 LARGEST_BYTES = 12_000_000
 LONGEST_SIDE, LARGEST_PIXELS = 1600, 60_000_000
 QUALITY = 85
-SIZE_GROUP = "size"
 
 
 def add(session: Session, look_id: int, filename: str, data: bytes, *, now: datetime) -> int:
@@ -95,8 +94,8 @@ def set_scale(session: Session, photo_id: int, ends: Sequence[float], known_mm: 
 def measure(
     session: Session, catalogue: Catalogue, photo_id: int, ends: Sequence[float], *, now: datetime
 ) -> float:
-    """The length of a body on a photo in mm. It answers the size question of the look.
-    Raises FieldErrors without a scale.
+    """The length of a body on a photo in mm. It answers the size question of the look;
+    each body counts by itself. Raises FieldErrors without a scale.
     """
     photo = queries.photo(session, photo_id)
     if photo.px_per_mm is None:
@@ -105,24 +104,16 @@ def measure(
     if mm <= 0:
         raise FieldErrors({"ends": "Mark both ends of the body."})
     photo.lengths_mm = [*photo.lengths_mm, round(mm, 3)]
-    sizes = [o.id for o in catalogue.evidence.observations.values() if o.group == SIZE_GROUP]
     how = f"{mm:.2f} mm on the photo"
     look_log.answer(
         session,
         catalogue,
         photo.look_id or 0,
-        {**dict.fromkeys(sizes, ""), size_bin(mm): "yes"},
+        dict.fromkeys(sizes_of(mm), "yes"),
         now=now,
         how=how,
     )
     return mm
-
-
-def size_bin(mm: float) -> str:
-    """The size observation of a length."""
-    return next(
-        (name for name, (low, high) in SIZE_BINS.items() if low <= mm < high), "size-15-plus"
-    )
 
 
 def _length(photo: Photo, ends: Sequence[float]) -> float:

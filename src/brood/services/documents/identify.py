@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import SIZE_BINS
+from brood.catalogue.signs import sizes_of
 from brood.core.biology.stage_classes import BY_DISPLAY
 from brood.core.diagnosis.evidence import TELLS, Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import Check, next_checks
@@ -116,7 +116,7 @@ def _measured(given: object) -> list[str]:
         raise InputError(
             "'measured' must be a list of lengths in mm.", field="measured", allowed="0 to 200 mm"
         )
-    return [next(key for key, (_, high) in SIZE_BINS.items() if mm < high) for mm in given]
+    return [name for mm in given for name in sizes_of(mm)]
 
 
 def _season_of(evidence: Mapping[str, Any]) -> str:
