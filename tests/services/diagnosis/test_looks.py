@@ -12,10 +12,12 @@ from PIL import Image
 from planned import Desk
 from sqlalchemy import select
 
+from brood.core.diagnosis.evidence import weigh
+from brood.core.diagnosis.next_check import next_checks
 from brood.core.diagnosis.severity import severity
 from brood.errors import FieldErrors
 from brood.services.cases import commands
-from brood.services.diagnosis import look_log, look_page, loupe, photos
+from brood.services.diagnosis import check_cards, look_log, look_page, loupe, photos
 from brood.services.diagnosis.check_cards import MOST_OUTCOMES
 from brood.services.house import plants
 from brood.services.voice.odds import spoken, strokes
@@ -254,6 +256,28 @@ def test_what_a_card_says_of_an_outcome_is_the_verdict_after_it(demo_store, cata
                 look_log.take_back(session, look_id, LATER, now=LATER + timedelta(minutes=1))
                 assert shown(session, catalogue, look_id).headline == result.headline
         session.rollback()
+
+
+@pytest.mark.long
+def test_over_five_hundred_states_every_option_says_the_verdict_after_it(catalogue):
+    model, every = catalogue.evidence.model, sorted(catalogue.evidence.observations)
+    rng, outcomes = random.Random(41), 0
+    for _ in range(500):
+        given = {o: rng.random() < 0.7 for o in rng.sample(every, rng.randint(1, 6))}
+        now = weigh(model, given)
+
+        def then(more, given=given):
+            return weigh(model, {**given, **more})
+
+        for check in next_checks(model, given, now, most=3):
+            card = check_cards.card(catalogue, check, then, now)
+            for outcome in card.outcomes:
+                chosen = {outcome.id: True} if outcome.id else dict.fromkeys(card.options, False)
+                after = weigh(model, given | chosen)
+                assert outcome.means == check_cards.said(catalogue, after)
+                assert card.changes or after.present == now.present
+                outcomes += 1
+    assert outcomes > 3000
 
 
 def test_who_cannot_tell_goes_on_and_nothing_is_said(demo_store, catalogue):
