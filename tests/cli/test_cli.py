@@ -309,7 +309,7 @@ def test_identify_answers_by_the_contract_and_observations_lists_what_it_takes(c
     answer = json.loads(run("identify", str(EXAMPLES / "evidence.json"), "--json").stdout)
     assert answer["present"] == ["tetranychus-urticae"]
     assert not answer["undecided"]
-    assert len(answer["suspects"]) == 36
+    assert len(answer["suspects"]) == 44
     best = answer["suspects"][0]
     assert (best["id"], set(best["for"])) == (
         "tetranychus-urticae",
