@@ -196,10 +196,12 @@ class Waits(Record):
     grade: Grade
     wait: list[Wait]
 
-    def for_any(self, observations: Collection[str]) -> Wait | None:
-        """What has to be waited for to tell some observations; the longest."""
-        found = [w for w in self.wait if not {*w.of}.isdisjoint(observations)]
-        return max(found, key=lambda w: w.days, default=None)
+    def for_all(self, observations: Collection[str]) -> Wait | None:
+        """What has to be waited for to tell some observations. None where any of them can be
+        told at once.
+        """
+        found = [w for w in self.wait if {*observations} <= {*w.of}]
+        return found[0] if observations and found else None
 
 
 class DrawnSign(Record):

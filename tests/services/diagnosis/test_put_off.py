@@ -76,6 +76,16 @@ def test_a_check_that_was_begun_can_be_given_up_and_ends_with_its_look(store, ca
     assert asked(store, catalogue, DAY + timedelta(days=3)) == []
 
 
+def test_what_takes_days_is_offered_where_it_would_tell_something(store, catalogue, look):
+    with store.writing() as session:
+        look_log.answer(session, catalogue, look, {"small-flies-about": "yes"}, now=NOW)
+    with store.reading() as session:
+        shown = look_page.build(session, catalogue, look, "", now=NOW, hemisphere="north")
+        slow = [one.wait.begin for one in shown.slow]
+        assert 1 <= len(slow) <= 2
+        assert "Hang the card today." in slow or "Lay the slice on the compost today." in slow
+
+
 def test_what_can_be_told_at_once_does_not_wait(store, catalogue, look):
     with store.writing() as session, pytest.raises(InputError, match="at once"):
         put_off.begin(session, catalogue, look, ("web-fine",), DAY)
@@ -85,6 +95,8 @@ def test_what_can_be_told_at_once_does_not_wait(store, catalogue, look):
 
 def test_every_wait_is_of_what_a_card_can_ask(catalogue):
     waits = catalogue.evidence.waits
-    assert waits.for_any(["web-fine"]) is None
-    assert waits.for_any(["compost-stays-wet", "card-nothing"]).days == 7
+    assert waits.for_all(["web-fine"]) is None
+    assert waits.for_all([]) is None
+    assert waits.for_all(["card-yellow-dark-flies", "card-nothing"]).days == 7
+    assert waits.for_all(["fixed-in-place", "walks-slowly"]) is None, "one can be told at once"
     assert all(date.min + timedelta(days=w.days) for w in waits.wait)

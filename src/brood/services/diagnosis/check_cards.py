@@ -45,6 +45,12 @@ TITLES = {
     "eggs-leaf": "Which eggs stand on the leaf?",
     "silk-bag": "Which bag is it?",
     "black-dots": "Which black dots are there?",
+    "wing-posture": "How does it hold its wings?",
+    "forehead": "How is its forehead, between the feelers?",
+    "tube-length": "How long are the tubes at the rear?",
+    "under-lid": "What lies under the lid?",
+    "abundance": "How many are on a leaf?",
+    "trend": "More or fewer than a week ago?",
 }
 DRAWN = {
     "speck-": "mite-adult",
@@ -57,6 +63,8 @@ DRAWN = {
     "white-narrow": "mealybug-crawler",
     "bump-": "scale-adult",
     "disc-": "armoured-adult",
+    "cover-": "armoured-adult",
+    "wings-": "whitefly-adult",
     "oval-see": "whitefly-nymph",
     "oval-pale": "whitefly-pupa",
     "fly-": "gnat-adult",
@@ -148,7 +156,7 @@ def card(catalogue: Catalogue, check: Check, then: Weigh, now: Verdict) -> Check
         (*outcomes, none),
         one is None and not all(g and g == groups[0] for g in groups),
         any(verdict.present != now.present for verdict in after),
-        catalogue.evidence.waits.for_any(ids),
+        catalogue.evidence.waits.for_all(ids),
     )
 
 

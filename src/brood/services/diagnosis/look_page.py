@@ -9,7 +9,7 @@ from datetime import date, datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import Observation, Zone
+from brood.catalogue.signs import Observation, Wait, Zone
 from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.diagnosis.evidence import Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import Check, next_checks
@@ -43,7 +43,7 @@ SEARCH = (
 HARMLESS, ELSEWHERE = "Nothing to treat", "Not treated here"
 SURE_GROUP = 0.8
 """From this chance on a group is named although the kind is open."""
-PROPOSED, SHOWN_CHECKS = 6, 3
+PROPOSED, SHOWN_CHECKS, MOST_SLOW, ALL = 6, 3, 2, 200
 SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
 MOST_OPEN, STILL_OPEN = 3, 0.12
 """While it is undecided so many are named at most, from this chance on."""
@@ -107,6 +107,14 @@ class Suspect:
 
 
 @dataclass(frozen=True)
+class SlowCheck:
+    """A check that takes days, with its options."""
+
+    options: tuple[str, ...]
+    wait: Wait
+
+
+@dataclass(frozen=True)
 class LookResult:
     """All that a look's pages show."""
 
@@ -124,6 +132,7 @@ class LookResult:
     unknown: float
     conflict: bool
     checks: tuple[CheckCard, ...]
+    slow: tuple[SlowCheck, ...]
     waiting: tuple[Waiting, ...]
     notices: tuple[tuple[str, str], ...]
     stages: Mapping[str, tuple[StageChance, ...]]
@@ -178,7 +187,9 @@ def build(
     )
     present = tuple(s for s in suspects if s.id in verdict.present)
     waiting = put_off.of_look(catalogue, row)
-    checks = _cards(catalogue, row, asked, setting, unsure, verdict, check, waiting, now.date())
+    checks, slow = _cards(
+        catalogue, row, asked, setting, unsure, verdict, check, waiting, now.date()
+    )
     seen, (group, sure) = tuple(look_log.seen(row)), _likeliest_group(catalogue, verdict)
     known = {catalogue.records[c].group for c in verdict.present if c in catalogue.records} | (
         {group} if sure >= SURE_GROUP else set()
@@ -198,7 +209,8 @@ def build(
         verdict.unknown,
         verdict.conflict,
         checks,
-        tuple(one for one in waiting if one.due > now.date()),
+        slow,
+        tuple(one for one in waiting if one.due > now.date() and one.key != check),
         _notices(catalogue, verdict, answers, known),
         {s.id: stages_of(catalogue, s.id, asked) for s in present if not s.harmless},
         seen,
@@ -218,14 +230,15 @@ def _cards(
     first: str,
     waiting: Sequence[Waiting],
     today: date,
-) -> tuple[CheckCard, ...]:
+) -> tuple[tuple[CheckCard, ...], tuple[SlowCheck, ...]]:
     """The checks that are proposed, the one asked for first, then those that were put off
-    to this day. Once something is held present, only those that could change that.
+    to this day. Once something is held present, only those that could change that. And
+    what takes days.
     """
     model = catalogue.evidence.model
     away = [o for one in waiting for o in one.options]
-    found = next_checks(
-        model, answers, verdict, (*row.tools, "none"), most=PROPOSED, passed=[*row.passed, *away]
+    worth = next_checks(
+        model, answers, verdict, (*row.tools, "none"), most=ALL, passed=[*row.passed, *away]
     )
     ripe = [one for one in waiting if one.due <= today or one.key == first]
     asked = [Check(one.options, 2.0, "none", 0.0) for one in ripe]
@@ -233,10 +246,22 @@ def _cards(
     def then(more: Mapping[str, bool]) -> Verdict:
         return weigh(model, {**answers, **more}, setting, unsure)
 
-    cards = [card(catalogue, one, then, verdict) for one in found]
+    cards = [card(catalogue, one, then, verdict) for one in worth[:PROPOSED]]
     cards = [one for one in cards if one.changes or not verdict.present]
     come = [replace(card(catalogue, one, then, verdict), wait=None) for one in asked]
-    return tuple(sorted([*come, *cards][:SHOWN_CHECKS], key=lambda one: one.key != first))
+    shown = sorted([*come, *cards][:SHOWN_CHECKS], key=lambda one: one.key != first)
+    return tuple(shown), _slow(catalogue, worth, {o for one in shown for o in one.options})
+
+
+def _slow(catalogue: Catalogue, worth: Sequence[Check], shown: set[str]) -> tuple[SlowCheck, ...]:
+    """What takes days and would tell something, the most telling first."""
+    found = [
+        SlowCheck(one.outcomes, wait)
+        for one in sorted(worth, key=lambda one: -one.gain)
+        if (wait := catalogue.evidence.waits.for_all(one.outcomes))
+        and shown.isdisjoint(one.outcomes)
+    ]
+    return tuple({one.wait.begin: one for one in reversed(found)}.values())[::-1][:MOST_SLOW]
 
 
 def season(now: datetime, hemisphere: str) -> str:

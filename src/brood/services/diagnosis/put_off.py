@@ -39,7 +39,7 @@ def begin(
 ) -> Waiting:
     """Put a check off to its day. Raises InputError for one that can be done at once."""
     row = looks.look(session, look_id)
-    wait = catalogue.evidence.waits.for_any(options)
+    wait = catalogue.evidence.waits.for_all(options)
     if wait is None or not set(options) <= set(catalogue.evidence.observations):
         raise InputError("This check can be done at once.")
     due = today + timedelta(days=wait.days)
@@ -59,7 +59,7 @@ def of_look(catalogue: Catalogue, row: Look) -> list[Waiting]:
     told = {a.observation for a in standing(row)} | set(row.passed)
     out = []
     for day, *options in row.put_off.values():
-        wait = catalogue.evidence.waits.for_any(options)
+        wait = catalogue.evidence.waits.for_all(options)
         if wait is not None and told.isdisjoint(options):
             out.append(Waiting(row, date.fromisoformat(day), tuple(options), wait))
     return sorted(out, key=lambda one: (one.due, one.key))
