@@ -1,5 +1,6 @@
 """Checks that take days: begun today, asked for on their day, told or given up."""
 
+import random
 from datetime import date, datetime, timedelta
 
 import pytest
@@ -84,6 +85,30 @@ def test_what_takes_days_is_offered_where_it_would_tell_something(store, catalog
         slow = [one.wait.begin for one in shown.slow]
         assert 1 <= len(slow) <= 2
         assert "Hang the card today." in slow or "Lay the slice on the compost today." in slow
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_no_tap_on_any_card_keeps_what_was_not_said(store, catalogue, look, seed):
+    rng = random.Random(seed)
+    told = dict.fromkeys(rng.sample(sorted(catalogue.evidence.observations), 3), "yes")
+    with store.writing() as session:
+        look_log.answer(session, catalogue, look, told, now=NOW)
+        found = look_page.build(session, catalogue, look, "", now=NOW, hemisphere="north")
+        for n, card in enumerate(found.checks):
+            tap = rng.choice(["some", "none", "cannot", "later"])
+            some = rng.sample(card.options, rng.randint(1, len(card.options)))
+            if tap in ("some", "none"):
+                look_log.choose(
+                    session, catalogue, look, card.options, some, none=tap == "none", now=NOW
+                )
+                told |= dict.fromkeys(card.options, "no") if tap == "none" else {}
+                told |= dict.fromkeys(some, "yes") if tap == "some" else {}
+            elif tap == "cannot":
+                look_log.pass_over(session, look, card.options)
+            elif card.wait:
+                put_off.begin(session, catalogue, look, card.options, DAY + timedelta(days=n))
+            row = looks.look(session, look)
+            assert {a.observation: a.said for a in look_log.standing(row)} == told
 
 
 def test_what_can_be_told_at_once_does_not_wait(store, catalogue, look):

@@ -414,6 +414,7 @@ def _of_sets(
     first, second, third = (np.ascontiguousarray(one) for one in sets.T)
 
     def summed(row: Floats) -> Floats:
+        """What the members of every set count together."""
         total: Floats = row[first] + row[second] + row[third]
         return total
 
