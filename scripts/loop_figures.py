@@ -23,7 +23,7 @@ from brood.core.climate.series import constant
 from brood.core.course import planner
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.posterior import even_speed, stacked
-from brood.core.population.half_days import steps_of
+from brood.core.population.steps import steps_of
 
 DAY = date(2026, 6, 1)
 CATALOGUE = shipped()

@@ -15,7 +15,8 @@ from brood.core.biology.pest import ADULT
 from brood.core.course.effects import ActEffects
 from brood.core.population.day_table import day_table
 from brood.core.population.extinction import alive_after, clearing, untreated
-from brood.core.population.half_days import assess_many, steps_of
+from brood.core.population.half_days import assess_many
+from brood.core.population.steps import steps_of
 from brood.core.population.waiting_times import erlang
 
 LAST = DAY + timedelta(days=40)

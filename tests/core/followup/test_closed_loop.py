@@ -20,7 +20,7 @@ from brood.core.climate.series import constant
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.all_clear import clear_by, interpolated, suspected
 from brood.core.followup.posterior import even_speed, learn, stacked, updated
-from brood.core.population.half_days import steps_of
+from brood.core.population.steps import steps_of
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[3] / "scripts"))
 import itertools

@@ -20,7 +20,7 @@ from brood.core.followup.alive_odds import Ask
 from brood.core.followup.course_ahead import course_ahead, seen, terms_of
 from brood.core.followup.posterior import even_speed
 from brood.core.followup.release import Lane, Lines, chance, guard_days
-from brood.core.population.half_days import steps_of
+from brood.core.population.steps import steps_of
 
 CATALOGUE = shipped()
 APHID, THRIPS = "myzus-persicae", "frankliniella-occidentalis"

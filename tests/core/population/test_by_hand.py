@@ -22,7 +22,8 @@ from brood.core.followup.posterior import REACHES, SCALES, at_reach, learn
 from brood.core.population.day_table import day_table
 from brood.core.population.extinction import Exposure, Happens, LivesOn, rank, untreated
 from brood.core.population.first_escape import first_escapes
-from brood.core.population.half_days import evenings, residues, steps_of, walk
+from brood.core.population.half_days import evenings, residues, walk
+from brood.core.population.steps import steps_of
 
 CATALOGUE = shipped()
 APHID, SCALE = "aphis-gossypii", "coccus-hesperidum"

@@ -18,9 +18,10 @@ from brood.core.biology.kill import effect
 from brood.core.biology.pest import ADULT, PREOVIPOSITION
 from brood.core.biology.substages import NODES, chain_of
 from brood.core.climate.series import constant, daily, day_night
-from brood.core.population.half_days import SPEED_CV, assess, expected, steps_of
+from brood.core.population.half_days import assess, expected
 from brood.core.population.regrowth import regrowth
 from brood.core.population.spread import spread_of
+from brood.core.population.steps import SPEED_CV, steps_of
 
 DAY = date(2026, 6, 1)
 CATALOGUE = shipped()

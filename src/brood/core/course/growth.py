@@ -15,7 +15,8 @@ from brood.core.biology.case import Act, Case, Evening, Found, Schedule
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import EVENING, evening
 from brood.core.climate.series import constant
-from brood.core.population.half_days import Steps, evenings, only, residues, steps_of, walk_on
+from brood.core.population.half_days import evenings, residues, walk_on
+from brood.core.population.steps import Steps, only, steps_of
 
 NEVER_CLEARS, LONG, QUICK = 1.0, 0.6, 0.45
 """From NEVER_CLEARS on, these treatments never clear a plant, whatever the dates. From

@@ -12,7 +12,8 @@ from brood.core.biology.case import Evening, Schedule
 from brood.core.biology.substages import Array
 from brood.core.course.problem import Problem
 from brood.core.course.search import Search
-from brood.core.population.half_days import Steps, by_scenario, only, steps_of
+from brood.core.population.half_days import by_scenario
+from brood.core.population.steps import Steps, only, steps_of
 
 SHARE = 0.9
 """The number is held in scenarios that together have this weight."""

@@ -22,7 +22,9 @@ from brood.core.biology.case import Case, Inspection
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import MORNING
 from brood.core.followup.detection import HIDDEN_SEEN, seen_share
-from brood.core.population.half_days import Line, Steps, back, lives_on
+from brood.core.population.half_days import Line, lives_on
+from brood.core.population.one_step import back
+from brood.core.population.steps import Steps
 from brood.core.population.tracks import placed_before
 
 

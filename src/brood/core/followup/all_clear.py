@@ -23,7 +23,8 @@ from brood.core.course.plan import Likely
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.detection import USUAL, clean, last_live
 from brood.core.followup.posterior import Belief, even_speed, late_finds, learn, stacked
-from brood.core.population.half_days import Steps, steps_of, walk
+from brood.core.population.half_days import walk
+from brood.core.population.steps import Steps, steps_of
 
 SURE = 0.01
 LOOKS_NEEDED = 2

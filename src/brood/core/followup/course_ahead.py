@@ -21,7 +21,8 @@ from brood.core.followup.detection import HIDDEN_SEEN, USUAL, clean, last_live, 
 from brood.core.followup.likely import COURSES, Branch, Terms, likely
 from brood.core.followup.posterior import even_speed
 from brood.core.followup.release import Lines, Release, release
-from brood.core.population.half_days import Steps, evenings, residues, steps_of, walk
+from brood.core.population.half_days import evenings, residues, walk
+from brood.core.population.steps import Steps, steps_of
 
 ROOM_DAYS = 150
 """The population is followed for so many days beyond the last planned evening."""

@@ -37,7 +37,8 @@ from brood.core.followup.release import (
     guard_days,
     still_lasting,
 )
-from brood.core.population.half_days import evenings, only, residues, steps_of, walk_on
+from brood.core.population.half_days import evenings, residues, walk_on
+from brood.core.population.steps import only, steps_of
 
 COURSES = 100
 LONGEST_DAYS = 365

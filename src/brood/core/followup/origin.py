@@ -15,7 +15,8 @@ from brood.core.biology.substages import Array
 from brood.core.climate.hours import EVENING, MORNING
 from brood.core.followup.detection import HIDDEN_SEEN, seen_share
 from brood.core.followup.posterior import Belief, at_reach, even_speed, stacked
-from brood.core.population.half_days import Steps, by_stage, steps_of, walk, walk_on
+from brood.core.population.half_days import by_stage, walk, walk_on
+from brood.core.population.steps import Steps, steps_of
 
 ORIGINS = ("eggs", "soil", "folds", "missed", "outside")
 

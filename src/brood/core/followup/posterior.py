@@ -35,14 +35,8 @@ from brood.core.biology.unseen import infer_hidden
 from brood.core.climate.hours import MORNING
 from brood.core.climate.series import window
 from brood.core.followup.detection import HIDDEN_SEEN, numbers, seen_share, spread_class
-from brood.core.population.half_days import (
-    Steps,
-    by_stage,
-    evenings,
-    residues,
-    steps_of,
-    walk,
-)
+from brood.core.population.half_days import by_stage, evenings, residues, walk
+from brood.core.population.steps import Steps, steps_of
 
 REACHES = np.array(
     [0.05, 0.15, 0.25, 0.35, 0.45, 0.55, 0.62, 0.69, 0.76, 0.83, 0.88, 0.92, 0.96, 0.995]

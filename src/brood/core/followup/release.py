@@ -22,7 +22,8 @@ from brood.core.climate.hours import MORNING, evening
 from brood.core.climate.series import covering
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.detection import USUAL
-from brood.core.population.half_days import Steps, evenings, residues
+from brood.core.population.half_days import evenings, residues
+from brood.core.population.steps import Steps
 
 RELEASE_AT = {Pace.CLOSE: 0.02, Pace.USUAL: 0.05, Pace.FAR: 0.2}
 """An evening is released when the chance that a line lives on is at most this: by the

@@ -20,7 +20,7 @@ from brood.core.biology.case import Case
 from brood.core.biology.pest import ADULT
 from brood.core.biology.substages import Array, Chain, chain_of
 from brood.core.climate.hours import EVENING, MORNING
-from brood.core.population.half_days import scenario_rates
+from brood.core.population.steps import scenario_rates
 from brood.core.population.waiting_times import Leaving, erlang, found_leaving, leaving
 
 LATE_DAYS = 7

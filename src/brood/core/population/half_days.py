@@ -8,17 +8,14 @@ animals change their place. After the sub-stages come laying adults, and adults 
 have laid out. Numbers are linear: x' = Qᵀx with births. The chance p
 that a line lives for ever obeys the backward equation of the same generator (multi-type
 branching process, Athreya & Ney 1972, Branching Processes, ch. V). Steps run from 19:00
-to 09:00 and from 09:00 to 19:00, with hourly rates summed. The exponential of the
-generator is taken by uniformisation (Jensen 1953, Skandinavisk Aktuarietidskrift
-36:87-91).
+to 09:00 and from 09:00 to 19:00, with hourly rates summed (`steps`, `one_step`).
 """
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from dataclasses import dataclass
+from datetime import date, timedelta
 
 import numpy as np
 
@@ -33,145 +30,11 @@ from brood.core.biology.kill import (
 )
 from brood.core.biology.pest import ADULT
 from brood.core.biology.rain import Exposure, left_of_film
-from brood.core.biology.substages import NODES, Array, Chain, chain_of, moves_per_hour
+from brood.core.biology.substages import Array, Chain
 from brood.core.climate.hours import EVENING, MORNING, evening
-from brood.core.climate.series import covering, shifted
-from brood.core.population.tracks import placed_after, placed_before, survivals
-
-SPEED_CV = 0.05
-"""How much plants and strains differ in speed, beyond temperature (our judgement, C)."""
-TAIL, SINGLE_TAIL = 1e-9, 1e-6
-
-
-@dataclass(frozen=True, eq=False)
-class Steps:
-    """The half-day steps of a case under weighted scenarios.
-
-    `moves` [steps, scenarios, sub-stages]: expected moves between sub-stages. `births`
-    [steps, scenarios]: young per female that lays; `deaths` of adults likewise, and
-    `laid_out` the rate at which living females stop laying. `weights` [scenarios]. Step
-    n ends at `ends[n]`. `late` is (births, ends of laying) a day at the end of the
-    series. `moved` [2, states]: the share that changes its place within a step that
-    ends in the evening, or in the morning.
-    """
-
-    chain: Chain
-    moves: Array
-    births: Array
-    deaths: Array
-    laid_out: Array
-    weights: Array
-    ends: tuple[datetime, ...]
-    late: tuple[Array, Array]
-    moved: Array
-
-    def switched(self, n: int) -> Array:
-        """The share that changes its place within a step, by state."""
-        out: Array = self.moved[0 if self.ends[n].time() == EVENING else 1]
-        return out
-
-    def light(self) -> Steps:
-        """The same in single precision: a hundred times finer than needed for what is
-        said of a course, and twice as quick.
-        """
-        arrays = {
-            name: getattr(self, name).astype(np.float32)
-            for name in ("moves", "births", "deaths", "laid_out", "moved")
-        }
-        return replace(self, **arrays)
-
-    def picked(self, scenarios: Sequence[int]) -> Steps:
-        """The same steps under some of the scenarios, with weights that add to 1."""
-        pick = list(scenarios)
-        return replace(
-            self,
-            moves=self.moves[:, pick],
-            births=self.births[:, pick],
-            deaths=self.deaths[:, pick],
-            laid_out=self.laid_out[:, pick],
-            weights=self.weights[pick] / self.weights[pick].sum(),
-            late=(self.late[0][pick], self.late[1][pick]),
-        )
-
-
-def steps_of(case: Case, until: date) -> Steps:
-    """Cut a case's series into half-day steps, from 09:00 of the first find to 19:00 of
-    a day, under 3 temperature offsets × 3 speeds.
-    """
-    chain = chain_of(case.pest)
-    start = datetime.combine(min(f.on for f in case.found), MORNING)
-    ends = [
-        datetime.combine(start.date() + timedelta(days=n), t)
-        for n in range((until - start.date()).days + 1)
-        for t in (MORNING, EVENING)
-    ][1:]
-    marks = [0, *(int((end - start) / timedelta(hours=1)) for end in ends)]
-    rates = scenario_rates(case, chain, start, marks)
-    births, stops = (
-        rate[:, -14:].sum(axis=1) / max(min(14, len(ends)) / 2, 1)
-        for rate in (rates.births, rates.deaths + rates.laid_out)
-    )
-    spread = np.moveaxis(rates.moves, 0, 1)[..., chain.stage_of]
-    hours = np.array([(EVENING.hour - MORNING.hour), 24 - (EVENING.hour - MORNING.hour)])
-    return Steps(
-        chain,
-        spread,
-        rates.births.T,
-        rates.deaths.T,
-        rates.laid_out.T,
-        rates.weights,
-        tuple(ends),
-        (births, stops),
-        1 - np.exp(-chain.switching * hours[:, None] / 24),
-    )
-
-
-@dataclass(frozen=True, eq=False)
-class Rates:
-    """Rates summed over spans of time, under weighted scenarios.
-
-    `moves` [scenarios, spans, stages]: moves between sub-stages. [scenarios, spans]:
-    `births` per female that lays, `deaths` of adults, and `laid_out`, the rate at which
-    living females stop laying.
-    """
-
-    moves: Array
-    births: Array
-    deaths: Array
-    laid_out: Array
-    weights: Array
-
-
-def scenario_rates(case: Case, chain: Chain, start: datetime, marks: list[int]) -> Rates:
-    """Rates summed between marks (hours after a moment) under 3 temperature offsets × 3
-    speeds, with the Gauss–Hermite weights. Where the series ends it is continued.
-
-    A female that stops laying before she dies lays faster meanwhile: by 1 + rate of
-    stopping × length of her life, so that her total is rate × life all the same.
-    """
-    moves, births, deaths, weights = [], [], [], []
-    series = covering(case.series, start, marks[-1])
-    for sigma, weight in NODES:
-        celsius = shifted(series, sigma).celsius
-        summed = np.add.reduceat(moves_per_hour(chain, celsius), marks[:-1], axis=0)
-        per_day = np.interp(celsius, *np.array(case.pest.fecundity).T)
-        lasts = np.interp(celsius, *np.array(case.pest.longevity).T)
-        quicker = 1 + case.pest.laid_out * lasts
-        ends = 1 / lasts + case.pest.leaves
-        rates = [np.add.reduceat(rate / 24, marks[:-1]) for rate in (per_day * quicker, ends)]
-        for speed, share in NODES:
-            moves.append(summed * (1 + speed * SPEED_CV))
-            births.append(rates[0])
-            deaths.append(rates[1])
-            weights.append(weight * share)
-    stops = case.pest.laid_out * np.diff(marks) / 24
-    return Rates(
-        np.stack(moves),
-        np.stack(births),
-        np.stack(deaths),
-        np.broadcast_to(stops, (len(weights), len(stops))),
-        np.array(weights),
-    )
+from brood.core.population.one_step import ahead, back
+from brood.core.population.steps import Steps, only, steps_of
+from brood.core.population.tracks import placed_before, survivals
 
 
 @dataclass(frozen=True, eq=False)
@@ -254,11 +117,6 @@ def by_scenario(case: Case, schedule: Schedule, until: date, steps: Steps | None
     )
     out: Array = numbers[_evening_steps(held), 0]
     return out
-
-
-def only(steps: Steps, scenario: int) -> Steps:
-    """The same steps in one scenario."""
-    return steps.picked([scenario])
 
 
 def _evening_steps(steps: Steps) -> list[int]:
@@ -430,43 +288,6 @@ def lives_on(later: Array, success: Array, ends: Array, won: Array | None = None
     return out
 
 
-def _tail(x: Array) -> float:
-    """What of a Poisson sum may be left out, by the precision of the numbers."""
-    return TAIL if x.dtype == np.float64 else SINGLE_TAIL
-
-
-def back(steps: Steps, n: int, p: Array, entering: Array, open_to: Array, refuge: float) -> Array:
-    """The chances of the sub-stages one step earlier, in both tracks at once [2, ...,
-    size]: the exponential of the generator by uniformisation.
-    """
-    moves = steps.moves[n]
-    most = float(moves.max(initial=0.0))
-    if most <= 0:
-        return p
-    share, chain = moves / most, steps.chain
-    lives, p = chain.lives.astype(p.dtype), p.copy()
-    # Uniformisation: the exponential is a Poisson-weighted sum over jumps at the fastest rate.
-    weight, tail = math.exp(-most), _tail(p)
-    out, k, seen = weight * p, 0, weight
-    change, part = np.empty_like(p), np.empty_like(p)
-    while seen < 1 - tail and k < 200:
-        change[..., :-1] = p[..., 1:]
-        change[..., -1] = entering
-        # Leaving a stage draws the track anew: into the open, or into the refuge.
-        change[..., chain.left] = (
-            open_to[..., 1:-1] * p[0][..., chain.entered] + refuge * p[1][..., chain.entered]
-        )
-        change *= lives
-        change -= p
-        change *= share
-        p += change
-        k += 1
-        weight *= most / k
-        out += np.multiply(p, weight, out=part)
-        seen += weight
-    return out
-
-
 def _forward(
     case: Case, steps: Steps, survive: dict[date, Array], fresh: Array, schedules: int
 ) -> Array:
@@ -505,7 +326,7 @@ def walk_on(
 ) -> Iterator[tuple[int, Array]]:
     """The same, going on from a state before step `since`."""
     for n, end in enumerate(steps.ends[since:], since):
-        x = _ahead(steps, n, x, case.pest.female_share, case.refuge, fresh[n])
+        x = ahead(steps, n, x, case.pest.female_share, case.refuge, fresh[n])
         if end.time() == MORNING:
             _found_on(x, case, steps.chain, end.date())
             _laid_by_others(x, case, end.date())
@@ -529,38 +350,3 @@ def _laid_by_others(x: Array, case: Case, on: date) -> None:
         if one.first <= on <= one.last:
             x[0, ..., 0] += (1 - case.refuge) * one.eggs_a_day
             x[1, ..., 0] += case.refuge * one.eggs_a_day
-
-
-def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: Array) -> Array:
-    """The numbers one step later, in both tracks: the exponential of the generator with
-    births and deaths, and then changes of place.
-    """
-    moves, deaths, chain = steps.moves[n], steps.deaths[n], steps.chain
-    stops, size = steps.laid_out[n], steps.chain.size
-    lives, tail = steps.chain.lives.astype(x.dtype), _tail(x)
-    most = max(float(moves.max(initial=0.0)), float((deaths + stops).max()))
-    share, dying, stopping = moves / most, deaths / most, stops / most
-    # Where an animal that enters a stage goes, by track; a residue takes its share of the open
-    # ones.
-    into = np.stack(np.broadcast_arrays((1 - refuge) * fresh, refuge))
-    young = into[..., 0] * (steps.births[n] * females / most)
-    left, entered = np.append(chain.left, size - 1), np.append(chain.entered, size)
-    term, weight, k = x.copy(), math.exp(-most), 0
-    out, seen = weight * x, weight
-    leaving, part = np.empty_like(x[..., :size]), np.empty_like(x)
-    while seen < 1 - tail and k < 200:
-        np.multiply(term[..., :size], share, out=leaving)
-        term[..., :size] -= leaving
-        leaving *= lives
-        laying, crossing = term[..., size].copy(), np.take(leaving, left, axis=-1)
-        term[..., 1 : size + 1] += leaving
-        # A moult empties both tracks into the next stage, and fills them anew.
-        term[..., entered] += into[..., 1:] * crossing.sum(axis=0) - crossing
-        term[..., size] -= (dying + stopping) * laying
-        term[..., size + 1] += stopping * laying - dying * term[..., size + 1]
-        term[..., 0] += young * laying.sum(axis=0)
-        k += 1
-        weight *= most / k
-        out += np.multiply(term, weight, out=part)
-        seen += weight
-    return placed_after(out, steps.switched(n), refuge)
