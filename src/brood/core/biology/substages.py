@@ -170,13 +170,17 @@ def advance(x: Array, moves: Array) -> Array:
     which conserves numbers exactly. The error is under 2e-6 of the numbers for up to
     one move, and under moves¹¹/11! beyond.
     """
-    out, term = x.copy(), x
+    out, term = x.copy(), x.copy()
     flow = np.zeros((*x.shape[:-1], x.shape[-1] + 1))
+    # Views once, not at every order: this loop runs a million times in a plan.
+    leave, enter, within = flow[..., 1:], flow[..., :-1], flow[..., 1:-1]
+    settled = term[..., :-1]
     most = float(moves.max(initial=0.0))
     # Most steps are small, and few terms of the series are enough for them.
     for order in range(1, next((o for limit, o in ORDERS if most <= limit), TAYLOR_ORDER) + 1):
-        np.multiply(moves, term[..., :-1], out=flow[..., 1:-1])
-        term = (flow[..., :-1] - flow[..., 1:]) / order
+        np.multiply(moves, settled, out=within)
+        np.subtract(enter, leave, out=term)
+        term /= order
         out += term
     return out
 
