@@ -159,14 +159,16 @@ def time_between(
     return [None if q is None else (q - hour) / 24 for q in quantiles]
 
 
-def generation_over(pest: Pest, series: HourlySeries, since: date, until: date) -> bool:
-    """Whether a slow generation has passed between the evenings of two days.
+def generation_ends(pest: Pest, series: HourlySeries, since: date, until: date) -> date | None:
+    """The day by whose evening a slow generation from the evening of a day on is over. None
+    where it is not by `until`.
 
-    It has when 95 in 100 of the eggs of the first day have grown up and laid, over the
-    spread of the temperature.
+    It is over when 95 in 100 of the eggs of the first day have grown up and laid, over the spread
+    of the temperature.
     """
     if until <= since:
-        return False
+        return None
     begin = datetime.combine(since, EVENING)
     watch = clock(chain_of(pest), covering(series, begin, (until - since).days * 24))
-    return watch.passages(watch.chain.entering(0), 0.0, [len(pest.stages)])[0][2] is not None
+    over = watch.passages(watch.chain.entering(0), 0.0, [len(pest.stages)])[0][2]
+    return None if over is None else since + timedelta(days=math.ceil(over / 24))

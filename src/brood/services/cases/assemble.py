@@ -27,7 +27,7 @@ from brood.core.biology.pest import ADULT
 from brood.core.biology.plant_states import arrivals, keep_up, under
 from brood.core.biology.rain import rained_on
 from brood.core.biology.stage_classes import ROUGH_COUNTS
-from brood.core.biology.stage_times import generation_over
+from brood.core.biology.stage_times import generation_ends
 from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import HourlySeries
 from brood.core.course import planner
@@ -297,23 +297,34 @@ def left_alone(desk: Desk, row: PestCase, on: date) -> bool:
     since = history.touched_on(row)
     if not LEAST_GAP_DAYS < (on - since).days <= MOST_GAP_DAYS:
         return (on - since).days > MOST_GAP_DAYS
-    try:
-        series = plant_series(desk.session, row.plant, since, on)
-    except InputError:
-        return False
-    watched = at_least_usual(series, row.plant.stays[-1].place)
-    return generation_over(desk.catalogue.pest(row.pest_id), watched, since, on)
+    return _generation_ends(desk, row, since, on) is not None
 
 
 def silent_from(desk: Desk, row: PestCase) -> date:
     """The first day on which a case counts as left alone if nothing more is recorded."""
     since = history.touched_on(row)
     low, high = since + timedelta(days=LEAST_GAP_DAYS), since + timedelta(days=MOST_GAP_DAYS + 1)
-    # A silence only grows: the first such day lies between two that are halved.
+    likely = _generation_ends(desk, row, since, high) or high
+    tries = [likely - timedelta(days=1), likely]
+    # A silence only grows: the first such day lies between two that are halved. The likely day
+    # and the one before it are nearly always those two.
     while (high - low).days > 1:
-        middle = low + (high - low) // 2
-        low, high = (low, middle) if left_alone(desk, row, middle) else (middle, high)
+        middle = tries.pop() if tries else low + (high - low) // 2
+        if low < middle < high:
+            low, high = (low, middle) if left_alone(desk, row, middle) else (middle, high)
     return high
+
+
+def _generation_ends(desk: Desk, row: PestCase, since: date, until: date) -> date | None:
+    """The day by which a slow generation from a day on is over. None where it is not by
+    `until`, or where it is not known how warm it is.
+    """
+    try:
+        series = plant_series(desk.session, row.plant, since, until)
+    except InputError:
+        return None
+    watched = at_least_usual(series, row.plant.stays[-1].place)
+    return generation_ends(desk.catalogue.pest(row.pest_id), watched, since, until)
 
 
 def counted_again(desk: Desk, row: PestCase, on: date, *, live: bool) -> None:
