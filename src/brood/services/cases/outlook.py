@@ -242,7 +242,7 @@ def work_out(
 ) -> WorkedOut:
     """Plan a case and work out everything that its pages say. It takes a second or so.
     With `standing` its dates are taken as they stand; a closed case gets none. In `brief`
-    its chart and its end are left out.
+    its chart and its end are left out, until somebody looks.
     """
     belief = belief_of(facts)
     case = facts.case if belief is None else updated(belief)
@@ -253,7 +253,7 @@ def work_out(
         return WorkedOut(replace(bare, trouble=trouble_of(error)), None)
     if not standing and not closed and _clean_today(facts):
         problem, plan = _no_longer(problem, plan, facts.promised)
-    ahead = None if closed or brief else _ahead(facts, plan)
+    ahead = None if closed else _ahead(facts, plan)
     released: tuple[date, ...] = ()
     # Dates that the keeper has set stay: looks take back only what was planned here.
     if ahead is not None and ahead.released and not facts.case.fixed:

@@ -69,10 +69,10 @@ class Planning:
         waiting = {i: facts for i, facts in rows if self.failed.get(i) != facts}
         return [i for i in dict.fromkeys([*first, *waiting]) if i in waiting]
 
-    def settle(self, case_id: int, *, looked_at: bool = False) -> bool:
+    def settle(self, case_id: int, *, looked_at: bool = False, passing: bool = False) -> bool:
         """Plan one case by its present facts. Whether it is settled now: not where its
-        facts changed again and again meanwhile. A closed case is worked out in brief
-        unless somebody looks at it.
+        facts changed again and again meanwhile. A closed case, and one at a moment that only
+        passes, is worked out in brief unless somebody looks at it.
         """
         for _ in range(AGAIN):
             moment = self.clock()
@@ -80,7 +80,7 @@ class Planning:
                 desk = Desk(session, self.catalogue_of(session), moment)
                 row = cases.case(session, case_id)
                 version = row.facts
-                brief = row.closed_at is not None and not looked_at
+                brief = (passing or row.closed_at is not None) and not looked_at
                 if not history.plan_is_due(row, desk.today) and not _lacks(desk, row, looked_at):
                     return True
                 same = _same(desk, row) and not _lacks(desk, row, looked_at)

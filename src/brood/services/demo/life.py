@@ -8,10 +8,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
 
+from sqlalchemy import select
+
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases.planning import Planning
 from brood.services.desk import Desk
 from brood.store.session import Store
+from brood.store.tables import PestCase
 
 
 class Life:
@@ -28,9 +31,11 @@ class Life:
             yield Desk(session, self.catalogue, moment)
 
     def settle(self, moment: datetime, case_id: int) -> None:
-        """Work out the dates of a case as they stood at a moment."""
+        """Work out the dates of a case as they stood at a moment. Its chart of then was seen by
+        nobody.
+        """
         self.moment = moment
-        self.planning.settle(case_id)
+        self.planning.settle(case_id, passing=True)
 
     def arrive(self, moment: datetime, *, ends: bool) -> None:
         """Work out the dates of all cases as they stand at a moment, and with `ends` when
@@ -38,5 +43,9 @@ class Life:
         """
         self.moment = moment
         self.planning.settle_all()
+        with self.store.reading() as session:
+            still = list(session.scalars(select(PestCase.id).where(PestCase.closed_at.is_(None))))
+        for each in still:
+            self.planning.settle(each, looked_at=True)
         for each in self.planning.ends_due() if ends else ():
             self.planning.settle_end(each)
