@@ -31,13 +31,6 @@ def main() -> int:
             many(households, given.days, given.stride, workers=given.workers, until=until), 1
         ):
             total.add(report)
-            for fault in report.faults:
-                print(
-                    f"\n{fault.kind}: {fault.seed[0]}:{fault.seed[1]} {fault.on} "
-                    f"{fault.where}: {fault.what}",
-                    end="",
-                    file=sys.stderr,
-                )
             _progress(done, len(households), begun, total)
     print(total.table(given.examples))
     took = time.time() - begun

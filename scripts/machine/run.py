@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import multiprocessing
 import shutil
+import sys
 import tempfile
 import time as clock_time
 import traceback
@@ -27,6 +28,8 @@ from .report import Fault, Report
 EVERY_PAGE_DAYS = 100
 STANDS = 0.25
 """How often it is worked out anew whether what is kept of a case belongs to its facts."""
+TELLS = 10
+"""A household says how far it is after so many visits."""
 LONG_AWAY = (25, 140)
 SLOW = (
     "/chance",
@@ -113,7 +116,9 @@ def _lived(keeper: Keeper, days: int, stride: int, until: float, *, heavy: bool)
             keeper.live_on(day)
             everything = (day - all_read).days >= EVERY_PAGE_DAYS or day == end
             all_read = day if everything else all_read
+            known = len(report.faults)
             _visit(keeper, checks, life, step, everything=everything, heavy=heavy)
+            _tell(report, keeper, known)
     except Exception as error:
         last = traceback.extract_tb(error.__traceback__)[-1]
         where = f"{Path(last.filename).name}:{last.lineno}"
@@ -126,7 +131,19 @@ def _lived(keeper: Keeper, days: int, stride: int, until: float, *, heavy: bool)
                 f"{type(error).__name__}: {error}"[:200],
             )
         )
+        _tell(report, keeper, len(report.faults) - 1)
     return report
+
+
+def _tell(report: Report, keeper: Keeper, known: int) -> None:
+    """Say at once what went wrong beyond the faults that are known, and now and then how far a
+    household is: its table comes only at its end.
+    """
+    seed = f"{keeper.house.seed[0]}:{keeper.house.seed[1]}"
+    for fault in report.faults[known:]:
+        print(f"{fault.kind}: {seed} {fault.on} {fault.where}: {fault.what}", file=sys.stderr)
+    if report.counts["visits"] % TELLS == 0 or len(report.faults) > known:
+        print(f"{seed} is at {keeper.today}, day {report.counts['days']}", file=sys.stderr)
 
 
 def _step(keeper: Keeper, stride: int) -> int:
