@@ -5,27 +5,33 @@ evidence model.
 from __future__ import annotations
 
 import csv
-import re
 import tomllib
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from importlib.resources.abc import Traversable
 from typing import Annotated, Any, Literal
 
-import numpy as np
 from pydantic import Field, ValidationError
 
-from brood.catalogue.schema import Grade, Id, PestRecord, Positive, Record, Share, Text
+from brood.catalogue.schema import Id, PestRecord, Positive, Record, Text
+from brood.catalogue.sign_tables import (
+    Background,
+    Folk,
+    Hosts,
+    PlaceKind,
+    Season,
+    Tables,
+    Waits,
+    Walk,
+    Weight,
+    Word,
+    Words,
+)
 from brood.core.biology.stage_classes import BY_DISPLAY
-from brood.core.diagnosis.evidence import Cause, EvidenceModel, Floats, Sign
+from brood.core.diagnosis.evidence import Cause, EvidenceModel, Sign
 from brood.core.diagnosis.own_words import Index
 
-Word = Literal["nearly-always", "often", "sometimes", "rarely", "never"]
-Background = Literal["hardly", "seldom", "now-and-then", "commonly", "half", "mostly"]
-Weight = Literal["much-more", "more", "as-usual", "less", "much-less"]
-Season = Literal["spring", "summer", "autumn", "winter"]
-PlaceKind = Literal["indoor", "glasshouse", "balcony", "outdoor"]
 Tool = Literal[
     "none", "phone", "lens", "trowel", "water", "paper", "tissue", "swab", "knife or nail", "card"
 ]
@@ -47,17 +53,6 @@ EDGE = 0.1
 """A length so near the edge of a bin, as a share of itself, counts for both bins."""
 OF_ADULTS, OF_YOUNG, OF_EGGS = 0.85, 0.5, 0.06
 """How often the body that is measured is an adult, a young stage or an egg."""
-
-
-class Words(Record):
-    """What the graded words stand for."""
-
-    source: str
-    grade: Grade
-    sign: dict[Word, Share]
-    background: dict[Background, Share]
-    weight: dict[Weight, Positive]
-    common: dict[Literal["common", "usual", "uncommon", "rare"], Positive]
 
 
 class Observation(Record):
@@ -99,134 +94,6 @@ class CauseRecord(Record):
     words: dict[Word, list[Id]]
 
 
-class Zone(Record):
-    """A part of a plant to look at: how, and the observations that are asked there first."""
-
-    name: Text
-    how: Text
-    ask: Annotated[list[Id], Field(min_length=2)]
-
-
-class Walk(Record):
-    """Zones by id, their order for every build of plant, and the build of every plant kind."""
-
-    zone: dict[Id, Zone]
-    build: dict[Id, list[Id]]
-    build_of: dict[Id, Id]
-
-    def of(self, kind: str) -> str:
-        """The build of a plant kind; upright where nothing is known."""
-        return self.build_of.get(kind, "upright")
-
-
-class Pair(Record):
-    """Causes that come together: those `of` with those of `with`, or with any."""
-
-    of: list[Id]
-    with_: list[Id] = Field(default_factory=list, alias="with")
-    times: Id
-
-
-class Together(Record):
-    """How causes come together on one plant, and what its words stand for; "apart" is said
-    of pairs that have nothing to do with each other.
-    """
-
-    source: str
-    grade: Grade
-    times: dict[Id, Positive]
-    pair: list[Pair]
-
-    def matrix(self, causes: list[str]) -> Floats:
-        """[causes, causes]: how much more often two come together than by chance."""
-        at = {cause: n for n, cause in enumerate(causes)}
-        out = np.full((len(causes), len(causes)), self.times["apart"])
-        for pair in self.pair:
-            rows, columns = ([at[c] for c in ids] for ids in (pair.of, pair.with_ or causes))
-            times = self.times[pair.times]
-            out[np.ix_(rows, columns)] = out[np.ix_(columns, rows)] = times
-        return out
-
-    @property
-    def aside(self) -> frozenset[str]:
-        """What comes beside anything."""
-        return frozenset(c for pair in self.pair if not pair.with_ for c in pair.of)
-
-    def faults(self, causes: Collection[str], sources: Collection[str]) -> list[str]:
-        """What is wrong with it."""
-        named = {c for pair in self.pair for c in (*pair.of, *pair.with_)}
-        out = [f"together.toml: there is no cause '{c}'" for c in sorted(named - {*causes})]
-        words = {"apart", *(pair.times for pair in self.pair)}
-        out += [f"together.toml: times: '{w}' is missing" for w in sorted(words - {*self.times})]
-        if self.source not in sources:
-            out.append(f"together.toml: source: there is no source '{self.source}'")
-        return out
-
-
-class Hosts(Record):
-    """Words by which a plant is known that a cause likes: genera and common names."""
-
-    source: str
-    grade: Grade
-    likes: dict[Id, list[Text]]
-
-    def of(self, *names: str) -> frozenset[str]:
-        """The causes that like a plant of these names (its species, what it is called)."""
-        said = " ".join(names).lower()
-        return frozenset(
-            cause
-            for cause, words in self.likes.items()
-            if any(re.search(rf"\b{re.escape(word)}s?\b", said) for word in words)
-        )
-
-
-class Wait(Record):
-    """Checks that take some days: what is done at once, and what is looked at later."""
-
-    of: list[Id]
-    days: Annotated[int, Field(ge=0, le=60)]
-    begin: Text
-    look: Text
-
-
-class Waits(Record):
-    """The checks that take days."""
-
-    source: str
-    grade: Grade
-    wait: list[Wait]
-
-    def for_all(self, observations: Collection[str]) -> Wait | None:
-        """What has to be waited for to tell some observations. None where any of them can be
-        told at once.
-        """
-        found = [w for w in self.wait if {*observations} <= {*w.of}]
-        return found[0] if observations and found else None
-
-
-class DrawnSign(Record):
-    """A drawing of the first screen: what somebody who taps it has reported (`means`), or
-    of which observations it asks for one (`asks`).
-    """
-
-    id: Id
-    name: Text
-    means: list[Id] = Field(default_factory=list)
-    asks: list[Id] = Field(default_factory=list)
-
-
-class Folk(Record):
-    """How keepers speak: their words for each observation, the pattern by which each place
-    on a plant is known, and the drawings of the first screen.
-    """
-
-    source: str
-    grade: Grade
-    words: dict[Id, Text]
-    places: dict[Id, Text]
-    drawn: list[DrawnSign]
-
-
 @dataclass(frozen=True)
 class Evidence:
     """What identification works with: the model, the observations and causes behind it,
@@ -266,97 +133,71 @@ def read(
     """The observations, causes and the evidence model made of them; None when faults
     were noted, with file, record and key.
     """
-    observations = _observations(table, faults)
-    try:
-        words = Words.model_validate(tomllib.loads((folder / "words.toml").read_text("utf-8")))
-        walk = Walk.model_validate(tomllib.loads((folder / "walk.toml").read_text("utf-8")))
-        folk = Folk.model_validate(tomllib.loads((folder / "folk.toml").read_text("utf-8")))
-        company = Together.model_validate(
-            tomllib.loads((folder / "together.toml").read_text("utf-8"))
-        )
-        hosts = Hosts.model_validate(tomllib.loads((folder / "hosts.toml").read_text("utf-8")))
-        waits = Waits.model_validate(tomllib.loads((folder / "waits.toml").read_text("utf-8")))
-    except (ValidationError, tomllib.TOMLDecodeError) as error:
-        faults.append(f"words.toml, walk, folk, together, hosts or waits: {error}")
+    observations, tables = _observations(table, faults), Tables.of(folder, faults)
+    if tables is None:
         return None
-    faults += _of_folk(folk, observations, sources)
-    faults += [
-        f"walk.toml: {key}: there is no observation '{o}'"
-        for key, zone in walk.zone.items()
-        for o in zone.ask
-        if o not in observations
-    ]
-    faults += [
-        f"walk.toml: {key}: there is no zone '{z}'"
-        for key, zones in walk.build.items()
-        for z in zones
-        if z not in walk.zone
-    ]
-    if words.source not in sources:
-        faults.append(f"words.toml: source: there is no source '{words.source}'")
     bases = _records(folder / "bases.toml", observations, faults)
     causes = {
         **_records(folder / "pests.toml", observations, faults),
         **_records(folder / "harmless.toml", observations, faults),
     }
-    faults += [
-        f"signs: {key}: there is no base '{r.base}'"
-        for key, r in (bases | causes).items()
-        if r.base and r.base not in bases
-    ]
-    faults += [
-        f"signs: {key}: is neither a pest nor has it a name, a why and an instead"
-        for key, r in causes.items()
-        if key not in pests and not (r.name and r.why and r.instead)
-    ]
-    faults += company.faults(causes, sources)
-    faults += [f"hosts.toml: there is no cause '{c}'" for c in hosts.likes if c not in causes]
-    faults += [
-        f"waits.toml: there is no observation '{o}'"
-        for w in waits.wait
-        for o in w.of
-        if o not in observations
-    ]
+    faults += _of_causes(bases, causes, pests)
+    faults += tables.faults(observations, causes, sources)
     if faults:
         return None
-    signs = [
-        Sign(
-            o.id,
-            o.theme,
-            o.group,
-            o.plate,
-            o.kin,
-            o.stages,
-            o.effort_minutes,
-            o.tool,
-            words.background[o.background],
-        )
-        for o in observations.values()
-    ]
+    words, aside = tables.words, tables.together.aside
     model = EvidenceModel(
-        signs,
+        [_sign(o, words) for o in observations.values()],
         [
-            replace(_cause(key, r, bases, words, pests.get(key)), aside=key in company.aside)
+            replace(_cause(key, r, bases, words, pests.get(key)), aside=key in aside)
             for key, r in causes.items()
         ],
-        company.matrix([*causes]),
+        tables.together.matrix([*causes]),
     )
-    return Evidence(model, observations, causes, words, walk, folk, hosts, waits)
+    return Evidence(
+        model,
+        observations,
+        causes,
+        words,
+        tables.walk,
+        tables.folk,
+        tables.hosts,
+        tables.waits,
+    )
 
 
-def _of_folk(
-    folk: Folk, observations: Mapping[str, Observation], sources: Mapping[str, object]
+def _of_causes(
+    bases: Mapping[str, CauseRecord],
+    causes: Mapping[str, CauseRecord],
+    pests: Mapping[str, PestRecord],
 ) -> list[str]:
-    """What is wrong with the words of keepers."""
-    named = {*folk.words, *folk.places, *(o for d in folk.drawn for o in (*d.means, *d.asks))}
-    out = [f"folk.toml: there is no observation '{o}'" for o in sorted(named - {*observations})]
-    out += [f"folk.toml: words: '{o}' is missing" for o in sorted({*observations} - {*folk.words})]
-    out += [
-        f"folk.toml: {d.id}: means or asks" for d in folk.drawn if bool(d.means) == bool(d.asks)
+    """What is wrong with the causes."""
+    return [
+        *(
+            f"signs: {key}: there is no base '{r.base}'"
+            for key, r in {**bases, **causes}.items()
+            if r.base and r.base not in bases
+        ),
+        *(
+            f"signs: {key}: is neither a pest nor has it a name, a why and an instead"
+            for key, r in causes.items()
+            if key not in pests and not (r.name and r.why and r.instead)
+        ),
     ]
-    if folk.source not in sources:
-        out.append(f"folk.toml: source: there is no source '{folk.source}'")
-    return out
+
+
+def _sign(o: Observation, words: Words) -> Sign:
+    return Sign(
+        o.id,
+        o.theme,
+        o.group,
+        o.plate,
+        o.kin,
+        o.stages,
+        o.effort_minutes,
+        o.tool,
+        words.background[o.background],
+    )
 
 
 def _observations(table: Traversable, faults: list[str]) -> dict[str, Observation]:

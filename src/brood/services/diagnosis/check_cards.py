@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import Observation, Wait
+from brood.catalogue.sign_tables import Wait
+from brood.catalogue.signs import Observation
 from brood.core.diagnosis.evidence import Verdict
 from brood.core.diagnosis.next_check import Check
 from brood.services.voice.odds import spoken

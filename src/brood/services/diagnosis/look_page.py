@@ -9,7 +9,8 @@ from datetime import date, datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import Observation, Wait, Zone
+from brood.catalogue.sign_tables import Wait, Zone
+from brood.catalogue.signs import Observation
 from brood.core.biology.stage_classes import ROUGH_COUNTS
 from brood.core.diagnosis.evidence import Circumstances, Verdict, group_chances, weigh
 from brood.core.diagnosis.next_check import Check, next_checks
@@ -18,16 +19,15 @@ from brood.core.diagnosis.stages_present import StageChance
 from brood.services.diagnosis import look_log, put_off
 from brood.services.diagnosis.check_cards import CheckCard, card
 from brood.services.diagnosis.put_off import Waiting
+from brood.services.diagnosis.suspects import SURE_GROUP, Suspect, headline, ranked
 from brood.services.documents.identify import (
     helpers,
     known_apart,
     season_of,
     setting_of,
     stages_of,
-    telling,
 )
-from brood.services.voice.odds import spoken, strokes
-from brood.services.voice.speech import listed
+from brood.store.place_tables import Place
 from brood.store.queries import looks as queries
 from brood.store.tables import Look, LookAnswer, Photo, StageSeen
 
@@ -40,13 +40,7 @@ SEARCH = (
     "Look above the sticky spots: shoot tips, undersides "
     "along the veins, axils, twigs all round, then the plants that stand over this one."
 )
-HARMLESS, ELSEWHERE = "Nothing to treat", "Not treated here"
-SURE_GROUP = 0.8
-"""From this chance on a group is named although the kind is open."""
 PROPOSED, SHOWN_CHECKS, MOST_SLOW, ALL = 6, 3, 2, 200
-SHOWN, SHOWN_AT_LEAST, WORTH_SHOWING, MOST_TELLS = 6, 3, 0.015, 4
-MOST_OPEN, STILL_OPEN = 3, 0.12
-"""While it is undecided so many are named at most, from this chance on."""
 
 
 @dataclass(frozen=True)
@@ -76,34 +70,6 @@ class ZoneLine:
     zone: Zone
     answered: int
     found: str
-
-
-@dataclass(frozen=True)
-class Evidenced:
-    """An answer that speaks for or against a cause, in words, with one to three strokes
-    of weight.
-    """
-
-    text: str
-    strokes: int
-
-
-@dataclass(frozen=True)
-class Suspect:
-    """A cause as the page ranks it."""
-
-    id: str
-    name: str
-    harmless: bool
-    chance: float
-    spoken: str
-    speaks_for: tuple[Evidenced, ...]
-    against: tuple[Evidenced, ...]
-    beforehand: tuple[str, ...]
-    lead: str
-    why: str
-    instead: str
-    drawing: str
 
 
 @dataclass(frozen=True)
@@ -157,44 +123,31 @@ def build(
     asked for among those proposed.
     """
     row = queries.look(session, look_id)
-    held, plant = catalogue.evidence, row.plant
+    held = catalogue.evidence
     given = look_log.standing(row)
     answers = {a.observation: a.said == "yes" for a in given if a.said != "old"}
     unsure = [a.observation for a in given if not a.sure]
-    place = plant.stays[-1].place if plant.stays else None
-    setting = setting_of(
-        answers, place.setting if place else "", plant.kind, season(now, hemisphere)
-    )
-    setting = _with_house(session, row, setting, now)
-    setting = replace(setting, hosted=held.hosts.of(plant.species or "", plant.name))
+    setting = _circumstances(session, catalogue, row, answers, now, hemisphere)
     asked = known_apart(answers)
     verdict = weigh(held.model, asked, setting, unsure)
     said = {a.observation: a for a in given}
-    built = plant.build or held.walk.of(plant.kind)
+    built = row.plant.build or held.walk.of(row.plant.kind)
     zones = tuple(
         _zone_line(catalogue, n, z, said) for n, z in enumerate(held.walk.build[built], start=1)
     )
     here = next(
         (z for z in zones if z.id == zone_id), next((z for z in zones if not z.answered), zones[0])
     )
-    ranked = [
-        cause
-        for n, (cause, chance) in enumerate(verdict.chances.items())
-        if n < SHOWN_AT_LEAST or chance >= WORTH_SHOWING
-    ]
-    suspects = tuple(
-        _suspect(catalogue, verdict, cause, answers, setting) for cause in ranked[:SHOWN]
-    )
+    suspects = ranked(catalogue, verdict, answers, setting)
     present = tuple(s for s in suspects if s.id in verdict.present)
     waiting = put_off.of_look(catalogue, row)
     checks, slow = _cards(
         catalogue, row, asked, setting, unsure, verdict, check, waiting, now.date()
     )
     seen, (group, sure) = tuple(look_log.seen(row)), _likeliest_group(catalogue, verdict)
-    known = {catalogue.records[c].group for c in verdict.present if c in catalogue.records} | (
-        {group} if sure >= SURE_GROUP else set()
-    )
-    photos = tuple(p for p in row.photos if p.withdrawn_at is None)
+    known = {catalogue.records[c].group for c in verdict.present if c in catalogue.records}
+    known |= {group} if sure >= SURE_GROUP else set()
+    place = _place(row)
     return LookResult(
         row,
         built,
@@ -203,7 +156,7 @@ def build(
         here,
         _questions(catalogue, here.zone.ask, said),
         len(given),
-        *_headline(verdict, present, suspects, len(given), (catalogue.groups[group].name, sure)),
+        *headline(verdict, present, suspects, len(given), (catalogue.groups[group].name, sure)),
         suspects,
         present,
         verdict.unknown,
@@ -214,10 +167,34 @@ def build(
         _notices(catalogue, verdict, answers, known),
         {s.id: stages_of(catalogue, s.id, asked) for s in present if not s.harmless},
         seen,
-        photos,
+        tuple(p for p in row.photos if p.withdrawn_at is None),
         _severity(row, seen, answers),
         tuple(reversed(row.answers)),
     )
+
+
+def _place(row: Look) -> Place | None:
+    """Where the plant stands."""
+    return row.plant.stays[-1].place if row.plant.stays else None
+
+
+def _circumstances(
+    session: Session,
+    catalogue: Catalogue,
+    row: Look,
+    answers: Mapping[str, bool],
+    now: datetime,
+    hemisphere: str,
+) -> Circumstances:
+    """What is known of a plant beside its signs: where it stands, its kind, the season, what was
+    in the house, and which pests like such a plant.
+    """
+    place, plant = _place(row), row.plant
+    setting = setting_of(
+        answers, place.setting if place else "", plant.kind, season(now, hemisphere)
+    )
+    likes = catalogue.evidence.hosts.of(plant.species or "", plant.name)
+    return replace(_with_house(session, row, setting, now), hosted=likes)
 
 
 def _cards(
@@ -328,106 +305,6 @@ def questions_of_theme(catalogue: Catalogue, row: Look, theme: str) -> tuple[Ask
         [o.id for o in catalogue.evidence.observations.values() if o.theme == theme],
         said,
     )
-
-
-def _suspect(
-    catalogue: Catalogue,
-    verdict: Verdict,
-    cause: str,
-    answers: Mapping[str, bool],
-    setting: Circumstances,
-) -> Suspect:
-    chance, record = verdict.chances[cause], catalogue.evidence.causes[cause]
-    tells = [
-        (w, Evidenced(_said(catalogue, o, answers[o]), strokes(w)))
-        for w, o in telling(catalogue, verdict, cause)
-    ]
-    pest = catalogue.records.get(cause)
-    for_it, against = (tuple(e for w, e in tells if w * side > 0)[:MOST_TELLS] for side in (1, -1))
-    return Suspect(
-        cause,
-        catalogue.name(cause),
-        pest is None,
-        chance,
-        spoken(chance),
-        for_it,
-        against,
-        _beforehand(cause, setting),
-        ELSEWHERE if record.elsewhere else HARMLESS,
-        record.why,
-        record.instead,
-        pest.adult_drawing if pest else "",
-    )
-
-
-def _beforehand(cause: str, setting: Circumstances) -> tuple[str, ...]:
-    """What made a cause a little likelier before anybody looked."""
-    known = {
-        "a plant beside it has it now": setting.neighbours,
-        "the house had it within a year": setting.history,
-        "it likes this kind of plant": setting.hosted,
-    }
-    return tuple(text for text, causes in known.items() if cause in causes)
-
-
-def _said(catalogue: Catalogue, observation: str, yes: bool) -> str:
-    phrase = catalogue.evidence.observations[observation].phrase
-    return phrase if yes else f"Not: {phrase[0].lower()}{phrase[1:]}"
-
-
-def _headline(
-    verdict: Verdict,
-    present: tuple[Suspect, ...],
-    suspects: tuple[Suspect, ...],
-    answered: int,
-    group: tuple[str, float],
-) -> tuple[str, str]:
-    """One sentence on what it is, and one on what to do."""
-    if not answered:
-        return (
-            "Nothing looked at yet.",
-            "Begin with any part of the plant. Leave out what you did not look at. Only looking "
-            "counts.",
-        )
-    if verdict.conflict:
-        return (
-            "Undecided: the answers contradict each other.",
-            "Check again those that you are least sure of, or mark them as not sure.",
-        )
-    if present:
-        names = " and ".join(s.name for s in present)
-        if all(s.harmless for s in present):
-            elsewhere = [s for s in present if s.lead == ELSEWHERE]
-            return f"{(elsewhere or present)[0].lead}: {names}, {present[0].spoken}.", " ".join(
-                f"{s.why} {s.instead}" for s in present
-            )
-        return (
-            f"{names[0].upper()}{names[1:]}, {present[0].spoken}.",
-            "Say roughly how many you see, and the plan is made."
-            if not any(s.harmless for s in present)
-            else "Some of what you found is harmless; the rest is worth a case.",
-        )
-    if verdict.unknown >= max(verdict.chances.values()):
-        return "Undecided: this fits nothing that Brood knows.", (
-            "Note the plant, the part, the size in mm, the day, and take a photo beside a "
-            "ruler. Show them to a plant clinic, an extension service "
-            "or a botanic garden before anything is sprayed."
-        )
-    if group[1] >= SURE_GROUP:
-        return (
-            f"{group[0]}, {spoken(group[1])}. Which kind is not known yet.",
-            f"Most likely it is {suspects[0].name}, {suspects[0].spoken}.",
-        )
-    return "Undecided so far.", _still_open(suspects)
-
-
-def _still_open(suspects: tuple[Suspect, ...]) -> str:
-    """The two or three that are open, and that the check below would tell."""
-    near = [s.name for s in suspects[:MOST_OPEN] if s.chance >= STILL_OPEN]
-    tell = "The check below would tell most."
-    if len(near) < 2:
-        return f"Most likely it is {suspects[0].name}, {suspects[0].spoken}. {tell}"
-    return f"It could be {listed(near, 'or')}. {tell}"
 
 
 def _likeliest_group(catalogue: Catalogue, verdict: Verdict) -> tuple[str, float]:

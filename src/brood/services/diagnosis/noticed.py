@@ -9,7 +9,8 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import DrawnSign, Observation, sizes_of
+from brood.catalogue.sign_tables import DrawnSign
+from brood.catalogue.signs import Observation, sizes_of
 from brood.core.diagnosis import own_words
 from brood.errors import FieldErrors
 from brood.services.diagnosis import look_log

@@ -9,7 +9,7 @@ from datetime import date, timedelta
 from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
-from brood.catalogue.signs import Wait
+from brood.catalogue.sign_tables import Wait
 from brood.errors import InputError
 from brood.services.diagnosis.look_log import standing
 from brood.store.queries import looks
