@@ -253,14 +253,14 @@ def work_out(
         return WorkedOut(replace(bare, trouble=trouble_of(error)), None)
     if not standing and not closed and _clean_today(facts):
         problem, plan = _no_longer(problem, plan, facts.promised)
-    ahead = None if closed else _ahead(facts, plan)
+    ahead = None if closed else _ahead(facts, plan, belief)
     released: tuple[date, ...] = ()
     # Dates that the keeper has set stay: looks take back only what was planned here.
     if ahead is not None and ahead.released and not facts.case.fixed:
         released = tuple(a.target for a in plan.applications)
         idle = float(problem.in_90(problem.chances([()]))[0])
         plan = replace(plan, applications=(), chance=idle, reaches=idle >= case.target)
-    clearing = None if plan.applications or brief else end_of(facts, plan, closed=closed)
+    clearing = None if plan.applications or brief else _end(facts, plan, None)
     found = replace(
         bare,
         found=case.found,
@@ -416,13 +416,14 @@ def _counted(belief: Belief) -> Counted:
     )
 
 
-def _ahead(facts: Facts, plan: Plan, *, courses: int = 0) -> CourseAhead | None:
+def _ahead(
+    facts: Facts, plan: Plan, belief: Belief | None, *, courses: int = 0
+) -> CourseAhead | None:
     """Which of the coming evenings are set, by the looks so far. None where nothing is
     planned, or where a number is held.
     """
     if facts.case.keep_below is not None or not plan.applications:
         return None
-    belief = belief_of(facts)
     case = facts.case if belief is None else as_learnt(belief)
     looks = [x for x in facts.looks if x.on <= facts.on]
     return course_ahead(case, plan, looks, facts.on, courses=courses)
@@ -435,9 +436,15 @@ def end_of(facts: Facts, plan: Plan, *, closed: bool = False) -> Clearing | None
     If every look finds nothing only the set evenings are done. The chance that remains
     by the looks so far is that of all evenings.
     """
+    open_list = not closed and plan.applications
+    ahead = _ahead(facts, plan, belief_of(facts), courses=COURSES) if open_list else None
+    return _end(facts, plan, ahead)
+
+
+def _end(facts: Facts, plan: Plan, ahead: CourseAhead | None) -> Clearing | None:
+    """The same, with what is set of the coming evenings."""
     if facts.case.keep_below is not None:
         return None
-    ahead = None if closed else _ahead(facts, plan, courses=COURSES)
     coming = plan.evenings if ahead else ()
     fixed = ahead.set if ahead else 0
     schedule = (*facts.case.done, *coming[:fixed])
