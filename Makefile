@@ -1,7 +1,9 @@
 # Brood: `make demo` shows it, `make test` checks it. `make help` lists everything.
 SHELL := /bin/bash
 PY := .venv/bin/python
+PIP = $(PY) -m pip install -q --disable-pip-version-check --no-compile
 export OPENBLAS_NUM_THREADS = 1
+unexport PYTHONDONTWRITEBYTECODE
 
 .DEFAULT_GOAL := help
 .PHONY: help demo run test check-all coverage lint css screenshots bench lock clean
@@ -15,13 +17,12 @@ help: ## list the targets
 	@touch $@
 
 .venv/.run: .venv/.made requirements/build.txt requirements/run.txt pyproject.toml
-	@$(PY) -m pip install -q --disable-pip-version-check --require-hashes -r requirements/build.txt
-	@$(PY) -m pip install -q --disable-pip-version-check --require-hashes -r requirements/run.txt
-	@$(PY) -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@$(PIP) --require-hashes -r requirements/build.txt -r requirements/run.txt
+	@$(PIP) --no-deps --no-build-isolation -e .
 	@touch $@
 
 .venv/.test: .venv/.run requirements/test.txt
-	@$(PY) -m pip install -q --disable-pip-version-check --require-hashes -r requirements/test.txt
+	@$(PIP) --require-hashes -r requirements/test.txt
 	@touch $@
 
 demo: .venv/.run ## make everything ready and serve the demo household on http://127.0.0.1:8000

@@ -45,7 +45,7 @@ def demo(data: Path | None, port: int | None, no_serve: bool, fresh: bool, as_js
             for name in DEMO_FILES:
                 (folder / name).unlink(missing_ok=True)
             click.echo("Laying out the demo household takes about half a minute.", err=True)
-            seed(settings.database, sensor_url=DEMO_SENSOR, ends=no_serve)
+            seed(settings.database, sensor_url=DEMO_SENSOR, arrive=no_serve)
         _announce(settings, "The demo household", as_json)
         if not no_serve:
             _demo_sensor()

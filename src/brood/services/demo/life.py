@@ -37,15 +37,13 @@ class Life:
         self.moment = moment
         self.planning.settle(case_id, passing=True)
 
-    def arrive(self, moment: datetime, *, ends: bool) -> None:
-        """Work out the dates of all cases as they stand at a moment, and with `ends` when
-        each is over.
-        """
+    def arrive(self, moment: datetime) -> None:
+        """Work out the dates of all cases as they stand at a moment, and when each is over."""
         self.moment = moment
         self.planning.settle_all()
         with self.store.reading() as session:
             still = list(session.scalars(select(PestCase.id).where(PestCase.closed_at.is_(None))))
         for each in still:
             self.planning.settle(each, looked_at=True)
-        for each in self.planning.ends_due() if ends else ():
+        for each in self.planning.ends_due():
             self.planning.settle_end(each)

@@ -276,11 +276,11 @@ def seed(
     *,
     now: datetime | None = None,
     sensor_url: str = "http://127.0.0.1:8011/reading",
-    ends: bool = True,
+    arrive: bool = True,
 ) -> None:
     """Make the demo household in a new database file. `now` is the moment around which
-    it is laid out. `sensor_url` is where its thermometer answers. Without `ends` it is
-    left to whoever serves it to work out when each case is over.
+    it is laid out. `sensor_url` is where its thermometer answers. Without `arrive` it is
+    left to whoever serves it to work out how each case stands today, and when it is over.
     """
     moment = (now or datetime.now()).replace(minute=0, second=0, microsecond=0)
     catalogue, store = shipped(), open_store(path)
@@ -325,7 +325,8 @@ def seed(
     with store.writing() as session:
         _told_before_mixing(session, catalogue)
         tern_seasons.comes_in(Desk(session, catalogue, moment), place_ids)
-    life.arrive(moment, ends=ends)
+    if arrive:
+        life.arrive(moment)
     with store.writing() as session:
         preferences.put(session, MADE, _made(moment))
     store.close()
