@@ -64,6 +64,7 @@ class Search:
 
     def __init__(self, problem: Problem, target: float) -> None:
         self.problem, self.target = problem, target
+        self._paced: dict[int, float] = {}
 
     def run(self) -> Draft | None:
         """The best plan. None when nothing is allowed on any day."""
@@ -180,13 +181,17 @@ class Search:
         if self._film:
             wet = round(part * renewal_days(self.problem.case.rain, date.fromordinal(day)))
             return max(1, wet if part < 1 else max(least, wet))
-        days = min(
-            pest.usual_gap_days * self._pace(pest, day)
-            for pest in (s.case.pest for s in self.problem.shares)
-        )
+        days = self._usual_days(day)
         stretched = max(most, min(STRETCH * most, days / STRETCH))
         usual = min(max(days, least), stretched)
         return max(1, round(part * usual) if part < 1 else max(least, round(part * usual)))
+
+    def _usual_days(self, day: int) -> float:
+        """The usual gap after a day at its warmth, of the pest that needs the shortest."""
+        if day not in self._paced:
+            pests = [share.case.pest for share in self.problem.shares]
+            self._paced[day] = min(p.usual_gap_days * self._pace(p, day) for p in pests)
+        return self._paced[day]
 
     def _pace(self, pest: Pest, day: int) -> float:
         """How many times longer a generation takes after a day than at 20 °C."""

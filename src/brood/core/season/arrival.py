@@ -11,7 +11,7 @@ from statistics import NormalDist
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import t as students_t
+from scipy.special import stdtr, stdtrit
 
 Array = NDArray[np.float64]
 
@@ -81,11 +81,11 @@ class Belief:
 
     def chance(self, value: Array) -> Array:
         """The chance that the next value is at most `value`; the same shape."""
-        return np.asarray(students_t.cdf((value - self.middle) / self.scale, self.freedom))
+        return np.asarray(stdtr(self.freedom, (value - self.middle) / self.scale))
 
     def at(self, chance: float) -> float:
         """The value that the next one is at most, with a chance."""
-        return self.middle + self.scale * float(students_t.ppf(chance, self.freedom))
+        return self.middle + self.scale * float(stdtrit(self.freedom, chance))
 
 
 def belief(values: Sequence[float], half_band: float) -> Belief:
@@ -97,7 +97,7 @@ def belief(values: Sequence[float], half_band: float) -> Belief:
     Bayesian Data Analysis, 3rd ed., section 3.3).
     """
     n, freedom = len(values), BELIEVED + len(values) - 1
-    first = half_band / (float(students_t.ppf(LATE, BELIEVED)) * math.sqrt(2))
+    first = half_band / (float(stdtrit(BELIEVED, LATE)) * math.sqrt(2))
     middle = sum(values) / n
     squares = sum((v - middle) ** 2 for v in values)
     variance = (BELIEVED * first**2 + squares) / freedom
