@@ -27,7 +27,7 @@ place, at a cool one, and while a pest of earlier years is likely there (our jud
 """
 HOT_C, COOL_C, WEEK = 26.0, 12.0, 7
 WATCHED = ("spider-mite", "soil-thrips", "leaf-thrips", "mealybug", "root-mealybug")
-A_LOOK = 1.3
+A_LOOK = 1.25
 """Minutes for one plant of a walk: tops and undersides (our judgement, C)."""
 MOST = 15
 """So many plants are one walk: under twenty minutes."""
