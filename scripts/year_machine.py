@@ -9,16 +9,21 @@ scripts/year_machine.py --minutes 20          stop in time and say how far it ca
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 import time
+from pathlib import Path
 
 from machine.report import Report
-from machine.run import many, one
+from machine.run import KEEP, many, one
 
 
 def main() -> int:
     """Run and print; the number of faults, capped, is the exit status."""
     given = _given()
+    if given.keep:
+        given.keep.mkdir(parents=True, exist_ok=True)
+        os.environ[KEEP] = str(given.keep.resolve())
     begun = time.time()
     until = begun + 60 * given.minutes if given.minutes else 0.0
     total = Report()
@@ -69,6 +74,9 @@ def _given() -> argparse.Namespace:
     )
     parser.add_argument("--minutes", type=float, default=0.0, help="stop after so many minutes")
     parser.add_argument("--only", default="", help="one household, such as 2:7")
+    parser.add_argument(
+        "--keep", type=Path, help="a folder for the households in which something went wrong"
+    )
     parser.add_argument("--workers", type=int, default=2)
     parser.add_argument(
         "--examples", type=int, default=4, help="examples shown of each kind of fault"

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import logging
 import multiprocessing
+import os
 import shutil
+import sqlite3
 import sys
 import tempfile
 import time as clock_time
 import traceback
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from contextlib import closing
 from datetime import date, datetime, timedelta
 from datetime import time as day_time
 from pathlib import Path
@@ -28,6 +31,8 @@ from .report import Fault, Report
 EVERY_PAGE_DAYS = 100
 STANDS = 0.25
 """How often it is worked out anew whether what is kept of a case belongs to its facts."""
+KEEP = "BROOD_MACHINE_KEEP"
+"""Where the households in which something went wrong are kept, as they were then."""
 TELLS = 10
 """A household says how far it is after so many visits."""
 LONG_AWAY = (25, 140)
@@ -144,6 +149,13 @@ def _tell(report: Report, keeper: Keeper, known: int) -> None:
         print(f"{fault.kind}: {seed} {fault.on} {fault.where}: {fault.what}", file=sys.stderr)
     if report.counts["visits"] % TELLS == 0 or len(report.faults) > known:
         print(f"{seed} is at {keeper.today}, day {report.counts['days']}", file=sys.stderr)
+    if len(report.faults) > known and (folder := os.environ.get(KEEP)):
+        name = f"{keeper.house.seed[0]}-{keeper.house.seed[1]}-{keeper.today}.sqlite"
+        with (
+            closing(sqlite3.connect(keeper.database)) as source,
+            closing(sqlite3.connect(Path(folder) / name)) as target,
+        ):
+            source.backup(target)
 
 
 def _step(keeper: Keeper, stride: int) -> int:
