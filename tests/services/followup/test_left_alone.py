@@ -405,3 +405,17 @@ def test_a_diary_that_nobody_keeps_says_nothing_of_the_season_that_came(
     opened(store, catalogue, case_id, START + timedelta(days=70))
     with store.reading() as session:
         assert history.is_left_alone(queries.case(session, case_id)) == alone
+
+
+def test_a_course_that_looks_have_ended_gets_no_new_dates_from_before_a_silence(store, catalogue):
+    _, case_id = open_mite(store, catalogue, START)
+    evening(store, catalogue, case_id, START)
+    day = START
+    while planned(store, catalogue, case_id, day)[0]:
+        day += timedelta(days=4)
+        evening(store, catalogue, case_id, day)
+        look(store, catalogue, case_id, day + timedelta(days=2), {})
+        assert day < START + timedelta(days=60)
+    back = day + timedelta(days=110)
+    assert opened(store, catalogue, case_id, back).headline == "Count again first."
+    assert planned(store, catalogue, case_id, back)[0] == []

@@ -75,7 +75,9 @@ def expected_count(finding: Finding, plants: int = 1) -> float:
 class Facts:
     """A recorded case as a value. `case` is as it was found, before anything was counted
     in its present course; its evenings to come are not in it but in `promised`, because
-    they follow from the rest. `on` is the day from which it looks ahead.
+    they follow from the rest. `on` is the day from which it looks ahead. `silent_since` is
+    the last day of which anything is known where that is longer than a generation ago: then
+    no new dates can be made.
     """
 
     on: date
@@ -83,10 +85,12 @@ class Facts:
     looks: tuple[Inspection, ...]
     cards: tuple[CardCatch, ...]
     promised: tuple[Evening, ...]
+    silent_since: date | None = None
 
     def digest(self) -> str:
         """The digest of the facts, without the evenings that were worked out from them."""
-        return digest_of(replace(self, promised=(), case=replace(self.case, beside=())))
+        case = replace(self.case, beside=())
+        return digest_of(replace(self, promised=(), silent_since=None, case=case))
 
     def parts(self) -> dict[str, str]:
         """The digest of every kind of fact by name, to tell what has changed."""
@@ -116,6 +120,7 @@ def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:
         looks_of(row),
         catches_of(row),
         () if row.anew else _known(promised, case.acts),
+        history.touched_on(row) if row.closed_at is None and left_alone(desk, row, day) else None,
     )
 
 

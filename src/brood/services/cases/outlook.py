@@ -260,6 +260,9 @@ def work_out(
         released = tuple(a.target for a in plan.applications)
         idle = float(problem.in_90(problem.chances([()]))[0])
         plan = replace(plan, applications=(), chance=idle, reaches=idle >= case.target)
+    if facts.silent_since and plan.applications:
+        # Its course was over. Numbers from before the silence cannot begin another.
+        return WorkedOut(replace(bare, trouble=trouble_of(LeftAlone(facts.silent_since))), None)
     clearing = None if plan.applications or brief else _end(facts, plan, None)
     found = replace(
         bare,
