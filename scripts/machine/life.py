@@ -172,11 +172,22 @@ class Life:
         if form is None:
             return
         day = self.k.today.fromisoformat(form.values["done_on"])
+        was_done = self._outcome(int(form.action.split("/")[2])) == "done"
         pressed = next(n for n, b in enumerate(form.buttons) if "withdraw" in b[3])
         if self.k.press(form, "", pressed=pressed).status_code in (200, 303):
-            for other in (c for c in self.k.cases if c.plant is case.plant):
+            # What is taken back may also be that an evening was missed.
+            for other in (c for c in self.k.cases if was_done and c.plant is case.plant):
                 if other is case or not self._on_record(other, day):
                     self.k.ledger.done.discard((other.id, day))
+
+    def _outcome(self, slot: int) -> str:
+        """What was said last of an evening."""
+        said = self.k.rows(
+            "select outcome from application_record where application_id = ? and withdrawn_at is "
+            "null order by id desc limit 1",
+            slot,
+        )
+        return str(said[0][0]) if said else ""
 
     def _on_record(self, case: Case, day: date) -> bool:
         told = self.k.rows(
