@@ -1,7 +1,10 @@
 # Brood: `make demo` shows it, `make test` checks it. `make help` lists everything.
 SHELL := /bin/bash
 PY := .venv/bin/python
-PIP = $(PY) -m pip install -q --disable-pip-version-check --no-compile
+# A pip of the machine that can install into the environment saves making another one there.
+APART := $(shell python3 -c 'import pip; print(int(pip.__version__.split(".")[0]) > 22)' 2>/dev/null)
+VENV = python3 -m venv $(if $(filter True,$(APART)),--without-pip )
+PIP = $(if $(filter True,$(APART)),python3 -m pip --python $(PY),$(PY) -m pip) install -q --disable-pip-version-check --no-compile
 export OPENBLAS_NUM_THREADS = 1
 unexport PYTHONDONTWRITEBYTECODE
 
@@ -13,7 +16,7 @@ help: ## list the targets
 
 .venv/.made:
 	@python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Brood needs Python 3.11 or newer as python3."; exit 1; }
-	@python3 -m venv .venv || { echo "Could not make a virtual environment: on Debian, install python3-venv first."; exit 1; }
+	@$(VENV) .venv || { echo "Could not make a virtual environment: on Debian, install python3-venv first."; exit 1; }
 	@touch $@
 
 .venv/.run: .venv/.made requirements/build.txt requirements/run.txt pyproject.toml
