@@ -120,8 +120,17 @@ def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:
         looks_of(row),
         catches_of(row),
         () if row.anew else _known(promised, case.acts),
-        history.touched_on(row) if row.closed_at is None and left_alone(desk, row, day) else None,
+        _silent_since(desk, row, day),
     )
+
+
+def _silent_since(desk: Desk, row: PestCase, on: date) -> date | None:
+    """The last day of which anything is known of a case that has no evenings to come, where
+    that is too long ago. One that waits for a count was refused before.
+    """
+    if row.closed_at is not None or history.waits_for_a_count(row):
+        return None
+    return history.touched_on(row) if left_alone(desk, row, on) else None
 
 
 def _seen_on(row: PestCase, on: date, found: Sequence[Found]) -> date:
