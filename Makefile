@@ -1,10 +1,10 @@
 # Brood: `make demo` shows it, `make test` checks it. `make help` lists everything.
 SHELL := /bin/bash
 PY := .venv/bin/python
-# A pip of the machine that can install into the environment saves making another one there.
-APART := $(shell python3 -c 'import pip; print(int(pip.__version__.split(".")[0]) > 22)' 2>/dev/null)
-VENV = python3 -m venv $(if $(filter True,$(APART)),--without-pip )
-PIP = $(if $(filter True,$(APART)),python3 -m pip --python $(PY),$(PY) -m pip) install -q --disable-pip-version-check --no-compile
+# Where the pip of the machine can install into the environment, none is put there.
+OWN_PIP := $(shell python3 -c 'import pip; print(int(pip.__version__.split(".")[0]) > 22)' 2>/dev/null)
+VENV = python3 -m venv $(if $(filter True,$(OWN_PIP)),--without-pip )
+PIP = $(if $(filter True,$(OWN_PIP)),python3 -m pip --python $(PY),$(PY) -m pip) install -q --disable-pip-version-check --no-compile
 export OPENBLAS_NUM_THREADS = 1
 unexport PYTHONDONTWRITEBYTECODE
 

@@ -3,7 +3,8 @@ application, and what went wrong is printed.
 
 python scripts/year_machine.py --seeds 1,2,3 --households 9 --days 365 --stride 5 python
 scripts/year_machine.py --only 2:7            one household alone, by its seed python
-scripts/year_machine.py --minutes 20          stop in time and say how far it came
+scripts/year_machine.py --minutes 20          stop in time and say how far it came python
+scripts/year_machine.py --keep FOLDER         keep the households in which something went wrong
 """
 
 from __future__ import annotations

@@ -175,7 +175,7 @@ class Life:
         was_done = self._outcome(int(form.action.split("/")[2])) == "done"
         pressed = next(n for n, b in enumerate(form.buttons) if "withdraw" in b[3])
         if self.k.press(form, "", pressed=pressed).status_code in (200, 303):
-            # What is taken back may also be that an evening was missed.
+            # A missed evening can be taken back too: then nothing was done on that day.
             for other in (c for c in self.k.cases if was_done and c.plant is case.plant):
                 if other is case or not self._on_record(other, day):
                     self.k.ledger.done.discard((other.id, day))

@@ -172,7 +172,7 @@ def advance(x: Array, moves: Array) -> Array:
     """
     out, term = x.copy(), x.copy()
     flow = np.zeros((*x.shape[:-1], x.shape[-1] + 1))
-    # Views once, not at every order: this loop runs a million times in a plan.
+    # Views once, not at every order: a plan takes thousands of such steps.
     leave, enter, within = flow[..., 1:], flow[..., :-1], flow[..., 1:-1]
     settled = term[..., :-1]
     most = float(moves.max(initial=0.0))
