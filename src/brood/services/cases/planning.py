@@ -8,7 +8,7 @@ import logging
 import signal
 from collections.abc import Callable, Iterable
 from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from multiprocessing import get_context
 from threading import Condition, Lock, Thread
 from typing import TypeVar
@@ -72,7 +72,8 @@ class Planning:
     def settle(self, case_id: int, *, looked_at: bool = False, passing: bool = False) -> bool:
         """Plan one case by its present facts. Whether it is settled now: not where its
         facts changed again and again meanwhile. A closed case, and one at a moment that only
-        passes, is worked out in brief unless somebody looks at it.
+        passes, is worked out in brief unless somebody looks at it. What only passes is due
+        again from the next day on.
         """
         for _ in range(AGAIN):
             moment = self.clock()
@@ -87,7 +88,8 @@ class Planning:
                 standing = _stands(row, desk.today)
                 facts = None if same else _facts(desk, row, row.planned_on if standing else None)
                 record, closed = desk.catalogue.records[row.pest_id], row.closed_at is not None
-                silent = assemble.silent_from(desk, row)
+                tomorrow = desk.today + timedelta(days=1)
+                silent = tomorrow if passing else assemble.silent_from(desk, row)
             if isinstance(facts, assemble.Facts):
                 how = {"closed": closed, "standing": standing, "brief": brief}
                 worked = self._run(outlook.work_out, facts, record, **how)
