@@ -7,9 +7,10 @@ from datetime import timedelta
 
 from brood.core.biology.case import Evening, Inspection
 from brood.core.course.planner import plan, problem_of
-from brood.core.followup.all_clear import LOOK_GAP_DAYS, clear_by
+from brood.core.followup.all_clear import clear_by
 from brood.core.followup.course_ahead import course_ahead
 from brood.core.followup.detection import USUAL
+from brood.core.followup.look_days import LOOK_GAP_DAYS
 
 GIVEN_UP = 4000
 
@@ -68,8 +69,8 @@ def keep(case, plant, *, thorough=0.5, days=400):
             coming = later.evenings
             due = coming[0].on if coming else day + timedelta(days=LOOK_GAP_DAYS)
             continue
-        due = day + timedelta(days=LOOK_GAP_DAYS)
-        if _ended(out, known, done, looks, day, n, plant):
+        due = _next_look(out, known, done, looks, day, n, plant)
+        if due is None:
             break
     out.clear = plant.alive == 0
     return out
@@ -80,15 +81,17 @@ def case_acts(case):
     return tuple(a.id for a in case.acts if not a.lasts_days)
 
 
-def _ended(out, case, done, looks, day, n, plant):
-    """Whether the looks are enough to close the case. Going back is noted on the way."""
+def _next_look(out, case, done, looks, day, n, plant):
+    """The day of the next look that is asked for, None where they are enough to close the
+    case. Going back is noted on the way.
+    """
     found = clear_by(replace(case, done=tuple(done)), done, looks, [], day, weigh=False)
     if out.back is None and found.may_go_back:
         out.back, out.alive_back = n, plant.alive > 0
     if found.settled:
         out.closed, out.alive_closed = n, plant.alive > 0
-        return True
-    return False
+        return None
+    return found.needed[0].on if found.needed else day + timedelta(days=LOOK_GAP_DAYS)
 
 
 def listed(case, plant, dates, *, settle=60):

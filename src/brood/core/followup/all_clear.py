@@ -22,13 +22,13 @@ from brood.core.climate.series import covering
 from brood.core.course.plan import Likely
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.detection import USUAL, clean, last_live
+from brood.core.followup.look_days import LOOK_GAP_DAYS, looks_after
 from brood.core.followup.posterior import Belief, even_speed, late_finds, learn, stacked
 from brood.core.population.half_days import walk
 from brood.core.population.steps import Steps, steps_of
 
 SURE = 0.01
 LOOKS_NEEDED = 2
-LOOK_GAP_DAYS = 7
 MOST_LOOKS, FINAL_LOOKS = 14, 8
 LIVE_BORN_DAYS = 7
 """Where young are born alive there is no hatch to wait for, but so many days."""
@@ -197,7 +197,7 @@ def clear_by(
     until = max(end, today) + timedelta(days=LOOK_GAP_DAYS * (FINAL_LOOKS + 1))
     odds = _Odds(case, schedule, belief, since, until)
     evenings = sorted(e.on for e in schedule if e.on > since)
-    coming = _proposed(done, evenings, end, max(today, since), thorough)
+    coming = _proposed(done, evenings, (early, end), max(today, since), thorough)
     # If every look to come finds nothing, too.
     together = (*done, *coming)
     days = _asked(together, since, min(today, end), end)
@@ -306,18 +306,28 @@ def _slow(watch: Clock, day: date, stage: int) -> date | None:
 
 
 def _proposed(
-    done: Sequence[Inspection], evenings: Sequence[date], end: date, today: date, thorough: float
+    done: Sequence[Inspection],
+    evenings: Sequence[date],
+    ends: tuple[date, date],
+    today: date,
+    thorough: float,
 ) -> list[Inspection]:
     """The looks that may be needed, in order: one on each evening to come but the first
-    since something was seen, one a week after the last, and one at the end.
+    since something was seen, one a week after the last, those by which the plant may go
+    back, and one at the end.
     """
+    early, end = ends
     days = [on for on in evenings[1:] if on > today or (on == today and not done)]
     last = max([*evenings[-1:], *(x.on for x in done)], default=today)
-    day = max(today, last + timedelta(days=LOOK_GAP_DAYS))
+    day = last + timedelta(days=LOOK_GAP_DAYS)
+    if done and done[-1].on == last:
+        day = next(looks_after(last, early))
+    day = max(today, day)
+    further = looks_after(day, early)
     weekly: list[date] = []
     while len(weekly) < MOST_LOOKS and (day < end or len(weekly) < LOOKS_NEEDED):
         weekly.append(day)
-        day += timedelta(days=LOOK_GAP_DAYS)
+        day = next(further)
     days = sorted({*days, *weekly})
     final = max([end, today, *(on + timedelta(days=1) for on in days[-1:])])
     days += [final + timedelta(days=LOOK_GAP_DAYS * n) for n in range(FINAL_LOOKS)]

@@ -3,7 +3,7 @@ clear, if looks decide.
 
 A hundred courses are drawn from what is believed. A course follows the branch on which
 every look finds nothing: evenings until a look releases the rest (see `release`), then
-a look a week until the plant may go back. At every look the chance to find nothing
+about a look a week until the plant may go back. At every look the chance to find nothing
 follows from the numbers believed in; where something is found, an evening is done that
 day and the course begins anew with the numbers that the count speaks for. All courses
 share the chances by state, worked out once for each branch.
@@ -15,6 +15,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
+from itertools import islice
 
 import numpy as np
 
@@ -26,8 +27,9 @@ from brood.core.climate.hours import EVENING
 from brood.core.course.plan import Likely
 from brood.core.course.problem import worn_out
 from brood.core.followup.alive_odds import Ask, light
-from brood.core.followup.all_clear import LOOK_GAP_DAYS, LOOKS_NEEDED, SURE
+from brood.core.followup.all_clear import LOOKS_NEEDED, SURE
 from brood.core.followup.detection import CLUMPS, HIDDEN_SEEN, USUAL, seen_share, told
+from brood.core.followup.look_days import LOOK_GAP_DAYS, looks_after
 from brood.core.followup.posterior import even_speed
 from brood.core.followup.release import (
     RELEASE_AT,
@@ -48,6 +50,7 @@ LEAST_DATES = 6
 ANCHOR_DAYS = 56
 """Branches that begin within so many days share their chances."""
 CROWD = 1e6
+MOST_LOOKS = 60
 AHEAD = 5
 """So many looks are worked out at once: a pass costs little more for many than for one."""
 
@@ -107,19 +110,19 @@ class Branch:
     def _lane(self, treated: int, looks: int) -> Lane:
         days = self.look_days(treated)[:looks]
         made = (*self.made, *(Inspection(on, thorough=self.thorough) for on in days))
-        last = (
-            self.coming[treated - 1]
-            if treated
-            else self.done[-1]
-            if self.done
-            else self.lines.since - timedelta(days=1)
-        )
+        last = self.last_evening(treated)
         until = days[-1] if days else max([last, *(x.on for x in self.made)])
         return Lane(until, last, made)
 
+    def last_evening(self, treated: int) -> date:
+        """The day of the last evening after so many of those to come."""
+        if treated:
+            return self.coming[treated - 1]
+        return self.done[-1] if self.done else self.lines.since - timedelta(days=1)
+
     def look_days(self, treated: int) -> list[date]:
         """The days of looks where that many of the coming evenings are done: one on
-        each of their dates, one on the next, and then one a week.
+        each of their dates, one on the next, and then about one a week.
         """
         if treated not in self._days:
             self._days[treated] = self._looked_on(treated)
@@ -133,8 +136,15 @@ class Branch:
             if treated < len(self.coming)
             else self.coming[-1] + timedelta(days=LOOK_GAP_DAYS)
         )
-        days += [following + timedelta(days=LOOK_GAP_DAYS * n) for n in range(60)]
-        return days
+        early = self.may_go_back(self.last_evening(treated))
+        return [*days, following, *islice(looks_after(following, early), MOST_LOOKS)]
+
+    def may_go_back(self, treated: date) -> date:
+        """The first day on which a plant may go back whose last evening is that day."""
+        return max(
+            self.lines.since + timedelta(days=self.terms.seen),
+            treated + timedelta(days=self.terms.treated),
+        )
 
     def decides(self, treated: int) -> int:
         """Which look, counted from 1, decides about the evening after so many."""
@@ -331,10 +341,7 @@ class _Draws:
     ) -> None:
         either = branch.expected(lane, Ask.ALIVE, course.there)
         alive = chance(branch.lines.steps.weights, either, seen)
-        early = max(
-            branch.lines.since + timedelta(days=self.terms.seen),
-            lane.treated + timedelta(days=self.terms.treated),
-        )
+        early = branch.may_go_back(lane.treated)
         if len(lane.looks) >= LOOKS_NEEDED and day >= early and alive < SURE:
             course.back, course.alive = offset, alive
             course.closed = max(offset, course.day + self.terms.grown)

@@ -11,7 +11,7 @@ from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.biology.pest import ADULT, Pest, Stage
 from brood.core.course.hold_below import LOOK_AHEAD_DAYS
 from brood.core.course.plan import Plan
-from brood.core.followup.all_clear import LOOK_GAP_DAYS
+from brood.core.followup.look_days import LOOK_GAP_DAYS
 from brood.services.cases import aim, assemble, history, plans, test_leaves
 from brood.services.cases.aftercare import open_tasks
 from brood.services.cases.chart_data import ChartData, class_names

@@ -20,8 +20,9 @@ from brood.core.course.growth import NEVER_CLEARS
 from brood.core.course.outcome import Outcome, outcomes
 from brood.core.course.plan import Likely, Plan, PlannedEvening, Reason, Slip
 from brood.core.course.problem import Problem
-from brood.core.followup.all_clear import LOOK_GAP_DAYS, Clearing, NeededLook, clear_by, remaining
+from brood.core.followup.all_clear import Clearing, NeededLook, clear_by, remaining
 from brood.core.followup.course_ahead import CourseAhead, course_ahead
+from brood.core.followup.look_days import LOOK_GAP_DAYS
 from brood.core.followup.origin import origins
 from brood.core.followup.posterior import Belief, as_learnt, learn, updated
 from brood.core.population.spread import Spread

@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session, joinedload
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Case
-from brood.core.followup.all_clear import LOOK_GAP_DAYS, LOOKS_NEEDED, Clearing, suspected
+from brood.core.followup.all_clear import LOOKS_NEEDED, Clearing, suspected
+from brood.core.followup.look_days import LOOK_GAP_DAYS
 from brood.errors import FieldErrors, NotFound
 from brood.services.cases.assemble import as_look
 from brood.services.cases.beside import stay_of
