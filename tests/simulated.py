@@ -8,7 +8,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 
 from brood.core.biology.case import Evening, Inspection
-from brood.core.biology.kill import effect
+from brood.core.biology.kill import effect, later, newly_exposed, residue, touched
 from brood.core.biology.pest import ADULT, PREOVIPOSITION
 from brood.core.biology.stage_classes import classes
 from brood.core.biology.substages import chain_of
@@ -24,7 +24,9 @@ MOST, CROWD = 6000, 1000
 class Plant:
     """Gamma stage times at a constant temperature, deaths untreated, hiding drawn at
     every moult and change of place, exponential lives of adults. Days count from the
-    case's start. With `for_life` an animal stays in its place while a stage lasts.
+    case's start. With `for_life` an animal stays in its place while a stage lasts. What an
+    act leaves behind works on: every evening where it lasts or was eaten, and on those that
+    come to a new place where it is a residue.
     """
 
     def __init__(self, case, celsius, reach, seed, *, offset_sd=0.7, speed_cv=0.05, for_life=False):
@@ -44,6 +46,9 @@ class Plant:
         self.stage, self.left, self.hidden, self.female = (
             np.zeros(0, dtype=d) for d in (int, float, bool, bool)
         )
+        self.named = [*(ADULT if s.id == PREOVIPOSITION else s.id for s in case.pest.stages), ADULT]
+        self.comes = np.array(newly_exposed(case.pest))
+        self.placed, self.films = [], {}
         # A female that has laid out counts as one that bears nothing, like a male.
         for group in case.found:
             self._add(case.pest.index(group.stage), self.rng.poisson(group.count), begun=True)
@@ -75,9 +80,14 @@ class Plant:
     def until(self, moment):
         """Live on to a moment."""
         while self.now < moment and self.alive:
-            step = min(STEP, (moment - self.now) / timedelta(days=1))
+            tonight = datetime.combine(self.now.date(), time(19))
+            tonight += timedelta(days=tonight <= self.now)
+            ends = min(moment, tonight) if self.placed else moment
+            step = min(STEP, (ends - self.now) / timedelta(days=1))
             self.now += timedelta(days=step)
             self._grow(step)
+            if self.placed and self.now >= tonight:
+                self._meet(self._lasting(tonight.date()))
         self.now = moment
 
     def _grow(self, step):
@@ -102,16 +112,62 @@ class Plant:
             self.left[young] += self._lengths(self.stage[young])
             self.left[moult & ~young] = np.inf
             self.hidden[moult] = self.rng.random(moult.sum()) < self.case.refuge
+            if self.films:
+                dies = (
+                    moult & ~self.hidden & (self.rng.random(self.alive) >= self._new()[self.stage])
+                )
+                self._keep(~dies)
             moult = self.left <= 0
+        if self.films:
+            births = self.rng.binomial(births, 1 - (1 - self.case.refuge) * (1 - self._new()[0]))
         self._add(0, births)
 
     def evening(self, day, acts):
         """A treatment at seven."""
         self.until(datetime.combine(day, time(19)))
-        named = [*(ADULT if s.id == PREOVIPOSITION else s.id for s in self.case.pest.stages), ADULT]
-        kills = [effect(acts, name, self.reach) for name in named]
-        dies = (self.rng.random(self.alive) < np.array(kills)[self.stage]) & ~self.hidden
-        self._keep(~dies)
+        at_once = [a for a in acts if not a.lasts_days]
+        self._meet([effect(at_once, name, self.reach) for name in self.named])
+        for act in acts:
+            if act.lasts_days:
+                begun = day + timedelta(days=act.starts_after)
+                ends = begun + timedelta(days=act.lasts_days)
+                self.placed.append((begun, ends, [effect([act], n, 1.0) for n in self.named]))
+                if begun == day:
+                    self._meet(self.placed[-1][2])
+            for days, share in later(act):
+                on, kills = (
+                    day + timedelta(days=days),
+                    [effect([act], n, self.reach) for n in self.named],
+                )
+                self.placed.append(
+                    (on, on + timedelta(days=1), [1 - (1 - k) ** share for k in kills])
+                )
+            if residue(act, 1.0):
+                self.films[act.id] = (self.now, act)
+
+    def _lasting(self, day):
+        """What earlier evenings still take of each stage on an evening."""
+        stays = np.ones(len(self.named))
+        for begun, ends, kills in self.placed:
+            if begun <= day < ends:
+                stays *= 1 - np.array(kills)
+        return 1 - stays
+
+    def _meet(self, kills):
+        """What is in the open dies by its stage."""
+        kills = np.array(kills)
+        if kills.any():
+            dies = (self.rng.random(self.alive) < kills[self.stage]) & ~self.hidden
+            self._keep(~dies)
+
+    def _new(self):
+        """What films leave of those that come to a new place, by the stage entered."""
+        stays = np.ones(len(self.named))
+        for on, act in self.films.values():
+            strength = residue(act, (self.now - on) / timedelta(days=1))
+            kills = np.array([act.kill.get(n, 0.0) for n in self.named])
+            stays *= 1 - self.comes * touched(act, self.reach) * kills * strength
+        return stays
 
     def look(self, day, share=1.0, thorough=0.7):
         """What a keeper counts at nine in the morning: eggs are not counted."""
