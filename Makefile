@@ -20,8 +20,8 @@ help: ## list the targets
 	@touch $@
 
 .venv/.run: .venv/.made requirements/build.txt requirements/run.txt pyproject.toml
-	@$(PIP) --require-hashes -r requirements/build.txt -r requirements/run.txt
-	@$(PIP) --no-deps --no-build-isolation -e .
+	@$(PIP) --require-hashes -r requirements/run.txt & packages=$$!; \
+	$(PIP) --require-hashes -r requirements/build.txt && $(PIP) --no-deps --no-build-isolation -e . && wait $$packages
 	@touch $@
 
 .venv/.test: .venv/.run requirements/test.txt
