@@ -19,7 +19,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from brood.core.biology.case import Case, Schedule
+from brood.core.biology.case import Act, Case, Schedule
 from brood.core.biology.kill import (
     HALVING_FROM,
     later,
@@ -138,20 +138,25 @@ def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[da
     has none. Acts that last work every evening from when they are placed.
     """
     out: dict[date, Array] = {}
+    known: dict[tuple[tuple[str, ...], float], Array] = {}
+
+    def meets(b: int, on: date, acts: Sequence[Act], reach: float, share: float = 1.0) -> None:
+        key = tuple(a.id for a in acts), reach
+        if key not in known:
+            known[key] = survivals(chain, acts, reach)
+        if on not in out:
+            out[on] = np.ones((len(schedules), 1, chain.size + 2))
+        out[on][b, 0] *= known[key] if share == 1 else known[key] ** share
+
     for b, schedule in enumerate(schedules):
         for one in schedule:
             acts = case.acts_of(one)
-            none = np.ones((len(schedules), 1, chain.size + 2))
-            at_once = [a for a in acts if not a.lasts_days]
-            row = out.setdefault(one.on, none.copy())
-            row[b, 0] *= survivals(chain, at_once, case.reach_of(one))
+            meets(b, one.on, [a for a in acts if not a.lasts_days], case.reach_of(one))
             for act in acts:
                 for days in range(act.starts_after, act.starts_after + act.lasts_days):
-                    row = out.setdefault(one.on + timedelta(days=days), none.copy())
-                    row[b, 0] *= survivals(chain, [act], 1.0)
+                    meets(b, one.on + timedelta(days=days), [act], 1.0)
                 for after, share in later(act):
-                    row = out.setdefault(one.on + timedelta(days=after), none.copy())
-                    row[b, 0] *= survivals(chain, [act], case.reach) ** share
+                    meets(b, one.on + timedelta(days=after), [act], case.reach, share)
     return out
 
 
