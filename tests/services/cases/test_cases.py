@@ -3,13 +3,13 @@
 from datetime import datetime, time, timedelta
 
 import pytest
-from conftest import MITE, NOW
+from conftest import MITE, NOW, WHITEFLY
 from icalendar import Calendar
 from planned import Desk, settle
 
 from brood.errors import FieldErrors, NotFound
 from brood.services.archive import calendar
-from brood.services.cases import aim, assemble, case_page, commands
+from brood.services.cases import aim, assemble, case_page, commands, history
 from brood.services.house import places, plants
 from brood.services.today import today
 from brood.services.voice.preferences import Preferences
@@ -205,6 +205,22 @@ def test_an_evening_that_goes_by_unmarked_is_asked_about_and_moved_to_today(keep
     assert "is not marked" in page.why
     keeper.marks(2, on=missed)
     assert keeper.sees().next.slot.missed_on is None
+
+
+def test_a_later_evening_of_a_pest_that_is_treated_along_is_asked_about_too(keeper):
+    """Its first evening went by too long ago to be asked about, its second did not."""
+    keeper.opens()
+    keeper.opens(pest_id=WHITEFLY, found=(commands.FindCommand(TODAY, "adult", None, "few", ""),))
+    keeper.slots()
+    gone = TODAY - timedelta(days=3)
+    with keeper.store.writing() as session:
+        second = history.planned(queries.case(session, keeper.case))[1]
+        second.missed_on = second.missed_latest_on = gone
+    with keeper.store.reading() as session:
+        found = today.build(Desk(session, keeper.catalogue, keeper.now))
+    (together,) = (t for t in found.due if t.kind == "treat")
+    assert together.along
+    assert f"Planned for {SPEECH.day(gone)}" in together.late
 
 
 def test_who_is_away_is_asked_for_no_late_evening(keeper):

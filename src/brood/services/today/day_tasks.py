@@ -278,8 +278,10 @@ def _treat(
     if slot is None or along is None or is_away(row, today):
         return []
     acts = list(dict.fromkeys(a for one in (slot, *along) for a in one.treatments))
-    missed = [s for s in (history.went_by(row), *along) if s is not None and s.missed_on]
-    gone = min(missed, key=lambda s: s.missed_on or today) if missed else None
+    taken = {s.case_id for s in along}
+    met = [row, *(c for c in history.others_on(row) if c.id in taken)]
+    missed = [s for s in map(history.went_by, met) if s is not None]
+    gone = min(missed, key=lambda s: s.missed_on or today, default=None)
     missed_on, missed_latest_on = (gone.missed_on, gone.missed_latest_on) if gone else (None, None)
     late = ""
     if missed_on and missed_on < today:
