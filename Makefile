@@ -21,7 +21,8 @@ help: ## list the targets
 
 .venv/.run: .venv/.made requirements/build.txt requirements/run.txt pyproject.toml
 	@$(PIP) --require-hashes -r requirements/run.txt & packages=$$!; \
-	$(PIP) --require-hashes -r requirements/build.txt && $(PIP) --no-deps --no-build-isolation -e . && wait $$packages
+	$(PIP) --require-hashes -r requirements/build.txt && $(PIP) --no-deps --no-build-isolation -e . && \
+	$(PY) -m compileall -q src && wait $$packages
 	@touch $@
 
 .venv/.test: .venv/.run requirements/test.txt
