@@ -19,10 +19,11 @@ help: ## list the targets
 	@$(VENV) .venv || { echo "Could not make a virtual environment: on Debian, install python3-venv first."; exit 1; }
 	@touch $@
 
-.venv/.run: .venv/.made requirements/build.txt requirements/run.txt pyproject.toml
+# Half of the packages are installed beside the other half: no package is in both.
+.venv/.run: .venv/.made requirements/build.txt requirements/run.txt requirements/science.txt pyproject.toml
 	@$(PIP) --require-hashes -r requirements/run.txt & packages=$$!; \
-	$(PIP) --require-hashes -r requirements/build.txt && $(PIP) --no-deps --no-build-isolation -e . && \
-	$(PY) -m compileall -q src && wait $$packages
+	$(PIP) --require-hashes -r requirements/build.txt -r requirements/science.txt && \
+	$(PIP) --no-deps --no-build-isolation -e . && $(PY) -m compileall -q src && wait $$packages
 	@touch $@
 
 .venv/.test: .venv/.run requirements/test.txt
@@ -75,7 +76,7 @@ bench: .venv/.test ## measure how long a plan and a page take
 	@$(PY) scripts/season_figures.py
 
 lock: ## renew the locked dependencies (needs uv)
-	@cd requirements && for f in build run test; do uv pip compile -q --universal --python-version 3.11 --generate-hashes --no-header $$f.in -o $$f.txt; done
+	@cd requirements && for f in build run science test; do uv pip compile -q --universal --python-version 3.11 --generate-hashes --no-header $$f.in -o $$f.txt; done
 
 clean: ## forget the environment and the demo household
 	@rm -rf .venv .demo
