@@ -1,10 +1,10 @@
 """The year machine: households made from a seed live through their days with the real
 application, and what went wrong is printed.
 
-python scripts/year_machine.py --seeds 1,2,3 --households 9 --days 365 --stride 5 python
-scripts/year_machine.py --only 2:7            one household alone, by its seed python
-scripts/year_machine.py --minutes 20          stop in time and say how far it came python
-scripts/year_machine.py --keep FOLDER         keep the households in which something went wrong
+    --seeds 1,2,3 --households 9 --days 365 --stride 5   the households of some seeds
+    --only 2:7            one household alone, by its seed
+    --minutes 20          stop in time and say how far it came
+    --keep FOLDER         keep the households in which something went wrong
 """
 
 from __future__ import annotations

@@ -51,6 +51,7 @@ ANCHOR_DAYS = 56
 """Branches that begin within so many days share their chances."""
 CROWD = 1e6
 MOST_LOOKS = 60
+"""A course is followed for so many looks beyond its evenings: more than a year."""
 AHEAD = 5
 """So many looks are worked out at once: a pass costs little more for many than for one."""
 

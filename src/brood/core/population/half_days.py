@@ -141,6 +141,7 @@ def evenings(case: Case, chain: Chain, schedules: Sequence[Schedule]) -> dict[da
     known: dict[tuple[tuple[str, ...], float], Array] = {}
 
     def meets(b: int, on: date, acts: Sequence[Act], reach: float, share: float = 1.0) -> None:
+        """Note what acts leave alive on an evening of a schedule, each worked out once."""
         key = tuple(a.id for a in acts), reach
         if key not in known:
             known[key] = survivals(chain, acts, reach)

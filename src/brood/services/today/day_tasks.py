@@ -270,6 +270,14 @@ def _along(row: PestCase, today: date) -> list[Application] | None:
     return next((rest for lead, *rest in evenings if lead.case_id == row.id), None)
 
 
+def _gone_by(row: PestCase, along: list[Application]) -> Application | None:
+    """The first evening that went by unmarked, of a case and of those that are treated along."""
+    taken = {s.case_id for s in along}
+    met = [row, *(c for c in history.others_on(row) if c.id in taken)]
+    missed = [s for s in map(history.went_by, met) if s is not None and s.missed_on]
+    return min(missed, key=lambda s: s.missed_on or date.max, default=None)
+
+
 def _treat(
     catalogue: Catalogue, row: PestCase, along: list[Application] | None, desk: Desk
 ) -> list[Task]:
@@ -278,10 +286,7 @@ def _treat(
     if slot is None or along is None or is_away(row, today):
         return []
     acts = list(dict.fromkeys(a for one in (slot, *along) for a in one.treatments))
-    taken = {s.case_id for s in along}
-    met = [row, *(c for c in history.others_on(row) if c.id in taken)]
-    missed = [s for s in map(history.went_by, met) if s is not None]
-    gone = min(missed, key=lambda s: s.missed_on or today, default=None)
+    gone = _gone_by(row, along)
     missed_on, missed_latest_on = (gone.missed_on, gone.missed_latest_on) if gone else (None, None)
     late = ""
     if missed_on and missed_on < today:
