@@ -16,6 +16,7 @@ import pytest
 from flask import Flask
 from flask.testing import FlaskClient
 from jinja2 import FileSystemBytecodeCache
+from remembered import RememberedRule, remember_plans, remember_statements
 from werkzeug.test import TestResponse
 
 from brood.catalogue.holdings import Catalogue
@@ -78,9 +79,14 @@ def shared(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="session", autouse=True)
 def _nothing_twice(shared: Path) -> None:
-    """Compiled templates are kept for the whole run: every test opens its own application."""
+    """Templates, addresses and statements are compiled once for the whole run, and a plan is
+    made once: every test opens its own application, and many begin with the same case.
+    """
     shared.mkdir(exist_ok=True)
     Flask.jinja_options = {"bytecode_cache": FileSystemBytecodeCache(str(shared))}
+    Flask.url_rule_class = RememberedRule
+    remember_plans(shared)
+    remember_statements()
 
 
 @pytest.fixture(scope="session")
@@ -239,6 +245,6 @@ def demo_site(demo_household, tmp_path_factory):
 
     folder = tmp_path_factory.mktemp("demo-site")
     shutil.copy(demo_household, folder / "household.sqlite")
-    opened = Site(folder)
+    opened = Site(folder, ends=True)
     yield opened
     opened.stop()

@@ -1,10 +1,13 @@
 """Households whose dates are worked out at once, at the moment of the last change."""
 
+from unittest.mock import patch
+
 from conftest import NOW
 
 from brood.catalogue.loader import shipped
 from brood.services import desk
 from brood.services.cases import assemble, plans
+from brood.services.cases import outlook as outlooks
 from brood.services.cases.planning import Planning
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases
@@ -22,10 +25,32 @@ class Desk(desk.Desk):
         last[0] = moment
 
 
-def planning_of(store, catalogue=None):
+class Undrawn(Planning):
+    """Planning without charts: they take a quarter of its time, and hardly a test that has
+    no pages looks at one.
+    """
+
+    def _run(self, work, *given, **how):
+        return super()._run(undrawn if work is outlooks.work_out else work, *given, **how)
+
+
+def undrawn(*given, **how):
+    with patch.object(outlooks, "_chart", lambda *_: None):
+        return outlooks.work_out(*given, **how)
+
+
+def planning_of(store, catalogue=None, kind=Undrawn):
     """The planning of a household, by the moment of its last change."""
     held = catalogue or shipped()
-    return Planning(store, lambda _: held, lambda: last[0])
+    return kind(store, lambda _: held, lambda: last[0])
+
+
+def draw(store, catalogue, case_id, moment):
+    """Work out a case with its chart."""
+    last[0] = moment
+    with store.writing() as session:
+        cases.case(session, case_id).planned_facts = 0
+    planning_of(store, catalogue, Planning).settle(case_id)
 
 
 def settle(store, catalogue, moment, case_id=None):

@@ -39,10 +39,16 @@ class Days:
 
 
 class Site:
-    """A household served on a free port in this process, at a fixed moment or by a clock."""
+    """A household served on a free port in this process, at a fixed moment or by a clock.
 
-    def __init__(self, folder, clock=lambda: NOW, *, lan=False, port=0):
+    When a case will be over is asked for by every page of it, in the background, and takes
+    longer than all else: it is worked out here only for tests that look at it.
+    """
+
+    def __init__(self, folder, clock=lambda: NOW, *, lan=False, port=0, ends=False):
         self.app = create_app(Settings(data=folder, lan=lan), clock)
+        if not ends:
+            self.app.extensions["household"].planning.want_end = lambda _: None
         self.server = make_server("127.0.0.1", port, self.app, threaded=True)
         self.address = f"http://127.0.0.1:{self.server.server_port}"
         self.thread = threading.Thread(target=self.server.serve_forever)

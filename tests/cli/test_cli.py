@@ -169,6 +169,7 @@ def test_develop_reads_the_simulated_loggers_file(tmp_path):
     assert len(answer["refused"]) == 2
 
 
+@pytest.mark.long
 def test_plan_gaps_by_warmth_and_pest_as_the_examples_show():
     def gaps(name):
         days = [
@@ -182,6 +183,7 @@ def test_plan_gaps_by_warmth_and_pest_as_the_examples_show():
     assert max(gaps("thrips-22.json")) <= 7
 
 
+@pytest.mark.long
 def test_words_go_to_standard_error_and_data_to_standard_output():
     result = run("plan", str(EXAMPLES / "mite-20.json"))
     assert result.exit_code == 0
@@ -436,6 +438,7 @@ def test_clear_date_by_the_contract():
     assert len(looks) >= 1, "one clean look is recorded, and it came too early to be the last"
 
 
+@pytest.mark.long
 def test_inspections_move_a_plan_and_nonsense_names_its_field():
     case = json.loads((EXAMPLES / "mite-counted.json").read_text("utf-8"))
     many = {
@@ -498,6 +501,7 @@ def test_a_household_goes_out_and_in_by_command(demo_household, tmp_path):
     assert run("export", "--data", str(there)).stdout == document
 
 
+@pytest.mark.long
 def test_a_household_of_more_than_twenty_megabytes_goes_out_and_in_by_command(
     demo_household, tmp_path
 ):
@@ -549,6 +553,7 @@ def test_a_number_of_five_thousand_digits_is_refused_in_a_sentence():
     assert "more digits" in json.loads(answer.output)["error"]["message"]
 
 
+@pytest.mark.long
 def test_eggs_found_three_weeks_after_the_first_are_planned():
     case = {
         "schema": 1,

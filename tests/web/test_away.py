@@ -17,6 +17,7 @@ def later(demo_client, clock):
     return demo_client
 
 
+@pytest.mark.long
 def test_after_three_weeks_the_first_page_asks_what_went_on(later):
     page = text(later.get("/"))
     assert "You were away for three weeks." in page
@@ -26,6 +27,7 @@ def test_after_three_weeks_the_first_page_asks_what_went_on(later):
     assert "You were away" not in text(later.get("/?evening=2026-07-02"))
 
 
+@pytest.mark.long
 def test_one_tap_records_the_evening_and_the_others_stay(later):
     page = text(later.get("/"))
     form = re.search(
@@ -40,6 +42,7 @@ def test_one_tap_records_the_evening_and_the_others_stay(later):
     assert f"evening-{form[1].rsplit('/', 1)[1]}-{form[2]}" not in after
 
 
+@pytest.mark.long
 def test_what_was_not_done_is_asked_once_and_the_rest_can_be_put_off(later, clock):
     keys = re.findall(r'name="key" value="(evening-[^"]+)"', text(later.get("/")))
     assert len(set(keys)) > 2

@@ -53,7 +53,7 @@ def open_case(page):
     ("size", "script"),
     [
         ("phone", True),
-        ("laptop", False),
+        pytest.param("laptop", False, marks=pytest.mark.long),
         pytest.param("laptop", True, marks=pytest.mark.long),
         pytest.param("phone", False, marks=pytest.mark.long),
     ],
@@ -78,6 +78,7 @@ def test_from_nothing_to_a_calendar(browser, site, size, script):
     page.context.close()
 
 
+@pytest.mark.long
 def test_a_slip_is_shown_and_a_bad_day_keeps_what_was_typed(browser, site):
     page = visit(browser, site, viewport=SIZES["laptop"])
     set_up_household(page)
@@ -144,6 +145,7 @@ def test_a_week_of_a_diary_is_typed_with_the_keyboard_alone(browser, site, size)
     page.context.close()
 
 
+@pytest.mark.long
 def test_the_guide_turns_to_one_stage_and_an_own_figure_shows_its_effect(browser, demo_site):
     page = visit(browser, demo_site, viewport=SIZES["laptop"])
     page.goto("/guide")

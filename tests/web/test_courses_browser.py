@@ -32,7 +32,8 @@ def second_pest(page):
     expect(page.get_by_role("heading", level=2).first).to_contain_text("tonight")
 
 
-@pytest.mark.parametrize("size", ["phone", pytest.param("laptop", marks=pytest.mark.long)])
+@pytest.mark.long
+@pytest.mark.parametrize("size", SIZES)
 def test_a_group_with_two_pests_is_one_line_and_comes_back_after_months(browser, site, days, size):
     page = visit(browser, site, viewport=SIZES[size])
     set_up_household(page)

@@ -101,6 +101,7 @@ def look(page):
     expect(page).not_to_have_url(re.compile("inspect"))
 
 
+@pytest.mark.long
 def test_an_orchid_with_scale_from_the_sheath_to_the_new_pot(page, days):
     place(page, "East window")
     plant(page, "Moth orchid", "orchid", size="small")
@@ -177,6 +178,7 @@ def test_a_small_plant_is_dipped_and_its_cutting_knows_what_it_may_carry(page, d
     expect(page.get_by_text("1 of 5 sprays in 21 days").first).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_row_of_cabbage_from_the_journal_to_the_net_through_rain_to_the_harvest(page, days):
     place(page, "Vegetable bed", outdoors=True)
     plant(page, "Savoy row", "cabbage-family", build="head")
@@ -261,6 +263,7 @@ def test_flat_mites_cleared_in_november_wake_in_march_and_neighbours_are_treated
     expect(page.get_by_role("radio", name="Slipper orchid")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_repellent_lapses_and_a_plant_comes_in_for_the_winter(page, days):
     place(page, "Terrace", outdoors=True)
     place(page, "Box room")

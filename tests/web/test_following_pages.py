@@ -153,6 +153,7 @@ def test_a_cutting_is_a_plant_of_its_own_kept_apart(demo_client):
     assert demo_client.post("/plants/7/cutting", data={"name": "<b>"}).status_code == 422
 
 
+@pytest.mark.long
 def test_apart_in_a_place_with_room_and_back_again(demo_client):
     page = text_of(demo_client.get("/quarantine"))
     assert "room for 2 of 3" in page
@@ -280,6 +281,7 @@ def test_a_plan_of_a_place_is_kept_and_moved_along(demo_client):
     assert demo_client.post("/places/1/plan", data={**data, "draught": "up"}).status_code == 422
 
 
+@pytest.mark.long
 def test_data_out_and_in_by_page(demo_client, client):
     document = demo_client.get("/record/household.json")
     assert json.loads(document.data)["kind"] == "brood-household"
@@ -418,6 +420,7 @@ def test_a_day_by_keys_without_script_evening_kept_and_sitter_ticks(browser, dem
     page.context.close()
 
 
+@pytest.mark.long
 def test_a_case_that_was_worked_out_while_closed_looks_ahead_again_once_it_is_opened(demo_client):
     def to_come(page):
         html = text_of(demo_client.get(f"/cases/1{page}"))

@@ -167,6 +167,7 @@ def _faults_of(form: Form, sent: list[tuple[str, str]], page: Tag) -> Iterator[s
             yield f"{name} was typed as “{value[:20]}” and is lost"
 
 
+@pytest.mark.long
 def test_every_form_posted_empty_comes_back_with_its_sentences(unwritten, forms):
     assert len(forms) > 40
     faults = []
@@ -181,6 +182,7 @@ def test_every_form_posted_empty_comes_back_with_its_sentences(unwritten, forms)
     assert not faults, "\n".join(faults)
 
 
+@pytest.mark.long
 def test_every_single_wrong_field_is_told_where_it_stands(unwritten, forms):
     faults, tried = [], 0
     for form in forms.values():

@@ -92,6 +92,7 @@ def test_treatments_that_are_not_offered_are_refused_by_every_form(demo_client):
     assert means(demo_client, COFFEE).status_code == 422
 
 
+@pytest.mark.long
 def test_what_a_treatment_did_still_counts_after_it_is_given_up(demo_client):
     """Soap was used twice on the aubergine; given up, it is planned no more, yet the
     animals it caught stay caught.
@@ -122,6 +123,7 @@ def test_cutting_the_worst_leaves_shows_its_effect_and_bad_numbers_are_refused(d
         assert words in text(answer)
 
 
+@pytest.mark.long
 def test_the_soil_is_treated_where_a_stage_lives_and_left_where_none_does(demo_client):
     assert "No stage of it lives in the soil" in text(
         demo_client.get(f"/cases/{AUBERGINE}/means/figures")
@@ -243,6 +245,7 @@ def planned(page):
     return [what for _, _, what in evenings(page)]
 
 
+@pytest.mark.long
 def test_a_spray_waits_for_its_test_leaves_and_hand_work_does_not(demo_client, clock):
     page = start_patched(demo_client)
     assert "Not tested yet" in page
@@ -357,6 +360,7 @@ def test_an_evening_sent_twice_counts_once_and_a_bad_one_keeps_what_was_typed(de
     assert before
 
 
+@pytest.mark.long
 def test_after_care_comes_on_its_dates_and_is_ticked_off(demo_client, clock):
     demo_client.post(f"/cases/{AUBERGINE}/evening", data=EVENING)
     page = text(demo_client.get(f"/cases/{AUBERGINE}"))
@@ -373,6 +377,7 @@ def test_after_care_comes_on_its_dates_and_is_ticked_off(demo_client, clock):
     assert demo_client.post("/tasks/999").status_code == 404
 
 
+@pytest.mark.long
 def test_a_basil_tray_is_drenched_again_and_again_with_a_card_as_a_gauge(demo_client):
     means(demo_client, 5, "bti-drench", "sticky-cards")
     page = text(demo_client.get("/cases/5"))
@@ -401,6 +406,7 @@ def test_the_safety_page_holds_every_caution_for_those_who_live_here(demo_client
     assert "poison centre" in page
 
 
+@pytest.mark.long
 def test_what_would_help_names_nothing_that_is_not_offered_here(demo_client):
     """The aubergine is eaten: alcohol would help, yet it is proposed neither among the
     means nor beside the chance.

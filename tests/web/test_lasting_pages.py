@@ -64,6 +64,7 @@ def test_cutting_by_the_page_asks_twice_and_says_what_was_cut(demo_client):
     assert re.search(r"cut back,\s+12 of\s+18\s+leaves", page)
 
 
+@pytest.mark.long
 def test_rain_is_told_with_a_tap_a_field_or_the_diary_and_taken_back(demo_client):
     assert (
         demo_client.post(f"/places/{BED}/rain", data={"how": "hard", "case": "9"})
@@ -83,6 +84,7 @@ def test_rain_is_told_with_a_tap_a_field_or_the_diary_and_taken_back(demo_client
     assert demo_client.post("/places/99/rain", data={"how": "hard"}).status_code == 404
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("size", SIZES)
 def test_an_ant_band_goes_on_and_a_cut_is_told_by_touch(browser, demo_site, size):
     page = visit(browser, demo_site, viewport=SIZES[size])

@@ -106,6 +106,7 @@ def test_a_check_is_answered_by_one_choice_or_by_none_of_them(demo_client, look)
     assert demo_client.post(f"/looks/{look}/undo", data={"given": "x"}).status_code == 422
 
 
+@pytest.mark.long
 def test_a_check_that_takes_days_is_begun_now_and_asked_on_its_day(demo_client, look, clock):
     options = ["tape-ring-dots"]
     begun = demo_client.post(

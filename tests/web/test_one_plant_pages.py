@@ -76,6 +76,7 @@ def test_one_tap_records_the_evening_of_both_and_one_takes_both_back(demo_client
     assert {case: words(demo_store, case) for case in (AUBERGINE, two)} == before
 
 
+@pytest.mark.long
 def test_taking_an_evening_back_leaves_another_that_was_told_in_the_same_minute(
     demo_client, demo_store, two
 ):

@@ -313,6 +313,7 @@ def test_every_pests_page_shows_no_figure_without_a_source_that_is_there(demo_cl
     )
 
 
+@pytest.mark.long
 def test_an_own_figure_shows_its_effect_and_is_kept_used_and_restored(demo_client):
     page, figure = f"/guide/{MITE}/figures", "stage.egg.k_dd"
     before = demo_client.get("/cases/1").get_data(as_text=True)

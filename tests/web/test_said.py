@@ -2,6 +2,7 @@
 
 import re
 
+import pytest
 from pages import PAGES, words
 from plain_words import given_up
 
@@ -45,6 +46,7 @@ def test_no_page_says_a_word_that_was_given_up(demo_client):
     assert not faults, "\n".join(faults)
 
 
+@pytest.mark.long
 def test_no_page_speaks_in_units_that_the_reader_has_not_chosen(demo_client):
     demo_client.post("/settings", data=US)
     faults = []

@@ -84,6 +84,7 @@ def test_a_bottle_that_was_replaced_meanwhile_shows_what_was_typed(demo_client):
     assert "no longer there" in told.get_data(as_text=True)
 
 
+@pytest.mark.long
 def test_an_edit_of_what_nobody_changed_goes_through_also_the_next_day(demo_client, clock):
     form = fields(demo_client, "/plants/1/edit")
     clock.now = NOW.replace(day=NOW.day + 1)
@@ -121,6 +122,7 @@ def test_when_nothing_can_be_kept_what_was_typed_can_be_sent_again(
     assert "Send it again" in page
 
 
+@pytest.mark.long
 def test_thirty_two_edits_at_once_by_two_servers_lose_nothing(demo_household, tmp_path):
     """Eight keepers, four finds each, half of them at each of two servers."""
     import shutil

@@ -32,7 +32,8 @@ def site(empty_household, tmp_path, days):
     opened.stop()
 
 
-@pytest.mark.parametrize("size", ["phone", pytest.param("laptop", marks=pytest.mark.long)])
+@pytest.mark.long
+@pytest.mark.parametrize("size", SIZES)
 def test_sixty_plants_and_five_cases_stay_a_short_list(browser, site, days, size):
     page = visit(browser, site, viewport=SIZES[size])
     page.goto("/plants/paste")

@@ -70,7 +70,8 @@ def drag(page, n, days, size):
     touch.send("Input.dispatchTouchEvent", {"type": "touchEnd", "touchPoints": []})
 
 
-@pytest.mark.parametrize("size", [pytest.param("laptop", marks=pytest.mark.long), "phone"])
+@pytest.mark.long
+@pytest.mark.parametrize("size", SIZES)
 def test_a_handle_is_dragged_and_the_consequences_stand_at_once(
     browser, demo_site, size, record_property
 ):
@@ -101,6 +102,7 @@ def test_a_handle_is_dragged_and_the_consequences_stand_at_once(
     page.context.close()
 
 
+@pytest.mark.long
 def test_a_handle_moves_by_keys_to_the_ends_of_its_window_and_back(browser, demo_site):
     page = visit(browser, demo_site, viewport=SIZES["laptop"])
     page.goto("/cases/1")
@@ -166,6 +168,7 @@ def test_an_evening_sooner_than_the_label_allows_says_so(demo_client):
     assert "<h1" not in answer
 
 
+@pytest.mark.long
 def test_an_unreachable_target_names_what_would_help(demo_client):
     demo_client.post("/cases/5/means", data={"act-bti-drench": "1"})
     page = demo_client.get("/cases/5/chance").get_data(as_text=True)

@@ -78,6 +78,7 @@ def record_of(store, case):
         return found
 
 
+@pytest.mark.long
 def test_an_orchid_with_scale_is_lifted_out_stripped_swabbed_and_oiled(client, evening):
     case, page = evening(
         ("paraffinic-oil", "alcohol-swab", "sheath-strip"), "aspidiotus-nerii", kind="orchid"
@@ -205,6 +206,7 @@ def test_an_evening_keeps_what_was_around_it_and_what_was_seen_where(client, sto
     assert 'value="kept"' in answer.get_data(as_text=True)
 
 
+@pytest.mark.long
 def test_what_marked_a_plant_is_known_where_the_next_treatment_is_chosen(
     client, store, evening, clock
 ):
@@ -376,6 +378,7 @@ def test_a_dip_is_measured_by_itself_and_the_next_one_takes_as_much(client, even
     assert "30 ml of insecticidal soap" in spray
 
 
+@pytest.mark.long
 def test_mealybugs_with_ants_get_a_band_that_is_looked_after(client, evening, clock):
     case, _ = evening(("alcohol-swab",), "planococcus-citri")
     for state in ("ants", "ant-band"):
@@ -402,6 +405,7 @@ def test_waxy_succulents_are_swabbed_and_brushed_without_soap_or_oil(client, eve
     } & {*ticked}
 
 
+@pytest.mark.long
 def test_more_dates_of_ones_own_than_were_planned_hold_no_act_that_is_kept_up(
     client, store, evening
 ):

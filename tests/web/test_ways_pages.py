@@ -2,6 +2,8 @@
 
 import re
 
+import pytest
+
 AUBERGINE = 1
 
 
@@ -25,6 +27,7 @@ def test_the_page_comes_at_once_and_asks_for_the_ways_also_without_script(demo_c
     assert f'href="/cases/{AUBERGINE}/ways"' in text(demo_client.get(f"/cases/{AUBERGINE}"))
 
 
+@pytest.mark.long
 def test_another_way_is_taken_with_one_tap_and_taken_back_with_one(demo_client):
     before = dates(demo_client)
     shown, page = rows(demo_client)

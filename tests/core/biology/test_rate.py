@@ -73,6 +73,7 @@ def test_fitted_times_keep_to_the_tables_inside_the_fitted_range(pest):
     assert not misses or np.median(misses) <= 0.05
 
 
+@pytest.mark.long
 def test_the_kept_constants_of_curves_are_those_that_a_fit_to_their_table_gives():
     kept = [(r, s) for r in shipped().records.values() for s in r.stage if s.fitted]
     assert {r.id for r, _ in kept} >= {"bradysia", "myzus-persicae", "aulacorthum-solani"}

@@ -264,12 +264,13 @@ def broken(case, answer):
 
 
 @pytest.mark.parametrize(
-    "seed", [1, *(pytest.param(n, marks=pytest.mark.long) for n in (2, 3, 4, 5, 6))]
+    ("seed", "cases"),
+    [(0, 12), *(pytest.param(n, 50, marks=pytest.mark.long) for n in range(1, 7))],
 )
-def test_no_planned_evening_breaks_heat_wear_label_harvest_rain_or_a_state(seed):
-    """Fifty random cases a seed; `make check-all` runs three hundred."""
+def test_no_planned_evening_breaks_heat_wear_label_harvest_rain_or_a_state(seed, cases):
+    """A dozen random cases; `make check-all` runs three hundred more."""
     rng, planned, refused = random.Random(seed), 0, 0
-    for _ in range(50):
+    for _ in range(cases):
         case = random_case(rng)
         try:
             answer = plan(problem_of(case))
@@ -278,8 +279,8 @@ def test_no_planned_evening_breaks_heat_wear_label_harvest_rain_or_a_state(seed)
             continue
         assert not list(itertools.islice(broken(case, answer), 3)), case.acts
         planned += len(answer.applications)
-    assert planned > 100
-    assert refused < 20, "some have only acts that hardly touch the pest"
+    assert planned > 2 * cases
+    assert refused < 0.4 * cases, "some have only acts that hardly touch the pest"
 
 
 def test_sulphur_and_oil_keep_thirty_days_apart_and_alcohol_spray_is_not_for_bare_roots():

@@ -211,6 +211,7 @@ def test_thrips_need_the_soil_again_and_again_and_once_is_no_rescue():
     assert sum("steinernema-feltiae" in a.acts for a in mixed.applications) > 1
 
 
+@pytest.mark.long
 def test_oil_alone_cannot_clear_soft_scale_and_touching_each_one_is_ranked_first():
     oil = infested(
         SCALE,

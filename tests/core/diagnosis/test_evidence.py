@@ -146,6 +146,7 @@ def test_one_wrong_fact_does_not_rule_the_right_class_out(wrong):
     assert np.mean([bool(k) for k in kept]) >= 0.95
 
 
+@pytest.mark.long
 def test_simulated_keepers_get_the_right_answer_after_a_few_questions():
     rng = np.random.default_rng(12)
     runs = [

@@ -53,6 +53,7 @@ def test_evenings_lie_close_or_far_apart_as_the_pace_says_and_a_look_releases_by
     assert gaps[Pace.CLOSE] < gaps[Pace.USUAL] < gaps[Pace.FAR]
 
 
+@pytest.mark.long
 def test_hand_work_alone_is_shown_for_aphids_and_not_where_it_hardly_holds_them():
     aphids = found_for(CASES["aphids"], gentle=by_hand(CASES["aphids"]))
     soft = [w for w in aphids if Aim.GENTLEST in w.aims]

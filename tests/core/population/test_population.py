@@ -221,7 +221,16 @@ INDIVIDUAL = [
         0.02,
         range(0, 27, 3),
     ),
-    ("bradysia", 22.0, [("larva-2", 12), (ADULT, 4)], ("bti-drench",), 0.9, 0.02, (0, 5, 10, 15)),
+    pytest.param(
+        "bradysia",
+        22.0,
+        [("larva-2", 12), (ADULT, 4)],
+        ("bti-drench",),
+        0.9,
+        0.02,
+        (0, 5, 10, 15),
+        marks=pytest.mark.long,
+    ),
 ]
 
 

@@ -6,7 +6,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 import pytest
 from conftest import MITE, NOW
-from planned import Desk, outlook, planning_of, settle
+from planned import Desk, draw, outlook, planning_of, settle
 from test_cases import SPEECH, TODAY, Keeper
 
 from brood.core.biology.digest import digest_of
@@ -216,6 +216,7 @@ def test_what_a_late_evening_has_changed_follows_the_units(keeper):
 def test_what_is_kept_comes_back_as_it_was_and_nothing_else_is_read(keeper):
     found = outlook(keeper.store, keeper.catalogue, keeper.case, keeper.now)
     assert kept.unpacked(kept.packed(found)) == found
+    draw(keeper.store, keeper.catalogue, keeper.case, keeper.now)
     with keeper.store.reading() as session:
         row = queries.case(session, keeper.case)
         _, chart, _ = plans.with_chart(Desk(session, keeper.catalogue, keeper.now), row)
@@ -236,7 +237,7 @@ def test_a_closed_case_is_worked_out_in_brief_until_somebody_looks(keeper):
     with keeper.store.writing() as session:
         commands.close(Desk(session, keeper.catalogue, keeper.now), keeper.case, closed=True)
         queries.case(session, keeper.case).planned_facts = 0
-    plan = planning_of(keeper.store)
+    plan = planning_of(keeper.store, kind=planning.Planning)
     assert plan.due(closed=False) == []
     plan.settle_all(closed=True)
     with keeper.store.reading() as session:

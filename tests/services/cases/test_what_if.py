@@ -8,6 +8,7 @@ from datetime import timedelta
 import pytest
 from conftest import MITE, NOW
 from planned import Desk
+from remembered import plan_afresh
 from test_cases import SPEECH, TODAY, Keeper
 
 from brood.catalogue.loader import shipped
@@ -214,6 +215,7 @@ def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch
         error.inspect_on = TODAY + timedelta(days=14)
         raise error
 
+    plan_afresh(monkeypatch)
     monkeypatch.setattr(planner, "problem_of", cold)
     keeper.marks(1)
     with keeper.store.reading() as session:

@@ -3,6 +3,7 @@
 import copy
 import json
 from pathlib import Path
+from unittest.mock import patch
 
 import pytest
 from conftest import MITE
@@ -10,6 +11,7 @@ from conftest import MITE
 from brood.core.course import planner
 from brood.core.course.outcome import outcomes
 from brood.errors import InputError
+from brood.services.documents import case_document
 from brood.services.documents.case_document import figures, plan_json, read_case
 from brood.services.documents.reading import parse_json
 
@@ -29,6 +31,12 @@ def plan(data, catalogue):
     return plan_json(problem, planner.plan(problem), warnings, catalogue)
 
 
+def briefly(data, catalogue):
+    """The same without what looks will decide, which takes most of the time."""
+    with patch.object(case_document, "course_json", lambda *_: {"set": 1}):
+        return plan(data, catalogue)
+
+
 def dates(data, catalogue):
     """The plan alone, and the numbers that it leaves: what is likely is a second more."""
     case, _ = read_case(data, catalogue)
@@ -39,7 +47,7 @@ def dates(data, catalogue):
 
 @pytest.mark.parametrize("temperature", TEMPERATURES, ids=lambda t: t["kind"])
 def test_every_kind_of_temperature_is_planned(catalogue, temperature):
-    answer = plan({**BASE, "temperature": temperature}, catalogue)
+    answer = briefly({**BASE, "temperature": temperature}, catalogue)
     assert answer["schema"] == 1
     assert all(a["earliest"] <= a["target"] <= a["latest"] for a in answer["applications"])
     assert 0 < answer["chance_in_90"] <= answer["chance_of_clearing"] < 1
@@ -47,7 +55,7 @@ def test_every_kind_of_temperature_is_planned(catalogue, temperature):
 
 
 def test_why_names_stage_event_and_temperature(catalogue):
-    for row in plan(BASE, catalogue)["applications"][1:]:
+    for row in briefly(BASE, catalogue)["applications"][1:]:
         assert "ggs" in row["why"]
         assert "hatch" in row["why"]
         assert "20 °C" in row["why"]
@@ -55,14 +63,14 @@ def test_why_names_stage_event_and_temperature(catalogue):
 
 def test_evenings_done_count_and_a_slip_is_reported(catalogue):
     done = [{"date": "2026-06-01"}, {"date": "2026-06-14", "treatments": ["wiping"]}]
-    answer = plan({**BASE, "start": "2026-06-14", "done": done}, catalogue)
+    answer = briefly({**BASE, "start": "2026-06-14", "done": done}, catalogue)
     assert [d["date"] for d in answer["done"]] == ["2026-06-01", "2026-06-14"]
     assert answer["applications"][0]["n"] == 3
     assert "probably laid" in answer["escaped"][0]["message"]
 
 
 def test_limits_replace_the_treatments_own_with_a_warning(catalogue):
-    answer = plan(
+    answer = briefly(
         {
             **BASE,
             "limits": {"min_gap_days": 5, "weekdays": ["mon", "sat"], "harvest": "2026-07-01"},
@@ -79,7 +87,7 @@ def test_the_keepers_own_kill_and_label_are_used(catalogue):
         "min_gap_days": 6,
         "max_applications": 3,
     }
-    answer = plan({**BASE, "treatments": [soap]}, catalogue)
+    answer = briefly({**BASE, "treatments": [soap]}, catalogue)
     assert answer["guard"] == "deutonymph"
     assert len(answer["applications"]) == 3
     assert answer["reaches_target"] is False
@@ -161,7 +169,7 @@ def test_a_second_pest_shares_the_dates_and_the_acts_of_both(catalogue):
         "pest": "trialeurodes-vaporariorum",
         "found": [{"date": "2026-06-01", "stage": "nymph", "count": "few"}],
     }
-    answer = plan({**BASE, "also": [{**flies, "treatments": [{"id": "shower"}]}]}, catalogue)
+    answer = briefly({**BASE, "also": [{**flies, "treatments": [{"id": "shower"}]}]}, catalogue)
     assert {s for a in answer["applications"] for s in a["serves"]} == {BASE["pest"], flies["pest"]}
     assert {"wiping", "insecticidal-soap"} <= {
         t for a in answer["applications"] for t in a["treatments"]
@@ -185,15 +193,16 @@ def test_what_is_no_json_object_is_refused(text):
 
 def test_the_examples_in_the_docs_are_planned(catalogue):
     for path in EXAMPLES.glob("*-*.json"):
-        assert plan(json.loads(path.read_text("utf-8")), catalogue)["applications"]
+        assert briefly(json.loads(path.read_text("utf-8")), catalogue)["applications"]
     assert BASE["pest"] == MITE
 
 
+@pytest.mark.long
 def test_rain_states_cuttings_and_repotting_reach_the_plan(catalogue):
     _, leaf = dates(BASE, catalogue)
     shorter = {**BASE, "cut": [{"date": BASE["start"], "leaves": 6, "of": 18}]}
     assert dates(shorter, catalogue)[1]["expected_survivors"] < leaf["expected_survivors"]
-    assert plan(shorter, catalogue)["done"] == [], "cutting is no evening"
+    assert briefly(shorter, catalogue)["done"] == [], "cutting is no evening"
     gnats = {
         **BASE,
         "pest": "bradysia",
@@ -248,6 +257,7 @@ def test_what_cannot_be_of_rain_states_and_cuts_is_said_with_its_field(catalogue
     assert refused.value.message.endswith(".")
 
 
+@pytest.mark.long
 def test_an_aim_takes_the_way_that_is_best_at_it_and_a_group_its_hours(catalogue):
     answers = {
         aim: plan({**BASE, **({"aim": aim} if aim else {})}, catalogue)
@@ -272,6 +282,7 @@ def courses_of(data, catalogue, plants):
     return answer["courses"]
 
 
+@pytest.mark.long
 def test_no_course_by_hand_alone_is_said_and_a_wrong_aim_or_group_is_named(catalogue):
     case, warnings = read_case({**BASE, "aim": "gentlest"}, catalogue)
     assert any(not a.by_hand for a in case.acts)

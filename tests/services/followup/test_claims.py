@@ -159,6 +159,7 @@ def test_a_plant_under_treatment_is_given_away_only_when_the_receiver_is_told(st
         events.befell(session, catalogue, apart, told("given", START), now=at(START))
 
 
+@pytest.mark.long
 def test_a_cutting_is_watched_for_what_its_mother_had_and_is_not_free_before_two_looks(
     store, catalogue
 ):

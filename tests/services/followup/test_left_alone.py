@@ -8,7 +8,7 @@ from datetime import date, datetime, time, timedelta
 import numpy as np
 import pytest
 from conftest import NOW
-from planned import Desk, facts, outlook, settle
+from planned import Desk, draw, facts, outlook, settle
 from test_following import SPEECH, START, evening, look, open_mite, planned
 
 from brood.core.climate.series import EXPECTED
@@ -101,6 +101,7 @@ def test_forty_counted_after_four_months_are_treated_at_once(store, catalogue, a
     assert min(f.on for f in page.outlook.found) == back
 
 
+@pytest.mark.long
 def test_nothing_seen_after_four_months_is_nothing_to_treat_and_no_all_clear_yet(
     store, catalogue, alone
 ):
@@ -184,6 +185,7 @@ def test_an_evening_that_went_by_stays_the_one_that_is_asked_about(store, catalo
     assert [a.target_on for a in slots] == sorted(a.target_on for a in slots)
 
 
+@pytest.mark.long
 def test_a_whole_course_that_was_looked_at_late_is_no_course_left_alone(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     while planned(store, catalogue, case_id, START)[0]:
@@ -281,6 +283,7 @@ def test_the_warmest_spot_changes_the_dates_at_once(store, catalogue):
 
 def test_an_evening_that_nobody_marked_has_killed_nothing_yet(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
+    draw(store, catalogue, case_id, at(START))
     alive = {}
     for hour in (10, 20):
         with store.reading() as session:
@@ -291,6 +294,7 @@ def test_an_evening_that_nobody_marked_has_killed_nothing_yet(store, catalogue):
         alive[hour] = sum(n for *_, n in page.alive)
     assert alive[20] == pytest.approx(alive[10], rel=0.1)
     evening(store, catalogue, case_id, START)
+    draw(store, catalogue, case_id, at(START))
     with store.reading() as session:
         page = case_page.build(
             Desk(session, catalogue, datetime.combine(START, NOW.time().replace(hour=20))), case_id
@@ -314,6 +318,7 @@ def test_an_absence_that_was_told_calls_nobody_to_treat(store, catalogue):
         assert not any(away[0] <= d <= away[1] for d in planned(store, catalogue, case_id, day)[0])
 
 
+@pytest.mark.long
 def test_a_slip_that_moved_the_end_of_the_course_day_by_day_says_so_when_it_is_marked(
     store, catalogue
 ):
@@ -407,6 +412,7 @@ def test_a_diary_that_nobody_keeps_says_nothing_of_the_season_that_came(
         assert history.is_left_alone(queries.case(session, case_id)) == alone
 
 
+@pytest.mark.long
 def test_a_course_that_looks_have_ended_gets_no_new_dates_from_before_a_silence(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)

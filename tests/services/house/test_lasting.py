@@ -143,6 +143,7 @@ def test_the_same_state_twice_is_one(store, mites):
         assert [r.until_on for r in lasting.of_plant(session, mites[0])] == [on(20)]
 
 
+@pytest.mark.long
 def test_a_state_reaches_the_plan_and_its_end_does_too(store, mites):
     plant, case_id = mites
     with store.writing() as session:
@@ -192,6 +193,7 @@ def test_cutting_asks_twice_above_a_third_unless_the_plant_comes_from_the_root(s
         }
 
 
+@pytest.mark.long
 def test_cutting_and_repotting_change_numbers_dates_and_chance(store, mites):
     plant, case_id = mites
     whole = outlook(store, CATALOGUE, case_id, at(0))
@@ -249,6 +251,7 @@ def test_the_stand_in_weather_rains_and_a_keepers_word_comes_first(store):
         assert rain.rain_of(session, cases.place(session, place), on(-1), on(-1))[0].mm == 0.0
 
 
+@pytest.mark.long
 def test_heavy_rain_moves_a_date_with_a_sentence_why(store, bed):
     _, case_id, place = bed
     outlook(store, CATALOGUE, case_id, at(0))
@@ -331,6 +334,7 @@ def test_what_lasts_is_one_line_of_the_day(store, mites):
     assert task.action.endswith("/care")
 
 
+@pytest.mark.long
 def test_choosing_a_dry_surface_begins_it_and_leaving_it_out_ends_it(store):
     plant, _ = stands(store, "Basil", "herb")
     case = opened(store, plant, "bradysia", ("bti-drench",), ("larva", 40.0))

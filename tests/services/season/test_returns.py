@@ -55,6 +55,7 @@ def waking(store, on, hemisphere="north"):
         return returns.awake(desk_of(session, on, hemisphere), beside.house_of(session))
 
 
+@pytest.mark.long
 def test_a_cold_place_is_looked_at_after_the_warmth_of_a_generation(store):
     with store.writing() as session:
         cleared(session, lambda day: 7.0 if day < date(2026, 3, 10) else 21.0)

@@ -125,7 +125,14 @@ def test_every_pest_has_mixes_and_all_that_is_kept_of_them_is_of_the_catalogue()
 
 
 @pytest.mark.parametrize(
-    ("pest", "n"), [("myzus-persicae", 4), ("planococcus-citri", 0), ("brevipalpus", 2)]
+    ("pest", "n"),
+    [
+        ("myzus-persicae", 4),
+        *(
+            pytest.param(*row, marks=pytest.mark.long)
+            for row in [("planococcus-citri", 0), ("brevipalpus", 2)]
+        ),
+    ],
 )
 def test_what_is_kept_of_a_mix_is_what_working_it_out_anew_gives(pest, n):
     script = Path(__file__).resolve().parents[3] / "scripts" / "default_courses.py"
