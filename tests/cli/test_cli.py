@@ -343,6 +343,7 @@ def test_identify_refuses_what_it_cannot_read_with_a_sentence(evidence):
     assert json.loads(result.stdout)["error"]["message"].endswith(".")
 
 
+@pytest.mark.long
 def test_a_plan_tells_its_chance_beside_the_rules_and_assess_judges_any_dates():
     case = json.loads((EXAMPLES / "mite-20.json").read_text("utf-8"))
     own = json.dumps({**case, "limits": {"min_gap_days": 4}})

@@ -60,6 +60,7 @@ def test_work_by_hand_needs_nothing_told(client, opened):
     assert starts(client.get(f"/cases/{opened('wiping')}/evening"))
 
 
+@pytest.mark.long
 def test_a_new_treatment_asks_for_its_own_label_alone(client, opened):
     case = opened("wiping", "insecticidal-soap")
     tell_before_mixing(client, case)

@@ -100,6 +100,7 @@ def test_a_slip_is_shown_and_a_bad_day_keeps_what_was_typed(browser, site):
     page.context.close()
 
 
+@pytest.mark.long
 def test_a_loggers_file_is_read_and_nonsense_refused_in_the_page(browser, site, tmp_path):
     page = visit(browser, site, viewport=SIZES["phone"])
     set_up_household(page)
@@ -211,7 +212,8 @@ def pin(page, start, way):
     expect(link).to_have_attribute("aria-current", "true")
 
 
-@pytest.mark.parametrize("way", ["touch", pytest.param("keys", marks=pytest.mark.long)])
+@pytest.mark.long
+@pytest.mark.parametrize("way", ["touch", "keys"])
 def test_from_an_unknown_trouble_to_an_opened_case_on_a_phone(browser, site, way):
     page = visit(browser, site, viewport=SIZES["phone"], has_touch=True)
     set_up_household(page)

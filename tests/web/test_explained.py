@@ -54,6 +54,7 @@ def test_a_part_of_a_page_brings_its_own_meanings(demo_client):
     assert len({re.sub(r"-[0-9a-f]{6}(f?)$", r"\1", n) for n in names}) == len(names) / 2
 
 
+@pytest.mark.long
 def test_whoever_knows_the_words_switches_the_meanings_off(demo_client):
     assert WORD.search(demo_client.get(f"/guide/{MITE}").data.decode())
     demo_client.post("/settings", data={"unit": "C"})

@@ -47,6 +47,7 @@ def test_only_a_look_counts_and_a_contradiction_is_refused(demo_client):
     )
 
 
+@pytest.mark.long
 def test_a_look_with_a_photo_stands_on_the_page_and_can_be_taken_out(demo_client):
     data = {
         "seen": "some",
@@ -259,6 +260,7 @@ def test_costs_are_added_up_and_corrected(demo_client):
     assert "It is gone" not in text_of(demo_client.get("/plants/5"))
 
 
+@pytest.mark.long
 def test_a_plan_of_a_place_is_kept_and_moved_along(demo_client):
     page = text_of(demo_client.get("/places/1/plan"))
     first, second = re.findall(r'name="shelf-(\d+)"', page)
@@ -352,6 +354,7 @@ def demo_here(demo_household, tmp_path, clock):
     opened.stop()
 
 
+@pytest.mark.long
 @pytest.mark.browser
 def test_a_wet_thumb_counts_and_the_verdict_follows(browser, demo_here):
     page = visit(browser, demo_here, viewport=SIZES["phone"], has_touch=True)

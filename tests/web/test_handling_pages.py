@@ -38,6 +38,7 @@ def figures(client, case):
     return {f"{way} {name}": (int(n) if n != "–" else 0, clear) for way, name, n, clear in rows}
 
 
+@pytest.mark.long
 def test_long_tailed_mealybugs_on_coffee_take_swab_and_spray_and_fewer_evenings(demo_client):
     rows = figures(demo_client, COFFEE)
     now = int(
@@ -59,6 +60,7 @@ def test_long_tailed_mealybugs_on_coffee_take_swab_and_spray_and_fewer_evenings(
     assert len(both) < len(alone)
 
 
+@pytest.mark.long
 def test_treatments_that_are_not_offered_are_refused_by_every_form(demo_client):
     demo_client.post(
         "/shelf/new",
@@ -284,6 +286,7 @@ def test_a_spray_waits_for_its_test_leaves_and_hand_work_does_not(demo_client, c
     assert any("oil" in what for what in planned(page))
 
 
+@pytest.mark.long
 def test_what_marks_its_test_leaves_is_left_out_of_the_plan(demo_client):
     start_patched(demo_client)
     demo_client.post(
@@ -310,6 +313,7 @@ EVENING = {
 }
 
 
+@pytest.mark.long
 def test_an_evening_that_missed_the_undersides_counts_for_less(demo_client, clock):
     """The same evening with every part done, and with the tops alone: the second leaves
     more alive and needs no fewer evenings.

@@ -53,6 +53,7 @@ def post(client, look, observation, answer, **more):
     )
 
 
+@pytest.mark.long
 def test_an_answer_leads_back_to_its_question_and_can_be_taken_back(demo_client, look):
     answer = post(demo_client, look, "web-fine", "yes", view="page", zone="tip")
     assert answer.headers["Location"] == f"/looks/{look}?zone=tip#q-web-fine"
@@ -173,6 +174,7 @@ def test_stages_are_needed_and_what_was_typed_stays(demo_client):
     assert dead.headers["Location"].endswith("/suspects"), "dead shells open no case"
 
 
+@pytest.mark.long
 def test_opening_the_case_closes_the_look_and_the_case_can_be_asked_again(demo_client):
     data = {
         "pest": "coccus-hesperidum",

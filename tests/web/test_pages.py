@@ -438,6 +438,7 @@ def test_degree_days_of_a_place_and_a_file_as_page_and_table(demo_client):
         assert words in answer.get_data(as_text=True)
 
 
+@pytest.mark.long
 def test_settings_change_units_dates_and_page(demo_client):
     chosen = {"locale": "en-US", "unit": "F", "theme": "dark", "alarm_hours": "2"}
     assert demo_client.post("/settings", data=chosen).status_code == 303
@@ -553,6 +554,7 @@ COURSE = {
 }
 
 
+@pytest.mark.long
 def test_a_course_keeps_the_days_that_suit_and_holds_a_number(demo_client):
     days = {f"day-{n}": "" for n in range(7)}
     demo_client.post(

@@ -31,6 +31,7 @@ def apart(demo_client):
     planning.stop()
 
 
+@pytest.mark.long
 def test_a_find_is_on_record_before_it_is_planned_and_the_plan_follows(apart, monkeypatch):
     import brood.services.cases.planning as module
 

@@ -64,6 +64,7 @@ def test_sixty_plants_and_five_cases_stay_a_short_list(browser, site, days, size
     page.context.close()
 
 
+@pytest.mark.long
 def test_an_empty_day_says_so(browser, site):
     page = visit(browser, site, viewport=SIZES["phone"])
     page.goto("/plants/paste")

@@ -98,6 +98,7 @@ def test_an_orchid_with_scale_is_lifted_out_stripped_swabbed_and_oiled(client, e
     assert not {"rim", "drain", "pot"} & {p for _, parts in stations(held) for p in parts}
 
 
+@pytest.mark.long
 def test_a_small_plant_is_dipped_with_its_pot_packed_and_timed(evening):
     _, page = evening(("soap-dip",), "planococcus-citri", size="small")
     said = text(page)
@@ -131,6 +132,7 @@ def test_a_row_of_cabbage_is_sprayed_and_picked_along_the_row(evening):
     assert 'name="weather"' in page.get_data(as_text=True)
 
 
+@pytest.mark.long
 def test_gnats_in_a_tray_are_met_in_the_soil_alone(evening):
     _, page = evening(("bti-drench", "soil-drying"), "bradysia", kind="seedling-herb", build="tray")
     met = {p for _, parts in stations(page) for p in parts}
@@ -287,6 +289,7 @@ def test_what_is_eaten_is_not_picked_before_its_day(client, evening):
     assert "pick nothing before Thu 11 June" in text(client.get("/plants/1"))
 
 
+@pytest.mark.long
 def test_tough_leaves_bear_more_alcohol_and_no_more_than_that(client, store, evening):
     case, _ = evening(("alcohol-spray",), "planococcus-citri", marks=("tough",))
     asked = {"treatment": "alcohol-spray", "amount": "1", "amount_unit": "l", "case": str(case)}
@@ -332,6 +335,7 @@ def test_a_plant_with_nothing_left_that_is_allowed_is_told_to_choose(client, eve
     assert re.search(r"[Cc]hoose .*treatment", text(page))
 
 
+@pytest.mark.long
 def test_a_reaction_is_laid_to_the_last_treatment_of_the_plant_whatever_pest_it_was_for(
     client, evening, clock
 ):
@@ -357,6 +361,7 @@ def test_a_reaction_is_laid_to_the_last_treatment_of_the_plant_whatever_pest_it_
     assert "Alcohol swab , Thu 11 June : leaves dropped" in plant
 
 
+@pytest.mark.long
 def test_a_card_says_where_it_hangs_and_is_asked_for_by_that(client, evening, clock):
     case, _ = evening(("insecticidal-soap",), "frankliniella-occidentalis")
     client.post(f"/cases/{case}/cards", data={"colour": "blue", "spot": "by the window"})

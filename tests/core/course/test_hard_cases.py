@@ -124,7 +124,7 @@ def test_cold_places_and_long_silences_have_a_plan_and_an_end(
     )
 
 
-@pytest.mark.parametrize("gap", [20, 45])
+@pytest.mark.parametrize("gap", [20, pytest.param(45, marks=pytest.mark.long)])
 def test_eggs_found_weeks_after_the_first_are_in_the_plan(gap):
     """The plan's own dates may end before a later find; its first escape and its
     survivors are still worked out.

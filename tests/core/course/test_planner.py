@@ -164,6 +164,7 @@ def test_whitefly_takes_longer_gaps_and_a_longer_course_than_mites_and_aphids_ha
     assert planned(aphids).reaches
 
 
+@pytest.mark.long
 def test_thrips_need_the_soil_again_and_again_and_once_is_no_rescue():
     found = [("egg", 20.0), ("larva-1", 10.0), ("larva-2", 10.0), ("pupa", 6.0), (ADULT, 4.0)]
     leaf = problem_of(infested(THRIPS, found, swing(22), ("insecticidal-soap",)))
@@ -581,7 +582,7 @@ def test_no_spray_is_used_on_the_evening_on_which_helpers_are_released(make_case
     assert any("insecticidal-soap" in a.acts for a in answer.applications)
 
 
-@pytest.mark.parametrize("celsius", [14.0, 17.0])
+@pytest.mark.parametrize("celsius", [pytest.param(14.0, marks=pytest.mark.long), 17.0])
 def test_of_two_evenings_in_a_row_one_stays_however_little_both_add(make_case, celsius):
     acts, found = ("wiping", "spinosad"), (Found(DAY, ADULT, 4.0),)
     answer = planned(make_case("echinothrips-americanus", celsius, acts=acts, found=found))

@@ -33,7 +33,9 @@ CASES = {
 }
 
 
-@pytest.mark.parametrize("name", CASES)
+@pytest.mark.parametrize(
+    "name", ["mites", "aphids", pytest.param("soft scale", marks=pytest.mark.long)]
+)
 def test_no_way_shown_is_better_at_what_another_is_said_to_be_best_at(name):
     shown = found_for(CASES[name], gentle=by_hand(CASES[name]))
     best = {aim: way for way in shown for aim in way.aims}

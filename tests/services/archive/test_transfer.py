@@ -191,9 +191,9 @@ def as_archive(document):
     ("version", "kind"),
     [
         ("20261129_02", "json"),
-        ("20261129_01", "json"),
-        ("20261126_02", "json"),
-        ("20261126_02", "csv"),
+        pytest.param("20261129_01", "json", marks=pytest.mark.long),
+        pytest.param("20261126_02", "json", marks=pytest.mark.long),
+        pytest.param("20261126_02", "csv", marks=pytest.mark.long),
         ("20261126_01", "csv"),
     ],
 )

@@ -232,7 +232,7 @@ def test_the_page_says_in_one_sentence_where_it_stands(
 
 
 @pytest.mark.parametrize(
-    "seed", [*range(3), *(pytest.param(n, marks=pytest.mark.long) for n in range(3, 100))]
+    "seed", [0, *(pytest.param(n, marks=pytest.mark.long) for n in range(1, 100))]
 )
 def test_what_a_card_says_of_an_outcome_is_the_verdict_after_it(demo_store, catalogue, seed):
     rng = random.Random(seed)

@@ -191,6 +191,7 @@ def test_what_is_no_json_object_is_refused(text):
         parse_json(text)
 
 
+@pytest.mark.long
 def test_the_examples_in_the_docs_are_planned(catalogue):
     for path in EXAMPLES.glob("*-*.json"):
         assert briefly(json.loads(path.read_text("utf-8")), catalogue)["applications"]

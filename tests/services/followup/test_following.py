@@ -142,6 +142,7 @@ def test_counts_that_fall_short_add_evenings_and_say_what_to_check(store, catalo
     assert len(result.chart.dots) == 2
 
 
+@pytest.mark.long
 def test_not_having_looked_is_not_having_found_none(store, catalogue):
     _, case_id = open_mite(store, catalogue, START)
     evening(store, catalogue, case_id, START)
@@ -195,6 +196,7 @@ def test_a_slip_is_planned_round(store, catalogue, name, steps, says):
     assert len(dates) >= 2
 
 
+@pytest.mark.long
 def test_two_evenings_on_one_day_are_refused_in_a_sentence_and_a_vague_day_is_carried(
     store, catalogue
 ):

@@ -216,6 +216,7 @@ def test_cutting_and_repotting_change_numbers_dates_and_chance(store, mites):
     assert [a.id for a in repotted.past] == ["repotting"]
 
 
+@pytest.mark.long
 def test_rain_comes_from_one_tap_the_diary_or_the_weather_and_only_outdoors(store, bed, mites):
     _, case_id, place = bed
     with store.writing() as session:

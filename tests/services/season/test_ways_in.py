@@ -67,6 +67,7 @@ def test_cut_flowers_shorten_the_rhythm_of_what_they_may_infest_for_three_weeks(
         assert every(session, NOW + timedelta(days=22))["Fuchsia"][0] == before
 
 
+@pytest.mark.long
 def test_a_newcomer_is_kept_apart_and_thought_of_by_what_others_there_had(store):
     with store.writing() as session:
         box = place_of(session, "Box room", room=1)
@@ -98,6 +99,7 @@ def test_a_newcomer_among_others_puts_them_at_risk_until_it_is_released(store):
         assert every(session)["Fern"][0] > 4
 
 
+@pytest.mark.long
 def test_a_plant_back_from_outdoors_brings_what_others_had_where_it_stood(store):
     with store.writing() as session:
         balcony = place_of(session, "Balcony", setting="balcony")
