@@ -13,6 +13,7 @@ from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases
 
 PLAIN = Preferences()
+WORK_OUT = outlooks.work_out
 last = [NOW]
 """The moment of the last look at a household or change in it."""
 
@@ -31,12 +32,12 @@ class Undrawn(Planning):
     """
 
     def _run(self, work, *given, **how):
-        return super()._run(undrawn if work is outlooks.work_out else work, *given, **how)
+        return super()._run(undrawn if work is WORK_OUT else work, *given, **how)
 
 
 def undrawn(*given, **how):
     with patch.object(outlooks, "_chart", lambda *_: None):
-        return outlooks.work_out(*given, **how)
+        return WORK_OUT(*given, **how)
 
 
 def planning_of(store, catalogue=None, kind=Undrawn):
