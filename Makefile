@@ -43,13 +43,12 @@ test: .venv/.test ## install what the tests need and run them
 	@.venv/bin/mypy
 	@.venv/bin/python -m pytest -n 2 --dist worksteal -m "not long"
 
-check-all: test coverage ## all of the above, then what takes hours: coverage, long tests, the year machine, benches
-	@.venv/bin/python -m pytest -n 2 --dist worksteal -m long
+check-all: test coverage ## all of the above, then what takes hours: the long tests with coverage, the year machine, benches
 	@$(PY) scripts/year_machine.py --seeds 1,2,3 --households 12 --days 365 --stride 5
 	@$(MAKE) --no-print-directory bench
 
-coverage: .venv/.test ## run the tests with their coverage, and hold its floor for each package
-	@.venv/bin/python -m pytest -n 2 --dist worksteal -m "not long" --cov=src/brood --cov-report=
+coverage: .venv/.test ## run all tests, long ones too, with their coverage, and hold its floor for each package
+	@.venv/bin/python -m pytest -n 2 --dist worksteal --cov=src/brood --cov-report=
 	@$(PY) scripts/coverage_floors.py
 
 lint: .venv/.test ## style and strict types
