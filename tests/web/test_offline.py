@@ -127,3 +127,29 @@ def test_what_is_refused_is_shown_with_its_reason_and_can_be_thrown_away(browser
     unsent.get_by_role("button", name="Throw it away").click()
     expect(unsent).to_be_hidden()
     assert page.evaluate("localStorage.getItem('brood-unsent')") == "[]"
+
+
+CUT_SHORT = """
+const whole = window.fetch;
+window.fetch = async (...given) => {
+  const answer = await whole(...given);
+  const cut = () => Promise.reject(new TypeError("network error"));
+  return "cut" in sessionStorage ? Object.assign(answer, { text: cut, json: cut }) : answer;
+};
+"""
+
+
+def test_an_answer_that_is_cut_short_refuses_nothing(browser, home, clock):
+    """The connection can break between the head of an answer and its reason."""
+    page = phone(browser, home)
+    page.add_init_script(CUT_SHORT)
+    page.goto(f"/cases/{CASE}/inspect")
+    page.evaluate("sessionStorage.setItem('cut', '')")
+    page.get_by_text("Looked, and nothing alive.").click()
+    page.evaluate("document.querySelector('[name=looked_on]').removeAttribute('max')")
+    page.get_by_role("textbox", name="Day").fill((clock.now.date() + timedelta(days=1)).isoformat())
+    page.get_by_role("button", name="Keep this look").click()
+    expect(page.locator("#offline")).to_contain_text("the look is kept on this device")
+    page.evaluate("sessionStorage.clear()")
+    page.goto("/plants")
+    expect(page.locator("#unsent")).to_contain_text("that day has not come yet")

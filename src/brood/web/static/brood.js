@@ -260,7 +260,9 @@ document.addEventListener("input", (event) => {
   const FINAL = [404, 409, 410, 413, 415, 422];
   const send = async (entry, body) => {
     const answer = await fetch(entry.url, { method: "POST", body, headers: { "X-Brood-Receipt": "1" } });
-    const said = await answer.json().catch(() => ({}));
+    const text = await answer.text(); // An answer that was cut short is none: what was recorded waits on.
+    let said = {};
+    try { said = JSON.parse(text) ?? {}; } catch { /* somebody else's page */ }
     if (answer.ok && said.kept === keyOf(entry)) return { kept: true };
     if (answer.status === 401) return { waits: "door" };
     return FINAL.includes(answer.status) ? { refused: said.message || "It was not taken." } : { waits: "" };
