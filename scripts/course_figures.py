@@ -130,6 +130,7 @@ WITHOUT = (
     ("bradysia", (*GNATS, DRY), DRY),
     ("bradysia", (*GNATS, DRY), EELS),
     ("rhizoecus", (WASH, SOAP), WASH),
+    ("rhizoecus", (WASH, SOAP, "hot-dip"), "hot-dip"),
     ("armored-scale", (STRIP, SWAB, OIL), SWAB),
     ("tetranychus-urticae", (HAND, "soap-dip"), "soap-dip"),
     (BROAD, ("pruning", SULPHUR, SOAP), SULPHUR),

@@ -55,6 +55,9 @@ def case_of(pest, acts, celsius=20.0, found=None, outdoors=False, **more):
         ("polyphagotarsonemus-latus", ("insecticidal-soap", "wettable-sulphur"), "wettable-sulphur",
          7, 0.4),
         ("planococcus-citri", ("insecticidal-soap", "axil-brush"), "axil-brush", 7, 0.95),
+        # Once on every third date: the growth is a mean over whole rounds of the acts.
+        ("frankliniella-occidentalis", ("wiping", "alcohol-spray", "steinernema-feltiae"),
+         "steinernema-feltiae", 5, 0.95),
     ],
 )  # fmt: skip
 def test_an_act_lowers_the_growth_of_the_pest_it_is_for(pest, acts, act, gap, less):

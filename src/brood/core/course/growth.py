@@ -25,7 +25,10 @@ LONG on a course is long, and its length uncertain. Under QUICK it is short.
 WARMTH_DAYS, LONGEST_STAGE = 28, 60.0
 LEAST_CV = 0.14
 SETTLED, WINDOW = 0.01, 4
-"""The factor has settled when its mean over WINDOW cycles is that of the WINDOW before."""
+"""The factor has settled when its mean over at least WINDOW cycles, a whole round of the
+acts, is that of as many before.
+"""
+MOST_WINDOW = 12
 LIVES, MOST_LIVES = 1.2, 3.0
 """For so many generations, at least and at most, the numbers are followed."""
 
@@ -46,7 +49,8 @@ def growth_per_cycle(case: Case, gap_days: int) -> float:
     celsius = case.series.mean(start, min(start + timedelta(days=WARMTH_DAYS), case.series.end))
     life = sum(min(stage.rate.days(celsius), LONGEST_STAGE) for stage in case.pest.stages)
     least = math.ceil(LIVES * life / gap_days)
-    cycles = max(least, math.ceil(MOST_LIVES * life / gap_days)) + 2 * WINDOW
+    window = _window(case.acts, gap_days)
+    cycles = max(least, math.ceil(MOST_LIVES * life / gap_days)) + 2 * window
     days = gap_days * (cycles + 1)
     even = constant(
         datetime.combine(case.start, time()) - timedelta(days=1),
@@ -66,7 +70,21 @@ def growth_per_cycle(case: Case, gap_days: int) -> float:
             for n, acts in enumerate(_usual(case.acts, gap_days, cycles + 1))
         ),
     ]
-    return _settled(one, steps, schedule, gap_days, least)
+    return _settled(one, steps, schedule, gap_days, least, window)
+
+
+def _window(acts: Sequence[Act], gap_days: int) -> int:
+    """The cycles over which the factor is a mean: a whole number of rounds, after which
+    every act has come as often again. An act that works until it is usual again, as a
+    card that hangs, changes nothing from cycle to cycle.
+    """
+    each = (math.ceil(a.usual_gap_days / gap_days) for a in acts if not _lasts(a))
+    turn = math.lcm(1, *each)
+    return min(turn * math.ceil(WINDOW / turn), MOST_WINDOW)
+
+
+def _lasts(act: Act) -> bool:
+    return act.starts_after == 0 and act.lasts_days >= act.usual_gap_days
 
 
 def _kept_up(case: Case) -> list[Act]:
@@ -93,7 +111,9 @@ def _usual(acts: Sequence[Act], gap_days: int, dates: int) -> list[tuple[str, ..
     return out
 
 
-def _settled(case: Case, steps: Steps, schedule: Schedule, gap_days: int, least: int) -> float:
+def _settled(
+    case: Case, steps: Steps, schedule: Schedule, gap_days: int, least: int, window: int
+) -> float:
     survive = evenings(case, steps.chain, [schedule])
     fresh = residues(case, steps, [schedule])
     x = np.zeros((2, 1, 1, steps.chain.size + 2))
@@ -106,9 +126,9 @@ def _settled(case: Case, steps: Steps, schedule: Schedule, gap_days: int, least:
         passed = (end.date() - case.start).days
         if end.time() == EVENING and passed and passed % gap_days == 0:
             growths.append(_grown(state))
-            if len(growths) > least and _is_settled(growths):
+            if len(growths) > least and _is_settled(growths, window):
                 break
-    return float(np.exp(_logs(growths)[-WINDOW:].mean()))
+    return float(np.exp(_logs(growths)[-window:].mean()))
 
 
 def _grown(state: Array) -> float:
@@ -118,14 +138,14 @@ def _grown(state: Array) -> float:
     return total
 
 
-def _is_settled(growths: Sequence[float]) -> bool:
+def _is_settled(growths: Sequence[float], window: int) -> bool:
     """Whether the mean factor of the last cycles is that of those before. Several are
     taken together: an act that is usual every second time makes them alternate.
     """
-    if len(growths) < 2 * WINDOW:
+    if len(growths) < 2 * window:
         return False
     logs = _logs(growths)
-    return bool(abs(logs[-WINDOW:].mean() - logs[-2 * WINDOW : -WINDOW].mean()) < SETTLED)
+    return bool(abs(logs[-window:].mean() - logs[-2 * window : -window].mean()) < SETTLED)
 
 
 def _logs(growths: Sequence[float]) -> Array:
