@@ -52,6 +52,7 @@ def test_after_four_months_the_case_says_count_again_and_has_no_dates(store, cat
     assert page.headline == "Count again first."
     assert SPEECH.day(START) in page.why
     assert "nobody knows how many" in page.why
+    assert page.moved == "", "the headline says it"
     assert planned(store, catalogue, case_id, back)[0] == []
     tasks, result = items(store, catalogue, back)
     (task,) = [t for t in tasks if t.row_id == case_id or t.key.endswith(f"-{case_id}")]
@@ -68,6 +69,15 @@ def test_however_long_it_was_the_page_opens_and_says_the_same(store, catalogue, 
     for day in (START + timedelta(days=days), START + timedelta(days=days + 1)):
         assert opened(store, catalogue, case_id, day).headline == "Count again first."
         assert planned(store, catalogue, case_id, day)[0] == []
+
+
+def test_dates_that_went_by_moved_because_they_were_not_marked_and_not_by_the_warmth(
+    store, catalogue
+):
+    _, case_id = open_mite(store, catalogue, START)
+    opened(store, catalogue, case_id, START)
+    page = opened(store, catalogue, case_id, START + timedelta(days=6))
+    assert page.moved.startswith("An evening was not marked. The next evening is")
 
 
 def test_a_keeper_who_comes_every_week_is_asked_after_the_evening_and_not_sent_to_count(

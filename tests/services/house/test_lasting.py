@@ -270,7 +270,7 @@ def test_heavy_rain_moves_a_date_with_a_sentence_why(store, bed):
     assert after.plan.applications[0].target < before.plan.applications[0].target
     with store.reading() as session:
         change = cases.case(session, case_id).changes[-1]
-        said = words.moved(change.parts, change.before, change.after, SPEECH)
+        said = words.moved(change.parts, change.before, change.after, START, SPEECH)
     assert said.startswith(
         "The rain changed: 18 mm of rain since the last evening, with what is forecast."
     )

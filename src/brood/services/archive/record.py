@@ -121,8 +121,9 @@ def _lines(desk: Desk, row: PestCase) -> Iterator[Line]:
         yield row.closed_at.date(), "case", f"case closed: {name}", ""
     yield from _finds(catalogue.records[row.pest_id], row)
     for change in row.changes:
-        moved = words.moved(change.parts, change.before, change.after, desk.speech)
-        yield change.at.date(), "dates", f"{name}: {moved}", "#dates"
+        on = change.at.date()
+        moved = words.moved(change.parts, change.before, change.after, on, desk.speech)
+        yield on, "dates", f"{name}: {moved}", "#dates"
 
 
 def _finds(record: PestRecord, row: PestCase) -> Iterator[Line]:

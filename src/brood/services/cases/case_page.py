@@ -254,15 +254,17 @@ def _looked_on(desk: Desk, row: PestCase) -> date:
 
 def _moved(desk: Desk, row: PestCase) -> str:
     """Why the dates moved of late. Empty where they did not, or where an evening that was
-    marked has moved them: then its own news says so.
+    marked has moved them: then its own news says so; or where the headline does.
     """
     last = row.changes[-1] if row.changes else None
     if last is None or row.closed_at is not None or (desk.moment - last.at).days > NEWS_DAYS:
         return ""
+    if last.after.get("state") == PlanState.LEFT_ALONE:
+        return ""
     told = [r.told for a in row.applications if (r := history.last_word(a)) and r.told]
     if any(all(t.get(name) == last.after.get(name) for name in COURSE) for t in told):
         return ""
-    return words.moved(last.parts, last.before, last.after, desk.speech)
+    return words.moved(last.parts, last.before, last.after, last.at.date(), desk.speech)
 
 
 def _news(desk: Desk, row: PestCase) -> str:

@@ -12,6 +12,7 @@ from brood.core.biology.rain import HEAVY_MM, LIGHT_MM
 from brood.core.course.plan import Reason, Slip
 from brood.services.voice import odds
 from brood.services.voice.speech import Speech, days, listed
+from brood.store.states import PlanState
 
 VERBS = ("wipe", "swab", "shower", "cut", "change the soil", "repot", "spray", "drench", "dust")
 """The order in which the acts of an evening are done and named."""
@@ -286,14 +287,15 @@ def _change(told: Mapping[str, Any], speech: Speech) -> str:
     return course_change(was, end, told["evenings_was"], told["evenings"], speech)
 
 
+WARMTH, RAIN = "the warmth where it stands", "the rain"
 CHANGED = (
     ("found", "what was found"),
     ("looks", "what was counted"),
     ("cards", "what was caught on the cards"),
     ("past", "what was done to the plant"),
-    ("rain", "the rain"),
+    ("rain", RAIN),
     ("arrivals", "what flies in"),
-    ("series", "the warmth where it stands"),
+    ("series", WARMTH),
     ("acts", "the treatments"),
     ("keep_below", "what you aim for"),
     ("pace", "how far apart you want the evenings"),
@@ -308,20 +310,39 @@ CHANGED = (
 
 
 def moved(
-    parts: Sequence[str], before: Mapping[str, Any], after: Mapping[str, Any], speech: Speech
+    parts: Sequence[str],
+    before: Mapping[str, Any],
+    after: Mapping[str, Any],
+    on: date,
+    speech: Speech,
 ) -> str:
-    """Why the dates of a case moved, and how, in two sentences."""
+    """Why the dates of a case moved on a day, and how, in two sentences."""
+    if after.get("state") == PlanState.LEFT_ALONE:
+        return "Nothing was recorded for so long that no date holds any more."
     fallen = after.get("rain_mm")
     wet = fallen is not None and _wetness(fallen) != _wetness(before.get("rain_mm") or 0.0)
-    causes = [name for key, name in CHANGED if key in parts and (key != "rain" or wet)]
+    was, now = (side["celsius"] and speech.warmth(side["celsius"]) for side in (before, after))
+    # Every day that passes is another stretch of warmth: only warmth that reads otherwise
+    # is a cause.
+    idle = {"rain": not wet, "series": was == now}
+    causes = [name for key, name in CHANGED if key in parts and not idle.get(key)]
+    if not causes:
+        return f"{_unnamed(parts, before, on)}. {_where_to(before, after, speech)}"
     # Finds change what must be there unseen, and so does warmth: the first cause is the one.
-    why = f"{_capital(causes[0])} changed" if causes else "An evening was not marked"
-    if causes[:1] == ["the warmth where it stands"] and before["celsius"] and after["celsius"]:
-        was, now = speech.warmth(before["celsius"]), speech.warmth(after["celsius"])
-        why += f": about {now} expected, {was} before" if was != now else ""
-    if causes[:1] == ["the rain"] and fallen is not None:
+    why = f"{_capital(causes[0])} changed"
+    if causes[0] == WARMTH and was and now:
+        why += f": about {now} expected, {was} before"
+    if causes[0] == RAIN and fallen is not None:
         why += f": {speech.rain(fallen)} since the last evening, with what is forecast"
     return f"{why}. {_where_to(before, after, speech)}"
+
+
+def _unnamed(parts: Sequence[str], before: Mapping[str, Any], on: date) -> str:
+    """Why dates moved where nothing that has a name changed."""
+    passed = any(date.fromisoformat(d) < on for d in before["dates"])
+    if passed or "series" not in parts:
+        return "An evening was not marked"
+    return f"{_capital(WARMTH)} changed a little"
 
 
 def _wetness(mm: float) -> int:
