@@ -538,6 +538,14 @@ def test_in_the_cold_nothing_develops_and_the_plan_says_so(make_case):
     assert DAY + timedelta(days=7) <= caught.value.inspect_on <= DAY + timedelta(days=21)
 
 
+def test_warmth_that_is_past_does_not_make_a_course_in_the_cold(make_case):
+    found = (Found(DAY - timedelta(days=9), ADULT, 6.0),)
+    days = [(15.0, 24.0)] * 12 + [(5.0, 8.0)] * 280
+    series = daily(DAY - timedelta(days=12), *zip(*days, strict=True))
+    with pytest.raises(NothingDevelops, match="eggs wait"):
+        planned(make_case(found=found, series=series))
+
+
 @pytest.mark.parametrize("level", [30.0, 120.0])
 def test_in_a_garden_a_number_is_held_with_no_more_dates_than_it_takes(make_case, level):
     case = make_case(

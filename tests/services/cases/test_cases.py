@@ -366,3 +366,5 @@ def test_a_closed_case_keeps_its_dates_and_can_be_opened_again(keeper):
         with keeper.store.writing() as session:
             commands.close(Desk(session, keeper.catalogue, NOW), keeper.case, closed=closed)
         assert words in keeper.sees().headline, "said twice it is the same as said once"
+        states = {e["status"] for e in keeper.calendar().values()}
+        assert states == {"CANCELLED" if closed else "CONFIRMED"}

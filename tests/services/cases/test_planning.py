@@ -180,6 +180,26 @@ def test_a_case_that_cannot_be_planned_for_a_fault_of_ours_holds_up_no_other(kee
     assert plan.due() == [keeper.case]
 
 
+def test_a_plant_that_was_moved_has_other_dates_for_the_warmth_and_not_for_what_was_found(keeper):
+    def moves(celsius):
+        place = places.add(
+            session, replace(warmth(celsius, celsius), name=f"Hall {celsius}"), now=keeper.now
+        )
+        places.stay_since(session, keeper.plant, place, TODAY, keeper.now)
+
+    with keeper.store.writing() as session:
+        moves(15.0)
+    settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
+    assert keeper.sees().moved.startswith("The warmth where it stands changed: about 15")
+    with keeper.store.writing() as session:
+        moves(6.0)
+    keeper.now += timedelta(days=1)
+    settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
+    page = keeper.sees()
+    assert page.headline == "Nothing to do while nothing develops."
+    assert "lay every day" not in page.why
+
+
 def test_why_dates_moved_is_said_in_the_readers_degrees(keeper):
     with keeper.store.writing() as session:
         places.change(session, 1, warmth(29.0, 26.0), now=keeper.now)

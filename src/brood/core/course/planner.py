@@ -113,8 +113,8 @@ def horizon_days(case: Case) -> int:
 def problem_of(case: Case) -> Problem:
     """Tabulate a case over its horizon, as far as temperatures are known.
 
-    Raises InputError for a case that cannot be planned, and NothingDevelops when it is
-    too cold or too hot for anything to develop.
+    Raises InputError for a case that cannot be planned, and NothingDevelops when from its
+    start on it is too cold or too hot for anything to develop.
     """
     for one in (case, *case.also):
         check(one)
@@ -127,11 +127,9 @@ def problem_of(case: Case) -> Problem:
             field="temperature",
             allowed="a longer series",
         )
+    ahead = evening(case.start), evening(max(end, case.start + timedelta(days=1)))
     try:
-        require_development(
-            chain_of(case.pest),
-            window(case.series, evening(first) - timedelta(days=1), evening(end)),
-        )
+        require_development(chain_of(case.pest), window(case.series, *ahead))
     except NothingDevelops as still:
         still.inspect_on = case.start + timedelta(days=INSPECT_DAYS)
         raise

@@ -24,7 +24,7 @@ def build(
     session: Session, catalogue: Catalogue, case_id: int, preferences: Preferences, *, now: datetime
 ) -> tuple[str, bytes]:
     """(file name, contents) for a case. Dropped and skipped evenings stay in as
-    cancelled, so that calendars remove them.
+    cancelled, so that calendars remove them; so do those to come of a closed case.
     """
     row = cases.case(session, case_id)
     calendar = _calendar(f"Brood: {row.plant.name}")
@@ -72,8 +72,9 @@ def _event(
     event = Event()
     event.add("uid", slot.uid)
     event.add("sequence", slot.sequence)
-    event.add("dtstamp", slot.changed_at)
-    event.add("last-modified", slot.changed_at)
+    changed = max(slot.changed_at, row.closed_at or slot.changed_at)
+    event.add("dtstamp", changed)
+    event.add("last-modified", changed)
     event.add("dtstart", evening(day))
     event.add("dtend", evening(day) + LENGTH)
     summary = (
@@ -89,12 +90,12 @@ def _event(
         f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{why}\nThe label and "
         f"local rules come first.",
     )
-    event.add(
-        "status",
-        "CANCELLED" if slot.status in (EveningState.DROPPED, EveningState.SKIPPED) else "CONFIRMED",
-    )
+    to_come = slot.status == EveningState.PLANNED
+    off = slot.status in (EveningState.DROPPED, EveningState.SKIPPED)
+    off |= to_come and row.closed_at is not None
+    event.add("status", "CANCELLED" if off else "CONFIRMED")
     event.add("transp", "TRANSPARENT")
-    if slot.status == EveningState.PLANNED:
+    if to_come and not off:
         event.add_component(_alarm(summary, int(preferences.alarm_hours)))
     return event
 

@@ -94,10 +94,14 @@ class Facts:
 
     def parts(self) -> dict[str, str]:
         """The digest of every kind of fact by name, to tell what has changed."""
-        return replace(self.case, beside=()).parts() | {
+        parts = replace(self.case, beside=()).parts() | {
+            "seen": digest_of(tuple(f for f in self.case.found if not f.inferred)),
             "looks": digest_of(self.looks),
             "cards": digest_of(self.cards),
         }
+        # What must be there unseen follows from what was seen, and from the warmth.
+        del parts["found"]
+        return parts
 
 
 def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:

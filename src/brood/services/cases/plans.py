@@ -426,7 +426,7 @@ def _note_move(
     if before["dates"] == after["dates"] or not (before["dates"] or after["dates"]):
         return
     was, parts = dict(earlier.parts), dict(found.parts)
-    changed = sorted(name for name in {*was, *parts} if was.get(name) != parts.get(name))
+    changed = sorted(name for name in {*was} & {*parts} if was[name] != parts[name])
     row.changes.append(
         PlanChange(
             parts=changed if was and parts else [],

@@ -289,6 +289,7 @@ def _change(told: Mapping[str, Any], speech: Speech) -> str:
 
 WARMTH, RAIN = "the warmth where it stands", "the rain"
 CHANGED = (
+    ("seen", "what was found"),
     ("found", "what was found"),
     ("looks", "what was counted"),
     ("cards", "what was caught on the cards"),
@@ -327,8 +328,7 @@ def moved(
     idle = {"rain": not wet, "series": was == now}
     causes = [name for key, name in CHANGED if key in parts and not idle.get(key)]
     if not causes:
-        return f"{_unnamed(parts, before, on)}. {_where_to(before, after, speech)}"
-    # Finds change what must be there unseen, and so does warmth: the first cause is the one.
+        return f"{_unnamed(before, on)}. {_where_to(before, after, speech)}"
     why = f"{_capital(causes[0])} changed"
     if causes[0] == WARMTH and was and now:
         why += f": about {now} expected, {was} before"
@@ -337,12 +337,11 @@ def moved(
     return f"{why}. {_where_to(before, after, speech)}"
 
 
-def _unnamed(parts: Sequence[str], before: Mapping[str, Any], on: date) -> str:
+def _unnamed(before: Mapping[str, Any], on: date) -> str:
     """Why dates moved where nothing that has a name changed."""
-    passed = any(date.fromisoformat(d) < on for d in before["dates"])
-    if passed or "series" not in parts:
+    if any(date.fromisoformat(d) < on for d in before["dates"]):
         return "An evening was not marked"
-    return f"{_capital(WARMTH)} changed a little"
+    return "They were worked out again with the warmth so far"
 
 
 def _wetness(mm: float) -> int:
