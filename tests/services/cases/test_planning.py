@@ -17,7 +17,8 @@ from brood.services.cases.aim import put as put_course
 from brood.services.followup import inspections
 from brood.services.guide import own_figures
 from brood.services.house import events, places, plants
-from brood.services.voice import preferences
+from brood.services.today import today
+from brood.services.voice import preferences, words
 from brood.services.voice.speech import Speech
 from brood.services.warmth import logger_files
 from brood.store.queries import cases as queries
@@ -187,6 +188,10 @@ def test_a_plant_that_was_moved_has_other_dates_for_the_warmth_and_not_for_what_
         )
         places.stay_since(session, keeper.plant, place, TODAY, keeper.now)
 
+    young = commands.FindCommand(TODAY, "young", 20.0, None, "")
+    with keeper.store.writing() as session:
+        commands.add_find(Desk(session, keeper.catalogue, keeper.now), keeper.case, young)
+    settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
     with keeper.store.writing() as session:
         moves(15.0)
     settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
@@ -198,6 +203,16 @@ def test_a_plant_that_was_moved_has_other_dates_for_the_warmth_and_not_for_what_
     page = keeper.sees()
     assert page.headline == "Nothing to do while nothing develops."
     assert "lay every day" not in page.why
+    with keeper.store.reading() as session:
+        row = queries.case(session, keeper.case)
+        change = row.changes[-1]
+        said = words.moved(change.parts, change.before, change.after, TODAY, SPEECH)
+        looks = today.build(Desk(session, keeper.catalogue, keeper.now, preferences.Preferences()))
+    assert said.startswith("The warmth where it stands changed: about 6 °C expected, 15 °C before")
+    assert looks.waiting == 1
+    texts = [t.text for _, lines in looks.coming for line in lines for t in line.tasks]
+    assert texts
+    assert not any("course is done" in text for text in texts)
 
 
 def test_why_dates_moved_is_said_in_the_readers_degrees(keeper):

@@ -26,7 +26,7 @@ from brood.core.biology.handling import cut_act, handled
 from brood.core.biology.pest import ADULT
 from brood.core.biology.plant_states import arrivals, keep_up, under
 from brood.core.biology.rain import rained_on
-from brood.core.biology.stage_classes import ROUGH_COUNTS
+from brood.core.biology.stage_classes import ROUGH_COUNTS, class_of
 from brood.core.biology.stage_times import generation_ends
 from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import HourlySeries
@@ -95,13 +95,24 @@ class Facts:
     def parts(self) -> dict[str, str]:
         """The digest of every kind of fact by name, to tell what has changed."""
         parts = replace(self.case, beside=()).parts() | {
-            "seen": digest_of(tuple(f for f in self.case.found if not f.inferred)),
+            "seen": digest_of(_seen(self.case)),
             "looks": digest_of(self.looks),
             "cards": digest_of(self.cards),
         }
-        # What must be there unseen follows from what was seen, and from the warmth.
         del parts["found"]
         return parts
+
+
+def _seen(case: Case) -> dict[str, float]:
+    """The sum of what was found, by day and class of stage. How it spreads over the stages,
+    and what must be there unseen, follows from the warmth too.
+    """
+    seen: dict[str, float] = {}
+    for one in case.found:
+        if not one.inferred:
+            name = f"{one.on} {class_of(case.pest, one.stage)}"
+            seen[name] = seen.get(name, 0.0) + one.count
+    return {name: round(count, 6) for name, count in seen.items()}
 
 
 def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:

@@ -133,6 +133,11 @@ def waits_for_a_count(row: PestCase) -> bool:
     return row.closed_at is None and (idle or bool(planned(row)))
 
 
+def waits_for_warmth(row: PestCase) -> bool:
+    """Whether a case has no dates because nothing develops, or nobody knows how warm it is."""
+    return row.plan_state in (PlanState.STILL, PlanState.NO_WARMTH)
+
+
 def is_left_alone(row: PestCase) -> bool:
     """Whether a case has no dates until somebody has counted again."""
     return row.plan_state == PlanState.LEFT_ALONE

@@ -433,7 +433,7 @@ def _looks(
     also = f", and look for {listed(others)}" if others else ""
     text = (
         f"{COUNT}{pest}{also}"
-        if slot is not None or row.keep_below is not None
+        if slot is not None or row.keep_below is not None or history.waits_for_warmth(row)
         else f"Look closely for {pest}: the course is done"
     )
     return [

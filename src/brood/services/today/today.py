@@ -50,6 +50,7 @@ class TodayResult:
     unserved: tuple[WindowsRow, ...]
     first: date
     under_care: int
+    waiting: int
     apart: tuple[Quarantine, ...] = ()
     left: tuple[LeftApart, ...] = ()
     plants: int = 1
@@ -126,6 +127,7 @@ def build(desk: Desk, tried: date | None = None) -> TodayResult:
         unserved,
         today - timedelta(days=1),
         len(rows),
+        sum(history.waits_for_warmth(row) for row in rows),
         tuple(apart),
         left_of(desk, rows),
         len(house.every),
