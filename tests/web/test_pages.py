@@ -291,7 +291,11 @@ def test_a_form_from_another_site_changes_nothing(demo_client, headers):
 
 
 def test_a_foreign_host_name_is_not_answered(demo_client):
-    assert demo_client.get("/plants", headers={"Host": "evil.example"}).status_code == 400
+    foreign = {"Host": "evil.example"}
+    assert demo_client.get("/plants", headers=foreign).status_code == 400
+    assert demo_client.post("/plants/new", headers=foreign, data={"name": "x"}).status_code == 400
+    part = foreign | {"HX-Request": "true"}
+    assert demo_client.get("/plants", headers=part).status_code == 400
 
 
 def test_every_pests_page_shows_no_figure_without_a_source_that_is_there(demo_client, catalogue):

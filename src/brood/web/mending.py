@@ -51,7 +51,7 @@ def came_from() -> str:
     if render.is_ours(named):
         return named
     seen = request.headers.get("HX-Current-URL") or request.referrer or ""
-    here = seen.removeprefix(request.host_url.rstrip("/"))
+    here = render.path_of(seen)
     return here if render.is_ours(here) else ""
 
 

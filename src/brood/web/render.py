@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from flask import Response, jsonify, make_response, redirect, render_template, request
+from werkzeug.exceptions import SecurityError
 
 from brood.charts.pen.svg import once_each
 
@@ -70,6 +71,16 @@ def is_ours(target: str) -> bool:
         and target.isprintable()
         and len(target) < LONGEST_PATH
     )
+
+
+def path_of(address: str) -> str:
+    """A whole address of ours without its host. Another host's address stays as it is, and
+    so does every address where the host that was asked for is not ours.
+    """
+    try:
+        return address.removeprefix(request.host_url.rstrip("/"))
+    except SecurityError:
+        return address
 
 
 def go(url: str) -> Response:

@@ -156,7 +156,7 @@ def _again(error: SentBefore) -> Response:
 
 def _referring_page() -> str:
     """The page from which the form was sent, where it is one of ours."""
-    given = (request.referrer or "").removeprefix(request.host_url.rstrip("/"))
+    given = render.path_of(request.referrer or "")
     return given if render.is_ours(given) else "/"
 
 
