@@ -98,6 +98,7 @@ def test_forty_counted_after_four_months_are_treated_at_once(store, catalogue, a
     opened(store, catalogue, case_id, back)
     look(store, catalogue, case_id, back, {"adult": 40.0})
     page = opened(store, catalogue, case_id, back)
+    assert page.moved.startswith("It was counted again. The first date is")
     dates, row = planned(store, catalogue, case_id, back)
     assert row.course_from == back
     assert dates[0] <= back + timedelta(days=3)

@@ -339,6 +339,8 @@ def moved(
 
 def _unnamed(before: Mapping[str, Any], on: date) -> str:
     """Why dates moved where nothing that has a name changed."""
+    if before.get("state") == PlanState.LEFT_ALONE:
+        return "It was counted again"
     if any(date.fromisoformat(d) < on for d in before["dates"]):
         return "An evening was not marked"
     return "They were worked out again with the warmth so far"
