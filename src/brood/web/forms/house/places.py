@@ -20,7 +20,7 @@ def read(reader: Reader) -> PlaceCommand:
     name = reader.name("name", "The place's name")
     note = reader.text("note", "The note", longest=400, needed=False)
     source = (
-        reader.choice("source", SOURCES, "where the temperature comes from")
+        reader.choice("source", SOURCES, "a source of the temperature")
         if reader.raw("source")
         else "set-points"
     )
