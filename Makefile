@@ -36,12 +36,14 @@ demo: .venv/.run ## make everything ready and serve the demo household on http:/
 run: .venv/.run ## serve your own household on http://127.0.0.1:8000
 	@.venv/bin/brood serve
 
+# Tests in a browser wait for it: three workers keep two processors busy. Types are checked beside them.
 test: .venv/.test ## install what the tests need and run them
 	@bash scripts/need-chromium
 	@.venv/bin/ruff check src tests scripts bench
 	@.venv/bin/ruff format --check -q src tests scripts bench
-	@.venv/bin/mypy
-	@.venv/bin/python -m pytest -n 2 --dist worksteal -m "not long"
+	@.venv/bin/mypy & types=$$!; \
+	.venv/bin/python -m pytest -n 3 --dist worksteal -m "not long"; tests=$$?; \
+	wait $$types && exit $$tests
 
 check-all: test coverage ## all of the above, then what takes hours: the long tests with coverage, the year machine, benches
 	@$(PY) scripts/year_machine.py --seeds 1,2,3 --households 12 --days 365 --stride 5
