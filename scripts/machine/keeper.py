@@ -489,7 +489,7 @@ class Keeper:
 
     def _on_the_page(self, case: Case, acts: list[str]) -> None:
         path = f"/cases/{case.id}/evening"
-        form = next((f for f in self.get(path).forms if "sent_key" in f.names), None)
+        form = next((f for f in self.get(path).forms if "done_on" in f.names), None)
         if form is None:
             return
         parts = {n: "1" for n in form.names if n.startswith("part-") and self.chance(0.85)}
@@ -545,11 +545,13 @@ class Keeper:
     def look(self, case: Case, *, closely: bool = False) -> None:
         """Count what lives on a case's plant."""
         path, care = f"/cases/{case.id}/inspect", 0.95 if closely else self.house.nature.sees
-        form = next((f for f in self.get(path).forms if "sent_key" in f.names), None)
+        form = next((f for f in self.get(path).forms if "looked_on" in f.names), None)
         if form is None:
             return
         seen = self.colony(case.plant.id, case.pest).seen(care)
         there = {n.removeprefix("live-") for n in form.names if n.startswith("live-")}
+        if not there:
+            self.fault("refused", path, "the form asks for no count")
         counts = {kind: n for kind, n in seen.items() if kind in there}
         before = self.outlook(case) if not counts and self.chance(COMPARED) else None
         data = {
@@ -568,6 +570,7 @@ class Keeper:
         self._looked(case.plant.id, case.id, sum(counts.values()))
         case.touched = self.today
         self.report.counts["looks"] += 1
+        self.report.counts["looks that found life"] += bool(counts)
         if before is not None:
             self._compare(case, before)
 

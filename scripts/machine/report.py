@@ -70,7 +70,8 @@ class Report:
         lines = [
             f"{c['households']} households, {c['visits']} days visited of {c['days']}, "
             f"{c['pages']} pages read, {len(self.pests)} pests, "
-            f"{c['cases']} cases, {c['evenings']} evenings, {c['looks']} looks, {c['finds']} finds"
+            f"{c['cases']} cases, {c['evenings']} evenings, {c['looks']} looks "
+            f"({c['looks that found life']} found life), {c['finds']} finds"
         ]
         for kind, what in KINDS.items():
             found = self.of(kind)
