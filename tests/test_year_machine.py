@@ -12,7 +12,7 @@ from machine.run import one
 DAYS, STRIDE = 40, 12
 QUICK = [28, 26]
 """Seeds whose first pests are quick and whose places are warm, so that forty days hold
-much and take little time.
+much and take little time. In the first household a look finds life.
 """
 
 
@@ -23,6 +23,8 @@ def test_two_households_live_through_forty_days(seed, empty_household):
     assert report.counts["visits"] >= 3
     assert report.counts["pages"] > 40
     assert report.counts["cases"] >= 1
+    if seed == QUICK[0]:
+        assert report.counts["looks that found life"] >= 1
 
 
 @pytest.mark.parametrize(
