@@ -322,7 +322,8 @@ def moved(
         return "Nothing was recorded for so long that no date holds any more."
     fallen = after.get("rain_mm")
     wet = fallen is not None and _wetness(fallen) != _wetness(before.get("rain_mm") or 0.0)
-    was, now = (side["celsius"] and speech.warmth(side["celsius"]) for side in (before, after))
+    known = (side.get("celsius") for side in (before, after))
+    was, now = (celsius and speech.warmth(celsius) for celsius in known)
     # Every day that passes is another stretch of warmth: only warmth that reads otherwise
     # is a cause.
     idle = {"rain": not wet, "series": was == now}
@@ -343,7 +344,7 @@ def _unnamed(before: Mapping[str, Any], on: date) -> str:
         return "It was counted again"
     if any(date.fromisoformat(d) < on for d in before["dates"]):
         return "An evening was not marked"
-    return "They were worked out again with the warmth so far"
+    return "The dates were worked out again with the warmth so far"
 
 
 def _wetness(mm: float) -> int:
