@@ -72,7 +72,9 @@ def _event(
     event = Event()
     event.add("uid", slot.uid)
     event.add("sequence", slot.sequence)
-    changed = max(slot.changed_at, row.closed_at or slot.changed_at)
+    to_come = slot.status == EveningState.PLANNED
+    closed = row.closed_at if to_come else None
+    changed = max(slot.changed_at, closed or slot.changed_at)
     event.add("dtstamp", changed)
     event.add("last-modified", changed)
     event.add("dtstart", evening(day))
@@ -90,9 +92,7 @@ def _event(
         f"{words.act_names(slot.treatments, catalogue.treatments)}.\n{window}{why}\nThe label and "
         f"local rules come first.",
     )
-    to_come = slot.status == EveningState.PLANNED
-    off = slot.status in (EveningState.DROPPED, EveningState.SKIPPED)
-    off |= to_come and row.closed_at is not None
+    off = slot.status in (EveningState.DROPPED, EveningState.SKIPPED) or closed is not None
     event.add("status", "CANCELLED" if off else "CONFIRMED")
     event.add("transp", "TRANSPARENT")
     if to_come and not off:
