@@ -552,6 +552,7 @@ class Keeper:
         there = {n.removeprefix("live-") for n in form.names if n.startswith("live-")}
         if not there:
             self.fault("refused", path, "the form asks for no count")
+            return
         counts = {kind: n for kind, n in seen.items() if kind in there}
         before = self.outlook(case) if not counts and self.chance(COMPARED) else None
         data = {
