@@ -182,7 +182,7 @@ def test_a_case_that_cannot_be_planned_for_a_fault_of_ours_holds_up_no_other(kee
 
 
 def test_a_plant_that_was_moved_has_other_dates_for_the_warmth_and_not_for_what_was_found(keeper):
-    def moves(celsius):
+    def moves(session, celsius):
         place = places.add(
             session, replace(warmth(celsius, celsius), name=f"Hall {celsius}"), now=keeper.now
         )
@@ -193,11 +193,11 @@ def test_a_plant_that_was_moved_has_other_dates_for_the_warmth_and_not_for_what_
         commands.add_find(Desk(session, keeper.catalogue, keeper.now), keeper.case, young)
     settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
     with keeper.store.writing() as session:
-        moves(15.0)
+        moves(session, 15.0)
     settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
     assert keeper.sees().moved.startswith("The warmth where it stands changed: about 15")
     with keeper.store.writing() as session:
-        moves(6.0)
+        moves(session, 6.0)
     keeper.now += timedelta(days=1)
     settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
     page = keeper.sees()

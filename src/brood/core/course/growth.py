@@ -75,8 +75,8 @@ def growth_per_cycle(case: Case, gap_days: int) -> float:
 
 def _window(acts: Sequence[Act], gap_days: int) -> int:
     """The cycles over which the factor is a mean: a whole number of rounds, after which
-    every act has come as often again. An act that works until it is usual again, as a
-    card that hangs, changes nothing from cycle to cycle.
+    every act has come as often again, but at most MOST_WINDOW. An act that works until it
+    is usual again, as a card that hangs, changes nothing from cycle to cycle.
     """
     each = (math.ceil(a.usual_gap_days / gap_days) for a in acts if not _lasts(a))
     turn = math.lcm(1, *each)
