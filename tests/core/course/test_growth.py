@@ -1,12 +1,14 @@
 """The growth from one treatment to the next: what tells treatments that can clear a plant."""
 
 from dataclasses import replace
+from datetime import timedelta
 
 import numpy as np
 import pytest
 from conftest import MITE
 
 from brood.catalogue.loader import shipped
+from brood.core.biology.case import Arrival
 from brood.core.course.growth import growth_per_cycle
 from brood.core.course.planner import plan, problem_of
 from brood.core.course.problem import MOST_SPRAYS, SPRAY_DAYS, SPRAYS_RUNNING, worn_out
@@ -44,6 +46,13 @@ def test_an_act_counts_as_often_as_it_is_usual(make_case):
     )
     assert growth_per_cycle(often, 4) < growth_per_cycle(oil, 4)
     assert growth_per_cycle(often, 7) == pytest.approx(growth_per_cycle(oil, 7), rel=1e-6)
+
+
+def test_what_flies_in_from_elsewhere_is_no_growth_of_what_is_there(make_case):
+    case = make_case(MITE)
+    moths = Arrival(case.start, case.start + timedelta(days=60), 5.0)
+    visited = replace(case, arrivals=(moths,))
+    assert growth_per_cycle(visited, 7) == growth_per_cycle(case, 7)
 
 
 def test_leaves_have_enough_after_five_sprays_in_three_weeks_and_rest_after_six():

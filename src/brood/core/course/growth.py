@@ -15,7 +15,8 @@ from brood.core.biology.case import Act, Case, Evening, Found, Schedule
 from brood.core.biology.substages import Array
 from brood.core.climate.hours import EVENING, evening
 from brood.core.climate.series import constant
-from brood.core.population.half_days import evenings, residues, walk_on
+from brood.core.population.half_days import evenings, residues
+from brood.core.population.one_step import ahead
 from brood.core.population.steps import Steps, only, steps_of
 
 NEVER_CLEARS, LONG, QUICK = 1.0, 0.6, 0.45
@@ -114,28 +115,55 @@ def _usual(acts: Sequence[Act], gap_days: int, dates: int) -> list[tuple[str, ..
 def _settled(
     case: Case, steps: Steps, schedule: Schedule, gap_days: int, least: int, window: int
 ) -> float:
-    survive = evenings(case, steps.chain, [schedule])
-    fresh = residues(case, steps, [schedule])
-    x = np.zeros((2, 1, 1, steps.chain.size + 2))
+    survive = {day: s[0, 0] for day, s in evenings(case, steps.chain, [schedule]).items()}
+    even = _EvenSteps(case, steps, residues(case, steps, [schedule]))
+    x = np.zeros((2, steps.chain.size + 2))
     for group in case.found:
         spread = group.count * steps.chain.met(case.pest.index(group.stage))
-        x += np.array([1 - case.refuge, case.refuge]).reshape(2, 1, 1, 1) * spread
+        x += np.array([[1 - case.refuge], [case.refuge]]) * spread
     growths: list[float] = []
-    for n, state in walk_on(replace(case, found=()), steps, survive, fresh, x, 0):
-        end = steps.ends[n]
+    for n, end in enumerate(steps.ends):
+        x = even.after(n, x)
+        if end.time() != EVENING:
+            continue
+        if end.date() in survive:
+            x[0] *= survive[end.date()]
         passed = (end.date() - case.start).days
-        if end.time() == EVENING and passed and passed % gap_days == 0:
-            growths.append(_grown(state))
+        if passed and passed % gap_days == 0:
+            growths.append(float(x.sum()))
+            x /= max(growths[-1], 1e-300)
             if len(growths) > least and _is_settled(growths, window):
                 break
     return float(np.exp(_logs(growths)[-window:].mean()))
 
 
-def _grown(state: Array) -> float:
-    """The factor since the numbers were last brought back to 1, which they are now."""
-    total = float(state.sum())
-    state /= max(total, 1e-300)
-    return total
+class _EvenSteps:
+    """The steps of a case at an even warmth. Every night is like every other, and so is every
+    day: what one does to each state is worked out once for each strength of the residues.
+    """
+
+    def __init__(self, case: Case, steps: Steps, fresh: Array) -> None:
+        self.case, self.steps, self.fresh = case, steps, fresh
+        size = 2 * (steps.chain.size + 2)
+        # One animal in each state of each track: [2, which, 1, states].
+        self.each = np.eye(size).reshape(size, 2, 1, -1).swapaxes(0, 1)
+        self._known: dict[tuple[time, bytes], Array] = {}
+
+    def after(self, n: int, x: Array) -> Array:
+        """The numbers [2, states] one step later. Nothing is added from elsewhere."""
+        key = self.steps.ends[n].time(), self.fresh[n].tobytes()
+        if key not in self._known:
+            grown = ahead(
+                self.steps,
+                n,
+                self.each,
+                self.case.pest.female_share,
+                self.case.refuge,
+                self.fresh[n],
+            )
+            self._known[key] = grown.swapaxes(0, 1).reshape(x.size, x.size)
+        out: Array = (x.reshape(-1) @ self._known[key]).reshape(x.shape)
+        return out
 
 
 def _is_settled(growths: Sequence[float], window: int) -> bool:
