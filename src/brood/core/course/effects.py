@@ -9,7 +9,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from brood.core.biology.case import Case, Evening, Schedule
+from brood.core.biology.case import Act, Case, Evening, Schedule
 from brood.core.biology.kill import (
     HALVING_FROM,
     later,
@@ -37,7 +37,7 @@ class ActEffects:
             a.id: np.array([a.kill.get(s, 0.0) for s in self.stages]) for a in self.acts.values()
         }
         self.lasting = {i: 1 - kill for i, kill in self.kill.items() if self.acts[i].lasts_days}
-        self.eaten = {i: again for i, a in self.acts.items() if (again := later(a))}
+        self.eaten = {i: self._faint(a) for i, a in self.acts.items() if later(a)}
         self.entering = np.array(newly_exposed(pest))
         self.residual = {
             i
@@ -79,13 +79,21 @@ class ActEffects:
                     self.lasting[i]
                 )
 
+    def _faint(self, act: Act) -> Array:
+        """A poison that is eaten goes on for some days, fainter every day: what survives on
+        each of the days after an evening [days, stages].
+        """
+        shares = np.array([share for _, share in later(act)])
+        once: Array = 1 - touched(act, self.reach) * self.kill[act.id]
+        out: Array = once ** shares[:, None]
+        return out
+
     def _wait(self, survive: Array, day: int, act: str) -> None:
-        """A poison that is eaten goes on for some days, fainter every day."""
-        for after, share in self.eaten[act]:
-            if 0 <= day + after < len(self.table.evenings):
-                survive[self.table.evenings[day + after]] *= (
-                    1 - touched(self.acts[act], self.reach) * self.kill[act]
-                ) ** share
+        """What was eaten, on the days after an evening."""
+        evenings, faint = self.table.evenings, self.eaten[act]
+        begun = max(day + 1, 0)
+        on = evenings[begun : max(day + 1 + len(faint), 0)]
+        survive[on] *= faint[begun - day - 1 :][: len(on)]
 
     def _row(self, ids: tuple[str, ...], reach: float) -> Array:
         if (ids, reach) not in self._rows:

@@ -65,6 +65,7 @@ class Search:
     def __init__(self, problem: Problem, target: float) -> None:
         self.problem, self.target = problem, target
         self._paced: dict[int, float] = {}
+        self._lives: dict[tuple[str, float], float] = {}
 
     def run(self) -> Draft | None:
         """The best plan. None when nothing is allowed on any day."""
@@ -198,7 +199,14 @@ class Search:
         series, begun = self.problem.case.series, evening(date.fromordinal(day))
         until = min(begun + timedelta(days=PACE_DAYS), series.end)
         celsius = series.mean(min(begun, until - timedelta(days=1)), until)
-        return _generation(pest, celsius) / _generation(pest, USUAL_C)
+        return self._generation(pest, celsius) / self._generation(pest, USUAL_C)
+
+    def _generation(self, pest: Pest, celsius: float) -> float:
+        """Days from egg to egg, at most 60 in each stage."""
+        key = pest.id, celsius
+        if key not in self._lives:
+            self._lives[key] = sum(min(stage.rate.days(celsius), 60.0) for stage in pest.stages)
+        return self._lives[key]
 
     def _fewest(self, part: float) -> Draft | None:
         """The fewest dates with such gaps that reach the target, or those that come
@@ -311,8 +319,3 @@ class Search:
         few = tuple(d for d in days if d <= end)[:SHORT] or days[:1]
         evenings = p.fill(few) or ()
         return Draft(evenings, self._gap(p.start, 1.0), self._chances([evenings])[0])
-
-
-def _generation(pest: Pest, celsius: float) -> float:
-    """Days from egg to egg, at most a year in all."""
-    return sum(min(stage.rate.days(celsius), 60.0) for stage in pest.stages)

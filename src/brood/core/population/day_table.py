@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,6 +69,14 @@ class DayTable:
     founders: tuple[Founders, ...]
     females: float
     refuge: float
+
+    @cached_property
+    def leave_alive(self) -> tuple[Array, ...]:
+        """For each stage the share that leaves it after so many intervals and has not died
+        untreated by then: [scenarios, intervals, waits].
+        """
+        stages = self.chain.pest.stages
+        return tuple(s.survival * one.share for s, one in zip(stages, self.leave, strict=True))
 
     @property
     def intervals(self) -> int:

@@ -102,15 +102,15 @@ class Backward:
         """
         return self.exposure.survive[:, cut, -1].T[..., None]
 
-    def _lived(self, stage: int) -> Array | float:
-        """The share that has not died untreated between entering a stage and leaving
-        it, or being counted: a number, or [schedules, scenarios, intervals, waits].
+    def _leaves(self, stage: int) -> Array:
+        """The share that leaves a stage after so many intervals and has not died untreated
+        until then, or until it is counted: [schedules or 1, scenarios, intervals, waits].
         """
-        return self.table.chain.pest.stages[stage].survival
+        return self.table.leave_alive[stage][None, :, : self.days]
 
     def _founder_lived(self, founders: Founders) -> Array:
-        """The same of a group found, by sub-stage: [schedules, scenarios, sub-stages,
-        waits].
+        """The share of a group found that has not died untreated until it leaves its stage,
+        or is counted, by sub-stage: [schedules, scenarios, sub-stages, waits].
         """
         size = self.table.chain.counts[founders.stage]
         each = self.table.chain.lives[self.table.chain.first(founders.stage)]
@@ -134,42 +134,53 @@ class Backward:
         return lives
 
     def spared(
-        self, stage: int, first: int, starts: int, waits: int, fresh: Array | None = None
+        self,
+        stage: int,
+        first: int,
+        starts: int,
+        waits: range,
+        fresh: Array | None = None,
     ) -> Array:
         """Of those in a stage from each of some intervals on, the share that survives
-        the evenings before each of the following ones: [schedules, starts, waits].
+        the evenings before each of some following ones: [schedules, starts, waits].
 
         Animals in the open and in the refuge are followed side by side, and change
         places as often as the stage does.
         """
-        refuge, survive = self.table.refuge, self.exposure.survive[..., stage]
-        out = np.empty((waits, self.schedules, starts))
+        refuge, size = self.table.refuge, starts + waits.stop
+        met, moved = np.ones((self.schedules, size)), np.zeros(size)
+        held = slice(max(0, min(size, self.table.intervals - first)))
+        met[:, held] = self.exposure.survive[:, first:, stage][:, held]
+        moved[held] = self.table.moved[first:, stage][held]
         hidden = np.full((self.schedules, starts), refuge)
         exposed = (1 - refuge) * (np.ones_like(hidden) if fresh is None else fresh)
-        moved, moves = self.table.moved[:, stage], bool(self.table.moved[:, stage].any())
-        for wait in range(waits):
-            total = np.add(exposed, hidden, out=out[wait])
-            low, high = first + wait, min(first + wait + starts, self.table.intervals)
-            held = max(high - low, 0)
-            if not held:
-                out[wait + 1 :] = total
-                break
-            if moves:
-                hidden[:, :held] += moved[low:high] * (refuge * total - hidden)[:, :held]
-                np.subtract(total, hidden, out=exposed)
-            exposed[:, :held] *= survive[:, low:high]
-        return np.moveaxis(out, 0, -1)
+        if not moved.any():
+            return _stayed(met, exposed, waits) + refuge
+        stays, hides, part = 1 - moved, refuge * moved, np.empty_like(hidden)
+        out = np.empty((1 + len(waits), self.schedules, starts))
+        for wait in range(waits.stop):
+            now = slice(wait, wait + starts)
+            # What comes before the first wait that is asked for is written over.
+            total = np.add(exposed, hidden, out=out[max(wait - waits.start + 1, 0)])
+            hidden *= stays[now]
+            hidden += np.multiply(hides[now], total, out=part)
+            np.subtract(total, hidden, out=exposed)
+            exposed *= met[:, now]
+        return np.moveaxis(out[1:], 0, -1)
 
-    def _path(self, stage: int) -> Array:
-        """The chance to leave a stage alive in an interval: [schedules or 1, scenarios,
-        intervals, waits].
+    def _path(self, stage: int) -> tuple[Array, Array]:
+        """Of those in a stage from an interval on: the share that survives the evenings
+        [schedules or 1, intervals, waits from the shortest], and the share that leaves
+        [schedules or 1, scenarios, intervals, all waits].
         """
-        share, lived = self.table.leave[stage].share[:, : self.days], self._lived(stage)
+        left, leave = self._leaves(stage), self.table.leave[stage]
+        waits = range(leave.least, leave.share.shape[2])
         fresh = None if self.exposure.fresh is None else self.exposure.fresh[:, : self.days, stage]
         if (self.exposure.survive[..., stage] == 1).all() and (fresh is None or (fresh == 1).all()):
-            return np.asarray(lived * share[None])
-        spared = self.spared(stage, 0, self.days, share.shape[2], fresh)
-        return np.asarray(spared[:, None] * (lived * share))
+            return np.broadcast_to(1.0, (1, self.days, len(waits))), left
+        spared = self.spared(stage, 0, self.days, waits, fresh)
+        # In the order in which it is read.
+        return np.ascontiguousarray(spared), left
 
     def _sweep(self) -> None:
         """Fill the values from the last interval to the first. Each stage goes as far
@@ -192,10 +203,12 @@ class Backward:
 
     def _stage(self, stage: int, low: int, high: int) -> None:
         into = self.values[stage][:, :, low:high]
+        (spared, left), least = self._paths[stage], self.table.leave[stage].least
         np.einsum(
-            "bsdw,bsdw->bsd",
-            self._paths[stage][:, :, low:high],
-            self._ahead[stage][:, :, low:high],
+            "bdw,bsdw,bsdw->bsd",
+            spared[:, low:high],
+            left[:, :, low:high, least:],
+            self._ahead[stage][:, :, low:high, least:],
             out=into,
         )
         self._stop(into, low, high)
@@ -261,7 +274,7 @@ class Backward:
                 )
             )
             after = np.concatenate((after, rest), axis=2)
-        spared = self.spared(founders.stage, first, 1, waits)
+        spared = self.spared(founders.stage, first, 1, range(waits))
         out: Array = np.einsum(
             "bsnw,bsw->bsn",
             founders.share * self._founder_lived(founders),
@@ -382,10 +395,11 @@ class Left(Backward):
         """An animal that enters after the last evening counts as 1."""
         np.copyto(value, 1.0, where=self._over(low, high))
 
-    def _lived(self, stage: int) -> Array | float:
+    def _leaves(self, stage: int) -> Array:
+        share = self.table.leave[stage].share[None, :, : self.days]
         if self.table.chain.pest.stages[stage].survival == 1:
-            return 1.0
-        waits = self.table.leave[stage].share.shape[2]
+            return share
+        waits = share.shape[3]
         middle = (self.table.moves[:, 1:, stage] + self.table.moves[:, :-1, stage]) / 2
         ends = np.concatenate((middle, np.repeat(middle[:, -1:], waits, axis=1)), axis=1)
         done = (
@@ -393,7 +407,7 @@ class Left(Backward):
             - middle[:, : self.days, None]
         )
         until = self._until(stage)[..., None] - middle[:, : self.days]
-        return self._progressed(stage, self.table.chain.counts[stage], until, done)
+        return self._progressed(stage, self.table.chain.counts[stage], until, done) * share
 
     def _founder_lived(self, founders: Founders) -> Array:
         assert founders.share is not None
@@ -423,6 +437,17 @@ class Left(Backward):
             passed < 1, (1 - passed * dies) ** (np.asarray(left) - 1.0), (1 - dies) ** left
         )
         return out
+
+
+def _stayed(met: Array, exposed: Array, waits: range) -> Array:
+    """What is left of the exposed [schedules, starts] where nothing changes its place, after
+    what `met` [schedules, starts + waits] leaves of them in each interval.
+    """
+    out = np.empty((*exposed.shape, waits.stop))
+    out[..., 0] = exposed
+    if waits.stop > 1:
+        out[..., 1:] = _windows(met, waits.stop - 1)[:, : exposed.shape[1]]
+    return np.cumprod(out, axis=-1, out=out)[..., waits.start :]
 
 
 def _windows(values: Array, length: int) -> Array:

@@ -13,9 +13,11 @@ to 09:00 and from 09:00 to 19:00, with hourly rates summed (`steps`, `one_step`)
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
+from itertools import pairwise
 
 import numpy as np
 
@@ -171,19 +173,20 @@ def residues(case: Case, steps: Steps, schedules: Sequence[Schedule]) -> Array:
     entering = np.array(newly_exposed(case.pest))
     stages = treated_as(case.pest)
     out = np.ones((len(steps.ends), len(schedules), 1, len(stages)))
+    middles = [end - timedelta(hours=6) for end in steps.ends]
     for b, schedule in enumerate(schedules):
         used = {a.id: a for one in schedule for a in case.acts_of(one)}
         for act in (a for a in used.values() if a.residual_days >= HALVING_FROM and not a.eaten):
             kill = entering * np.array([act.kill.get(s, 0.0) for s in stages])
             kill = touched(act, case.reach) * kill
-            uses = [evening(one.on) for one in schedule if act.id in one.acts]
-            for n, end in enumerate(steps.ends):
-                middle = end - timedelta(hours=6)
-                since = max((u for u in uses if u < middle), default=None)
-                if since is not None:
-                    strength = residue(act, (middle - since) / timedelta(days=1))
+            uses = sorted({evening(one.on) for one in schedule if act.id in one.acts})
+            for since, renewed in pairwise([*uses, datetime.max]):
+                for n in range(bisect_right(middles, since), bisect_right(middles, renewed)):
+                    strength = residue(act, (middles[n] - since) / timedelta(days=1))
+                    if strength == 0:
+                        break
                     if case.rain and act.rain == Exposure.FILM:
-                        strength *= left_of_film(case.rain, since.date(), end.date())
+                        strength *= left_of_film(case.rain, since.date(), steps.ends[n].date())
                     out[n, b, 0] *= 1 - kill * strength
     return out
 
