@@ -169,7 +169,11 @@ class Tidy(TestResponse):
         return re.sub(r"(<\w[^<>]*>) | (?=</)", r"\1", single)
 
 
-def _client(folder: Path, clock: Clock, **settings: object) -> Iterator[FlaskClient]:
+def client_of(
+    household: Path, folder: Path, clock: Clock, **settings: object
+) -> Iterator[FlaskClient]:
+    """Pages of a copy of a household, laid down in a folder."""
+    _copy(household, folder)
     app = create_app(Settings(data=folder, **settings), clock)  # type: ignore[arg-type]
     app.testing = False
     with app.test_client() as client:
@@ -181,24 +185,20 @@ def _client(folder: Path, clock: Clock, **settings: object) -> Iterator[FlaskCli
 @pytest.fixture
 def client(empty_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages of an empty household."""
-    _copy(empty_household, tmp_path / "empty-pages")
-    yield from _client(tmp_path / "empty-pages", clock, upload_mb=1)
+    yield from client_of(empty_household, tmp_path / "empty-pages", clock, upload_mb=1)
 
 
 @pytest.fixture
 def demo_client(demo_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages of the demo household."""
-    _copy(demo_household, tmp_path / "pages")
-    yield from _client(tmp_path / "pages", clock, demo=True)
+    yield from client_of(demo_household, tmp_path / "pages", clock, demo=True)
 
 
 @pytest.fixture
 def lan_client(demo_household: Path, tmp_path: Path, clock: Clock) -> Iterator[FlaskClient]:
     """Pages as another device on the home network sees them."""
-    _copy(demo_household, tmp_path / "pages")
-    yield from _client(
-        tmp_path / "pages", clock, lan=True, hosts=("127.0.0.1", "localhost", "10.9.8.7")
-    )
+    hosts = ("127.0.0.1", "localhost", "10.9.8.7")
+    yield from client_of(demo_household, tmp_path / "pages", clock, lan=True, hosts=hosts)
 
 
 @pytest.fixture
