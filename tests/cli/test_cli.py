@@ -39,7 +39,9 @@ def test_develop_gives_the_mites_times(celsius, egg, generation):
     assert {s["confidence"] for s in answer["sources"]} == {"A", "B"}
 
 
-@pytest.mark.parametrize("celsius", [15, 20, 25, 30])
+@pytest.mark.parametrize(
+    "celsius", [20, *(pytest.param(c, marks=pytest.mark.long) for c in (15, 25, 30))]
+)
 def test_develop_gives_every_pests_tabulated_means(catalogue, celsius):
     off = []
     for pest, record in catalogue.records.items():

@@ -22,7 +22,9 @@ PESTS = list(shipped().pests.values())
 
 
 @pytest.mark.parametrize("pest", PESTS, ids=lambda p: p.id)
-@pytest.mark.parametrize("celsius", [17.0, 22.0, 26.0])
+@pytest.mark.parametrize(
+    "celsius", [22.0, *(pytest.param(c, marks=pytest.mark.long) for c in (17.0, 26.0))]
+)
 def test_egg_to_adult_has_the_catalogues_mean_and_spread(pest, celsius):
     chain = chain_of(pest)
     adult = chain.first(len(pest.stages) - 1)

@@ -204,7 +204,13 @@ def any_case(pest_id, warmth, counts, picks, late, ago, **more):
     return case(pest_id, warmth[0], max(warmth[0] - warmth[1], 0), acts, found, late=late, **more)
 
 
-@pytest.mark.parametrize("pest_id", CATALOGUE.pests)
+@pytest.mark.parametrize(
+    "pest_id",
+    [
+        pytest.param(p, marks=pytest.mark.long if n % 2 else [])
+        for n, p in enumerate(CATALOGUE.pests)
+    ],
+)
 @settings(max_examples=1, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 @given(
     warmth=WARMTH,

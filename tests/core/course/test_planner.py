@@ -289,10 +289,13 @@ def random_case(rng, *, small):
     )
 
 
-@pytest.mark.parametrize("seed", [1, *(pytest.param(n, marks=pytest.mark.long) for n in (2, 3, 4))])
-def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
+@pytest.mark.parametrize(
+    ("seed", "cases"),
+    [(0, 16), *(pytest.param(n, 50, marks=pytest.mark.long) for n in range(1, 5))],
+)
+def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed, cases):
     rng, feasible = random.Random(seed), 0
-    for _ in range(50):
+    for _ in range(cases):
         problem = problem_of(random_case(rng, small=False))
         dates = chosen(problem)
         assert problem.keeps_limits(dates), "a plan never breaks a label limit"
@@ -304,10 +307,10 @@ def test_no_rule_that_keeps_the_limits_clears_better_with_fewer_dates(seed):
         own, *others = problem.in_90(problem.chances([dates, *rules]))
         assert all(other <= own + 1e-4 for other in others)
         feasible += own >= problem.case.target
-    assert feasible >= 15
+    assert feasible >= 0.3 * cases
 
 
-@settings(max_examples=6, deadline=None, suppress_health_check=FUNCTION)
+@settings(max_examples=3, deadline=None, suppress_health_check=FUNCTION)
 @given(
     st.sampled_from([MITE, THRIPS, WHITEFLY]),
     st.floats(16, 26),
@@ -331,7 +334,7 @@ def test_windows_hold_what_they_promise(make_case, pest, celsius, reach, wide):
         assert (problem.in_90(problem.chances([moved, early])) >= floor).all()
 
 
-@settings(max_examples=5, deadline=None, suppress_health_check=FUNCTION)
+@settings(max_examples=2, deadline=None, suppress_health_check=FUNCTION)
 @given(
     st.sampled_from([MITE, THRIPS, WHITEFLY]),
     st.floats(15, 24),
@@ -546,7 +549,7 @@ def test_warmth_that_is_past_does_not_make_a_course_in_the_cold(make_case):
         planned(make_case(found=found, series=series))
 
 
-@pytest.mark.parametrize("level", [30.0, 120.0])
+@pytest.mark.parametrize("level", [30.0, pytest.param(120.0, marks=pytest.mark.long)])
 def test_in_a_garden_a_number_is_held_with_no_more_dates_than_it_takes(make_case, level):
     case = make_case(
         found=(Found(DAY, "egg", 20.0), Found(DAY, "larva", 10.0), Found(DAY, ADULT, 4.0)),
@@ -599,7 +602,7 @@ def test_of_two_evenings_in_a_row_one_stays_however_little_both_add(make_case, c
     assert max(gaps) <= 2 * answer.gap_days
 
 
-@pytest.mark.parametrize("level", [3.0, 20.0])
+@pytest.mark.parametrize("level", [pytest.param(3.0, marks=pytest.mark.long), 20.0])
 @pytest.mark.parametrize("pest", [MITE, "trialeurodes-vaporariorum", "coccus-hesperidum"])
 def test_holding_under_a_number_never_takes_denser_evenings_than_clearing(make_case, pest, level):
     young = CATALOGUE.pest(pest).stages[1].id
