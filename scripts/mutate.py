@@ -46,7 +46,7 @@ SWAPS = {
 }
 FIRST, THEN = 30.0, 90.0
 """Seconds of tests that are run first, and then, by the times that they took."""
-MINUTES = 15
+MINUTES, NO_SUCH_TEST = 15, 4
 
 
 @dataclass(frozen=True)
@@ -201,6 +201,8 @@ def _fails(home: Path, tests: list[str]) -> bool:
         ran = subprocess.run(command, cwd=home, env=env, capture_output=True, timeout=60 * MINUTES)
     except subprocess.TimeoutExpired:
         return True
+    if ran.returncode == NO_SUCH_TEST:
+        raise ValueError(ran.stderr.decode())
     return ran.returncode not in (0, 5)
 
 
