@@ -42,6 +42,7 @@ WIRING = {
 CORE_MAY_USE = {
     "__future__",
     "abc",
+    "bisect",
     "collections",
     "csv",
     "dataclasses",

@@ -239,7 +239,7 @@ def usual(problem, evenings):
     days = {act: [e.day for e in evenings if act in e.acts] for act in problem.acts}
     own = problem.case.limits.min_gap_days
     return problem.keeps_limits(evenings) and all(
-        later - earlier >= (problem.label[act].usual_gap_days if own is None else own)
+        later - earlier >= max(problem.label[act].usual_gap_days, own or 0)
         for act, used in days.items()
         for earlier, later in itertools.pairwise(used)
     )
