@@ -14,7 +14,7 @@ from keepers import Keeper, calibration_error, inquire, typical_setting
 from brood.catalogue.loader import shipped
 from brood.core.diagnosis.evidence import Circumstances, weigh
 from brood.core.diagnosis.next_check import next_checks
-from brood.core.diagnosis.stages_present import stage_chances
+from brood.core.diagnosis.stages_present import LEAST_SHARE, stage_chances
 
 MODEL = shipped().evidence.model
 HARMLESS = {c.id for c in MODEL.causes if c.harmless}
@@ -126,6 +126,21 @@ def test_a_host_counts_a_little_and_a_measured_body_shows_its_stage():
     after = {s.kind: s.chance for s in stage_chances(MODEL, cause, kinds, yes("size-2-to-4"))}
     assert after["adult"] > before["adult"] + 0.1
     assert after["egg"] == before["egg"]
+
+
+def test_a_stage_counts_as_seen_by_a_sign_that_no_other_stage_shows():
+    kinds, only, several = ("egg", "young", "adult"), 0, 0
+    for sign in MODEL.signs:
+        shown = [kind for kind in sign.stages if kind in kinds]
+        likely = [c for c in MODEL.causes if c.shares.get(sign.id, 0.0) >= LEAST_SHARE]
+        if not shown or not likely or any(sign.id in b for b in likely[0].bodies.values()):
+            continue
+        only, several = only + (len(shown) == 1), several + (len(shown) > 1)
+        for answered in (True, False):
+            found = stage_chances(MODEL, likely[0], kinds, {sign.id: answered})
+            seen = [s.kind for s in found if s.seen]
+            assert seen == (shown if answered and len(shown) == 1 else [])
+    assert min(only, several) >= 5
 
 
 WRONG = [

@@ -167,6 +167,20 @@ def test_plants_that_may_have_caught_something_come_last_on_a_walk(store):
         assert [stop.plant.name for stop in walk.stops] == ["Begonia", "Fuchsia"]
 
 
+def test_a_walk_names_four_plants_and_says_how_many_more_there_are(store):
+    names = ["Fern", "Fuchsia", "Ivy", "Palm", "Sage", "Vine"]
+    with store.writing() as session:
+        sill = place_of(session, "Sill")
+        place = cases.places(session)[0]
+        due = [
+            rhythm.DueLook(cases.plant(session, plant_of(session, sill, n)), place, TODAY, 10, "")
+            for n in names
+        ]
+        ends = [rhythm.walk(due[:n], TODAY, {}).text.split(": ")[1] for n in (4, 5, 6)]
+    four = "Fern, Fuchsia, Ivy, Palm"
+    assert ends == [four, f"{four} and 1 more", f"{four} and 2 more"]
+
+
 def test_a_day_of_the_last_weeks_is_taken(store):
     moment = datetime(2026, 6, 3, 9)
     with store.writing() as session:
