@@ -33,9 +33,9 @@ CLOCK = (time(7), time(21))
 SAID = places.Warmth(22.0, 18.0, *CLOCK)
 
 
-def add(store, source, **more):
+def add(store, source, name="Shelf", **more):
     with store.writing() as session:
-        return places.add(session, places.PlaceCommand("Shelf", "", source, SAID, **more), now=NOW)
+        return places.add(session, places.PlaceCommand(name, "", source, SAID, **more), now=NOW)
 
 
 def series(store, place, first=TODAY, last=TODAY + timedelta(days=20)):
@@ -92,6 +92,23 @@ def test_a_diary_is_drawn_through_its_days_with_gaps_marked_and_old_values_kept(
     assert "read off up to" in facts(store, place)
     with pytest.raises(InputError):
         from_days([(TODAY, 20.0, 10.0)])
+
+
+def test_the_ribbon_begins_with_what_is_known_of_a_place(store):
+    def begins(place):
+        with store.reading() as session:
+            return (TODAY - places.build(session, place, now=NOW).days[-1].day).days
+
+    fixed, outside, written = (add(store, s, s) for s in ("set-points", "weather", "diary"))
+    assert [begins(fixed), begins(outside)] == [7, 7], "no report has come yet"
+    with store.writing() as session:
+        assert weather.refresh(session, weather.SimulatedWeather("north"), NOW) == 1
+    assert [begins(fixed), begins(outside)] == [7, 28]
+    for ago, first in ((20, 20), (60, 42)):
+        with store.writing() as session:
+            day = places.DiaryEntry(TODAY - timedelta(days=ago), 12.0, 20.0)
+            places.keep_diary(session, written, [day], now=NOW)
+        assert begins(written) == first, "six weeks at most"
 
 
 def test_the_weather_is_observed_forecast_and_then_normal_with_growing_spread(store):
