@@ -130,6 +130,12 @@ def test_other_devices_ways_of_writing_are_read(text, given, celsius):
         assert not log.refused
 
 
+def test_a_row_that_is_cut_short_is_refused_and_the_others_are_read():
+    log = parse(b"No.,Date-Time,Temp\n1\n2,2026-06-01 08:00,20.5\n3,2026-06-01 08:10,21\n")
+    assert [r.celsius for r in log.readings] == [20.5, 21.0]
+    assert [r.row for r in log.refused] == [2]
+
+
 def test_ambiguous_dates_follow_the_order_of_the_file_and_then_the_settings():
     rows = "".join(f"{d:02d}/06/2026 08:00,20\n" for d in range(1, 12))
     assert parse((HEAD + rows).encode(), day_first=False).readings[-1].at == datetime(

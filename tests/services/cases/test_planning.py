@@ -23,6 +23,7 @@ from brood.services.voice.speech import Speech
 from brood.services.warmth import logger_files
 from brood.store.queries import cases as queries
 from brood.store.queries import readings
+from brood.store.states import EveningState
 
 
 @pytest.fixture
@@ -342,3 +343,24 @@ def test_an_evening_that_went_by_is_asked_about_for_two_weeks_and_no_longer(keep
         row = row_of(keeper)
         if not history.is_left_alone(row):
             assert (history.went_by(row) is not None) == asked, after
+
+
+def test_an_evening_that_was_taken_back_comes_again_as_one_that_nobody_missed(keeper):
+    keeper.marks(1)
+    settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
+    first = history.planned(row_of(keeper))[0]
+    keeper.now = datetime.combine(first.target_on + timedelta(days=1), time(9))
+    settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
+    gone_by = history.went_by(row_of(keeper))
+    assert gone_by is not None
+    assert gone_by.missed_on == first.target_on
+    with keeper.store.writing() as session:
+        row = queries.case(session, keeper.case)
+        for one in history.planned(row):
+            one.status = EveningState.DROPPED
+        row.planned_facts = 0
+    settle(keeper.store, keeper.catalogue, keeper.now, keeper.case)
+    again = history.planned(row_of(keeper))
+    assert again[0].id == gone_by.id
+    assert [one.missed_on for one in again] == [None] * len(again)
+    assert history.went_by(row_of(keeper)) is None

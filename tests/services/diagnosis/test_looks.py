@@ -13,7 +13,7 @@ from planned import Desk
 from sqlalchemy import select
 
 from brood.core.diagnosis.evidence import weigh
-from brood.core.diagnosis.next_check import next_checks
+from brood.core.diagnosis.next_check import Check, next_checks
 from brood.core.diagnosis.severity import severity
 from brood.errors import FieldErrors
 from brood.services.cases import commands
@@ -256,6 +256,34 @@ def test_what_a_card_says_of_an_outcome_is_the_verdict_after_it(demo_store, cata
                 look_log.take_back(session, look_id, LATER, now=LATER + timedelta(minutes=1))
                 assert shown(session, catalogue, look_id).headline == result.headline
         session.rollback()
+
+
+def test_outcomes_of_one_group_are_one_check_with_its_way_and_its_caution(catalogue):
+    signs, cautions = catalogue.evidence.observations, set()
+    now = weigh(catalogue.evidence.model, {})
+    for group in {o.group for o in signs.values() if o.group}:
+        same = [o for o in signs.values() if o.group == group][:MOST_OUTCOMES]
+        if len(same) < 2:
+            continue
+        other = next(o for o in signs.values() if o.plate != same[0].plate and o.group != group)
+        whole, mixed = (
+            check_cards.card(
+                catalogue, Check(tuple(o.id for o in some), 1, "eye", 0.1), lambda _: now, now
+            )
+            for some in (same, [*same[:1], other])
+        )
+        assert whole.title == check_cards.TITLES.get(group, "Which of these is it?")
+        assert whole.how == same[0].how_to_check
+        assert not whole.together
+        assert mixed.how == "Choose the nearest. Look at several before you decide."
+        assert (mixed.safety, mixed.together) == ("", True)
+        tools = {o.tool for o in same}
+        told = {"swab": "Alcohol", "knife or nail": "Work away", "trowel": "Work away"}
+        if tools & set(told):
+            assert whole.safety.split(":")[0].startswith(tuple(told[t] for t in tools & set(told)))
+        assert whole.safety.startswith("Alcohol burns") == ("swab" in tools)
+        cautions.add(whole.safety)
+    assert len(cautions) >= 3
 
 
 @pytest.mark.long

@@ -363,6 +363,21 @@ def test_choosing_a_dry_surface_begins_it_and_leaving_it_out_ends_it(store):
     assert on_record() == [("dry-surface", on(3), on(9))]
 
 
+def test_leaving_an_act_out_ends_the_state_that_it_keeps_up_and_no_other(store, mites):
+    plant, _ = mites
+    begin(store, plant, "dry-surface", START)
+
+    def ended_by(day, **choice):
+        with store.writing() as session:
+            plant_states.follow_choice(session, CATALOGUE, plant, now=at(day), **choice)
+            return [(r.kind, r.ended_on) for r in lasting.of_plant(session, plant)]
+
+    assert ended_by(2, chosen=[], dropped=["wiping"]) == [("dry-surface", None)]
+    assert ended_by(3, chosen=["soil-drying"]) == [("dry-surface", None)], "it stands already"
+    for day in (4, 5):
+        assert ended_by(day, chosen=[], dropped=["soil-drying"]) == [("dry-surface", on(4))]
+
+
 def test_dates_that_a_state_has_made_impossible_do_not_stand(store, mites):
     _, case_id = mites
     with store.reading() as session:
