@@ -16,9 +16,17 @@ from brood.errors import LeftAlone, NotFound
 from brood.services.cases import case_page, commands, history, plans
 from brood.services.cases.commands import FindCommand, MarkCommand
 from brood.services.followup import ending, inspections
-from brood.services.today import today
+from brood.services.house import places
+from brood.services.house.places import PlaceCommand, Warmth
+from brood.services.house.plants import PlantCommand
+from brood.services.house.plants import add as add_plant
+from brood.services.today import away, today
 from brood.services.voice.preferences import Preferences
+from brood.services.warmth import logger_files
+from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
 from brood.store.queries import cases as queries
+
+WARM = Warmth(22, 18, time(7), time(21))
 
 
 def at(day):
@@ -436,3 +444,26 @@ def test_a_course_that_looks_have_ended_gets_no_new_dates_from_before_a_silence(
     back = day + timedelta(days=110)
     assert opened(store, catalogue, case_id, back).headline == "Count again first."
     assert planned(store, catalogue, case_id, back)[0] == []
+
+
+def test_who_was_away_is_asked_for_readings_that_nobody_but_the_keeper_takes(store, catalogue):
+    open_mite(store, catalogue, START)
+    file = csv_text(LoggerPlan(at(START - timedelta(days=5)).replace(minute=0), days=5))
+    with store.writing() as session:
+        for source in ("diary", "logger", "sensor", "a logger without a file"):
+            kind = "logger" if source.startswith("a ") else source
+            place = places.add(session, PlaceCommand(source, "", kind, WARM), now=at(START))
+            add_plant(
+                session, PlantCommand(f"Fern, {source}", "foliage", "", place, START), now=at(START)
+            )
+            if source in ("logger", "sensor"):
+                logger_files.take_file(session, place, "a.csv", file.encode(), now=at(START))
+            if source == "sensor":
+                queries.place(session, place).source = "sensor"
+            if source == "diary":
+                day = places.DiaryEntry(START, 14.0, 22.0)
+                places.keep_diary(session, place, [day], now=at(START))
+    with store.reading() as session:
+        found = away.build(Desk(session, catalogue, at(START + timedelta(days=30))))
+    asked = [one.asks for one in found.things if one.key.startswith("place-")]
+    assert asked == ["diary: 30 days without readings.", "logger: 30 days without readings."]
