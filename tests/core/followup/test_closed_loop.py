@@ -14,11 +14,12 @@ from hypothesis import strategies as st
 from simulated import Plant, follow
 
 from brood.catalogue.loader import shipped
-from brood.core.biology.case import CardCatch, Evening, Found, Inspection
+from brood.core.biology.case import CardCatch, Case, Evening, Found, Inspection
 from brood.core.biology.pest import ADULT
 from brood.core.climate.series import constant
 from brood.core.followup.alive_odds import Ask, Question, fates
 from brood.core.followup.all_clear import clear_by, interpolated, suspected
+from brood.core.followup.detection import seen_share
 from brood.core.followup.posterior import even_speed, learn, stacked, updated
 from brood.core.population.steps import steps_of
 
@@ -98,6 +99,20 @@ def test_a_male_dies_at_his_own_rate_and_a_look_finds_him_with_its_own_chance():
     assert either[0] == pytest.approx(seen[0] + alive[0] * 0.4, rel=1e-4), (
         "seen, or unseen and still alive"
     )
+
+
+def test_a_look_sees_thrips_that_fly_and_not_those_in_the_soil():
+    series = constant(datetime.combine(DAY, time()), 24 * 40, 20.0, spread_c=0.0)
+    pest = CATALOGUE.pest("frankliniella-occidentalis")
+    case = Case(pest, DAY, (Found(DAY, ADULT, 1.0),), series, ())
+    look = Inspection(day(1), thorough=0.6)
+    steps, p = odds(case, day(4), [Question(day(1), Ask.SEEN, (look,))])
+    in_the_open = p[0, 0, 0, 1]
+    sees = steps.chain.of_states(seen_share(case.pest, look))
+    pupa = steps.chain.first(pest.index("pupa"))
+    assert in_the_open[-2] == pytest.approx(sees[-2], rel=0.2)
+    assert sees[-2] > 0.4
+    assert in_the_open[pupa] < 0.2 * in_the_open[-2]
 
 
 def test_the_chance_alive_agrees_with_animals_followed_one_by_one():
