@@ -343,6 +343,8 @@ def test_an_evening_that_went_by_is_asked_about_for_two_weeks_and_no_longer(keep
         row = row_of(keeper)
         if not history.is_left_alone(row):
             assert (history.went_by(row) is not None) == asked, after
+            if not asked and (first := history.planned(row)[:1]):
+                assert first[0].missed_on is None, "it can be missed anew"
 
 
 def test_an_evening_that_was_taken_back_comes_again_as_one_that_nobody_missed(keeper):
