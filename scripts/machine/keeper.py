@@ -601,7 +601,7 @@ class Keeper:
                 f"{len(after[0])} evenings to come after a clean look, {len(before[0])} before",
             )
         if before[1] and after[1]:
-            self.report.counts["later by a clean look"] += after[1] > before[1]
+            self.report.counts["later by a clean look"] += max(after[1]) > max(before[1])
 
     def _neighbour(self, task: Task, plant_id: int) -> None:
         plant = next((p for p in self.house.plants if p.id == plant_id), None)
