@@ -32,13 +32,27 @@ QUICK_DAYS = 10.0
 @dataclass(frozen=True, eq=False)
 class Founders:
     """A group found: its interval, stage index and number, and its chances to leave the
-    stage [scenarios, sub-stages, waits] (None for adults).
+    stage [scenarios, sub-stages, waits] (None for adults). `lives` is the share that lives
+    through a sub-stage.
     """
 
     interval: int
     stage: int
     count: float
     share: Array | None
+    lives: float = 1.0
+
+    @property
+    def waits(self) -> int:
+        """The most intervals until it has left the stage."""
+        return 0 if self.share is None else int(self.share.shape[2])
+
+    @cached_property
+    def alive(self) -> Array:
+        """The chances to leave the stage and not to have died untreated by then."""
+        assert self.share is not None
+        out: Array = self.share * (self.lives ** np.arange(self.share.shape[1], 0, -1.0))[:, None]
+        return out
 
 
 @dataclass(frozen=True, eq=False)
@@ -239,4 +253,5 @@ def _founders(chain: Chain, stage: str, count: float, interval: int, ends: Array
         position,
         count,
         found_leaving(chain.counts[position], own[:, interval + 1 :], own[:, interval]),
+        chain.lives[chain.first(position)],
     )

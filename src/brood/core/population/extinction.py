@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from brood.core.biology.substages import Array
 from brood.core.population.day_table import DayTable, Founders
+from brood.core.population.sparing import Spared, spared
 
 NEVER = 1e-6
 CHUNK = 40
@@ -56,16 +57,21 @@ class Backward:
         # What comes after the last interval that matters is known. The last find lies within.
         last_find = max(f.interval for f in table.founders)
         self.days = min(table.intervals, max(self._acted(), last_find + 1))
-        waits = [1, *(one.share.shape[2] for one in table.leave)]
-        self._pad = max(waits)
-        self.values = [np.empty((self.schedules, scenarios, self.days + w)) for w in waits]
+        stages = range(len(table.leave))
+        self.values = [
+            np.empty((self.schedules, scenarios, self.days + wait))
+            for wait in (1, *map(self._longest, stages))
+        ]
         for value, known in zip(self.values, self._known(), strict=True):
             value[...] = known[..., : value.shape[2]]
         # Views, not copies: each stage sees the values of the next one as they are filled in.
+        self._lefts = [self._leaves(stage) for stage in stages]
         self._ahead = [
-            _windows(value, w) for value, w in zip(self.values[1:], waits[1:], strict=True)
+            _windows(value, left.shape[3])
+            for value, left in zip(self.values[1:], self._lefts, strict=True)
         ]
-        self._paths = [self._path(stage) for stage in range(len(table.leave))]
+        self._followed = [self._follow(stage) for stage in stages]
+        self._through = [None if each is None else each.all() for each in self._followed]
         # [intervals + 1, track, schedules, scenarios]: the value of a laying female.
         self.laying = np.empty((self.days + 1, 2, self.schedules, scenarios))
         self.laying[...] = self.end if after is None else after.laying[: self.days + 1]
@@ -108,14 +114,11 @@ class Backward:
         """
         return self.table.leave_alive[stage][None, :, : self.days]
 
-    def _founder_lived(self, founders: Founders) -> Array:
-        """The share of a group found that has not died untreated until it leaves its stage,
-        or is counted, by sub-stage: [schedules, scenarios, sub-stages, waits].
+    def _founder_left(self, founders: Founders) -> Array:
+        """The same of a group found, by sub-stage: [schedules or 1, scenarios, sub-stages,
+        waits].
         """
-        size = self.table.chain.counts[founders.stage]
-        each = self.table.chain.lives[self.table.chain.first(founders.stage)]
-        out: Array = each ** np.arange(size, 0, -1.0)[None, None, :, None]
-        return out
+        return founders.alive[None]
 
     # -- the kernel --
 
@@ -133,54 +136,27 @@ class Backward:
         """What the share that lives to be an adult is worth after the last interval."""
         return lives
 
-    def spared(
-        self,
-        stage: int,
-        first: int,
-        starts: int,
-        waits: range,
-        fresh: Array | None = None,
-    ) -> Array:
-        """Of those in a stage from each of some intervals on, the share that survives
-        the evenings before each of some following ones: [schedules, starts, waits].
-
-        Animals in the open and in the refuge are followed side by side, and change
-        places as often as the stage does.
+    def _follow(self, stage: int) -> Spared | None:
+        """What survives the evenings of those in a stage from every interval on, and then
+        of each group found in it. None where no evening touches the stage.
         """
-        refuge, size = self.table.refuge, starts + waits.stop
-        met, moved = np.ones((self.schedules, size)), np.zeros(size)
-        held = slice(max(0, min(size, self.table.intervals - first)))
-        met[:, held] = self.exposure.survive[:, first:, stage][:, held]
-        moved[held] = self.table.moved[first:, stage][held]
-        hidden = np.full((self.schedules, starts), refuge)
-        exposed = (1 - refuge) * (np.ones_like(hidden) if fresh is None else fresh)
-        if not moved.any():
-            return _stayed(met, exposed, waits) + refuge
-        stays, hides, part = 1 - moved, refuge * moved, np.empty_like(hidden)
-        out = np.empty((1 + len(waits), self.schedules, starts))
-        for wait in range(waits.stop):
-            now = slice(wait, wait + starts)
-            # What comes before the first wait that is asked for is written over.
-            total = np.add(exposed, hidden, out=out[max(wait - waits.start + 1, 0)])
-            hidden *= stays[now]
-            hidden += np.multiply(hides[now], total, out=part)
-            np.subtract(total, hidden, out=exposed)
-            exposed *= met[:, now]
-        return np.moveaxis(out[1:], 0, -1)
+        found = self._found(stage)
+        fresh = np.ones((1, self.days))
+        if self.exposure.fresh is not None:
+            fresh = self.exposure.fresh[:, : self.days, stage]
+        met = self.exposure.survive[..., stage]
+        if (met == 1).all() and (fresh == 1).all():
+            return None
+        starts = np.array([*range(self.days), *(f.interval for f in found)])
+        # Residues meet who comes into the open, and not who was found there.
+        fresh = np.concatenate((fresh, np.ones((len(fresh), len(found)))), axis=1)
+        moved, refuge, longest = self.table.moved[:, stage], self.table.refuge, self._longest(stage)
+        return spared(met, moved, refuge, starts, fresh, longest)
 
-    def _path(self, stage: int) -> tuple[Array, Array]:
-        """Of those in a stage from an interval on: the share that survives the evenings
-        [schedules or 1, intervals, waits from the shortest], and the share that leaves
-        [schedules or 1, scenarios, intervals, all waits].
-        """
-        left, leave = self._leaves(stage), self.table.leave[stage]
-        waits = range(leave.least, leave.share.shape[2])
-        fresh = None if self.exposure.fresh is None else self.exposure.fresh[:, : self.days, stage]
-        if (self.exposure.survive[..., stage] == 1).all() and (fresh is None or (fresh == 1).all()):
-            return np.broadcast_to(1.0, (1, self.days, len(waits))), left
-        spared = self.spared(stage, 0, self.days, waits, fresh)
-        # In the order in which it is read.
-        return np.ascontiguousarray(spared), left
+    def _longest(self, stage: int) -> int:
+        """The most intervals that anyone waits in a stage."""
+        usual: int = self.table.leave[stage].share.shape[2]
+        return max([usual, *(f.waits for f in self._found(stage))])
 
     def _sweep(self) -> None:
         """Fill the values from the last interval to the first. Each stage goes as far
@@ -203,14 +179,26 @@ class Backward:
 
     def _stage(self, stage: int, low: int, high: int) -> None:
         into = self.values[stage][:, :, low:high]
-        (spared, left), least = self._paths[stage], self.table.leave[stage].least
+        least, followed = self.table.leave[stage].least, self._followed[stage]
+        left, ahead = self._lefts[stage][:, :, low:high], self._ahead[stage][:, :, low:high]
+        through = self._through[stage]
+        if followed is None or through is None:
+            np.einsum("bsdw,bsdw->bsd", left[..., least:], ahead[..., least:], out=into)
+            self._stop(into, low, high)
+            return
+        # Who leaves after the intervals of this pass has met every evening, and has a value
+        # that no schedule changes.
+        late = max(least, min(left.shape[3], self.days - low))
         np.einsum(
             "bdw,bsdw,bsdw->bsd",
-            spared[:, low:high],
-            left[:, :, low:high, least:],
-            self._ahead[stage][:, :, low:high, least:],
+            followed.upto(slice(low, high), range(least, late)),
+            left[..., least:late],
+            ahead[..., least:late],
             out=into,
         )
+        if late < left.shape[3]:
+            beyond = np.einsum("bsdw,bsdw->bsd", left[..., late:], ahead[:1, ..., late:])
+            into += through[:, None, low:high] * beyond
         self._stop(into, low, high)
 
     def _adults(self, low: int, high: int) -> None:
@@ -256,31 +244,18 @@ class Backward:
         """
         if founders.share is None:
             return self.laying_at(founders.interval)[..., None]
-        first, waits = founders.interval, founders.share.shape[2]
-        after = self.values[founders.stage + 1][:, :, first : first + waits]
-        more = waits - after.shape[2]
-        if more > 0:
-            known = np.broadcast_to(
-                self._known()[founders.stage + 1],
-                (*after.shape[:2], self._known()[founders.stage + 1].shape[-1]),
-            )
-            begun = first + after.shape[2]
-            rest = known[..., begun : begun + more]
-            rest = (
-                rest
-                if rest.shape[2] == more
-                else np.concatenate(
-                    (rest, np.repeat(known[..., -1:], more - rest.shape[2], axis=2)), axis=2
-                )
-            )
-            after = np.concatenate((after, rest), axis=2)
-        spared = self.spared(founders.stage, first, 1, range(waits))
-        out: Array = np.einsum(
-            "bsnw,bsw->bsn",
-            founders.share * self._founder_lived(founders),
-            spared * after,
-        )
+        first, stage = founders.interval, founders.stage
+        later = self.values[stage + 1][:, :, first : first + founders.waits]
+        followed = self._followed[stage]
+        if followed is not None:
+            row = self.days + self._found(stage).index(founders)
+            later = later * followed.upto(slice(row, row + 1), range(founders.waits))
+        out: Array = np.einsum("bsnw,bsw->bsn", self._founder_left(founders), later)
         return out
+
+    def _found(self, stage: int) -> list[Founders]:
+        """The groups found in a stage."""
+        return [f for f in self.table.founders if f.stage == stage and f.share is not None]
 
     def nothing(self) -> Array:
         """The logarithm of the chance that nothing comes of any animal found:
@@ -409,7 +384,7 @@ class Left(Backward):
         until = self._until(stage)[..., None] - middle[:, : self.days]
         return self._progressed(stage, self.table.chain.counts[stage], until, done) * share
 
-    def _founder_lived(self, founders: Founders) -> Array:
+    def _founder_left(self, founders: Founders) -> Array:
         assert founders.share is not None
         moves = self.table.moves[..., founders.stage]
         size, waits = founders.share.shape[1:]
@@ -417,7 +392,8 @@ class Left(Backward):
         at = np.minimum(founders.interval + 1 + np.arange(waits), moves.shape[1] - 1)
         until = np.repeat((self._until(founders.stage) - start)[..., None], size, axis=-1)
         done = np.repeat((moves[:, at] - start[:, None])[:, None], size, axis=1)
-        return self._progressed(founders.stage, np.arange(size, 0, -1)[:, None], until, done)
+        lived = self._progressed(founders.stage, np.arange(size, 0, -1)[:, None], until, done)
+        return founders.share * lived
 
     def _until(self, stage: int) -> Array:
         """The moves of a stage up to the count: [schedules, scenarios]."""
@@ -437,17 +413,6 @@ class Left(Backward):
             passed < 1, (1 - passed * dies) ** (np.asarray(left) - 1.0), (1 - dies) ** left
         )
         return out
-
-
-def _stayed(met: Array, exposed: Array, waits: range) -> Array:
-    """What is left of the exposed [schedules, starts] where nothing changes its place, after
-    what `met` [schedules, starts + waits] leaves of them in each interval.
-    """
-    out = np.empty((*exposed.shape, waits.stop))
-    out[..., 0] = exposed
-    if waits.stop > 1:
-        out[..., 1:] = _windows(met, waits.stop - 1)[:, : exposed.shape[1]]
-    return np.cumprod(out, axis=-1, out=out)[..., waits.start :]
 
 
 def _windows(values: Array, length: int) -> Array:
