@@ -129,7 +129,7 @@ class PestCase(Table):
     days) and `harvest` (an ISO day). `pace` is how far apart the evenings lie (see
     case.Pace). `origin` says where it came from, as far as is known;
     `course_from` is the day of the count with which the present course began, where an
-    earlier one is history.
+    earlier one is history or went on for long.
 
     `facts` rises with everything that a plan can depend on. The evenings were worked out
     from `planned_facts` on the day `planned_on`; time alone changes nothing up to

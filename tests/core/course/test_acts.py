@@ -5,7 +5,7 @@ breaks any of it.
 import itertools
 import random
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import timedelta
 
 import pytest
 from conftest import DAY, MITE, THRIPS, WHITEFLY
@@ -226,14 +226,20 @@ def random_case(rng):
         states.append(
             CATALOGUE.held(name, on(rng.randrange(-5, 6)), on(rng.randrange(8, 30)), pest)
         )
+    if rng.random() < 0.5:
+        # Uses of an earlier course.
+        used = [tuple(on(-d) for d in (40, 20, 10, 3)[: rng.randrange(5)]) for _ in case.acts]
+        case = replace(
+            case, acts=tuple(replace(a, used=u) for a, u in zip(case.acts, used, strict=True))
+        )
     return keep_up(under(case, states), DAY)
 
 
 def broken(case, answer):
     """What a plan breaks, if anything."""
     label = {a.id: a for a in case.acts}
-    used: dict[str, list[date]] = {}
-    sprays: list[date] = []
+    used = {i: list(a.used) for i, a in label.items()}
+    sprays = sorted({day for a in case.acts if a.wears for day in a.used})
     for one in answer.applications:
         day = one.target
         if not case.limits.admits(day):
@@ -245,7 +251,7 @@ def broken(case, answer):
                 yield f"{day} {i}: {at:.0f} °C"
             if used.get(i) and (day - used[i][-1]).days < act.min_gap_days:
                 yield f"{day} {i}: too soon"
-            used.setdefault(i, []).append(day)
+            used[i].append(day)
             if act.max_applications and len(used[i]) > act.max_applications:
                 yield f"{day} {i}: too often"
             harvest = case.limits.harvest
@@ -284,6 +290,19 @@ def test_no_planned_evening_breaks_heat_wear_label_harvest_rain_or_a_state(seed,
         planned += len(answer.applications)
     assert planned > 2 * cases
     assert refused < 0.4 * cases, "some have only acts that hardly touch the pest"
+
+
+def test_a_label_counts_what_was_used_before_the_course():
+    """Soap is sprayed 5 days apart; here four times at most."""
+    case = case_of(MITE, ("insecticidal-soap",))
+    soap = replace(case.acts[0], max_applications=4)
+    fresh, begun = (
+        plan(problem_of(replace(case, acts=(replace(soap, used=used),)))).applications
+        for used in ((), (on(-30), on(-12), on(-3)))
+    )
+    assert [len(fresh), len(begun)] == [4, 1]
+    assert fresh[0].target == DAY
+    assert begun[0].target >= on(-3 + soap.min_gap_days)
 
 
 def test_sulphur_and_oil_keep_thirty_days_apart_and_alcohol_spray_is_not_for_bare_roots():

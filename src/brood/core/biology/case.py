@@ -46,7 +46,8 @@ class Act:
     Of the animals that evenings of this case usually miss, this act misses the share
     `misses`. What is `kept` up is a state of the plant and no evening. What lasts begins
     `starts_after` days after its evening. `rain` says how rain meets it (see
-    rain.Exposure). What `opens` their hiding places comes with the first evening.
+    rain.Exposure). What `opens` their hiding places comes with the first evening. `used`
+    are the days before this course that its label still counts.
     """
 
     id: str
@@ -74,6 +75,7 @@ class Act:
     rain: str = "none"
     kept: bool = False
     opens: bool = False
+    used: tuple[date, ...] = ()
 
     @property
     def usual_gap_days(self) -> int:

@@ -93,15 +93,18 @@ def _with_acts(problem: Problem, acts: tuple[Act, ...]) -> Improvement:
     case = problem.case
     return _improved(
         "act" if len(acts) == 1 else "acts",
-        problem.treated(replace(case, acts=beside(case.acts, acts))),
+        problem.treated(replace(case, acts=with_more(case, acts))),
         acts=acts,
     )
 
 
-def beside(held: Sequence[Act], added: Sequence[Act]) -> tuple[Act, ...]:
-    """Acts with others added. An added act replaces one with the same id."""
-    new = {a.id for a in added}
-    return (*(a for a in held if a.id not in new), *added)
+def with_more(case: Case, added: Sequence[Act]) -> tuple[Act, ...]:
+    """The acts of a case with others added. An added act replaces one with the same id, and
+    what that was used for before the course still counts.
+    """
+    new, used = {a.id for a in added}, {a.id: a.used for a in (*case.past, *case.acts)}
+    more = (replace(a, used=used.get(a.id, a.used)) for a in added)
+    return (*(a for a in case.acts if a.id not in new), *more)
 
 
 def _cooler(case: Case) -> Improvement | None:

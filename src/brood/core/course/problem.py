@@ -262,14 +262,20 @@ class Problem:
 
     @cached_property
     def _sprayed(self) -> list[int]:
-        """The days of the evenings done on which something was sprayed that wears."""
-        label = self.label
-        return [d.day for d in self.done if any(i in label and label[i].wears for i in d.acts)]
+        """The days on which something was sprayed that wears."""
+        wears = [self._used[a] for a in self.acts if self.label[a].wears]
+        return sorted({day for days in wears for day in days})
 
     @cached_property
     def _used(self) -> dict[str, list[int]]:
         """The days on which each act was used so far."""
-        return {a: [d.day for d in self.done if a in d.acts] for a in self.acts}
+        return {
+            a: [
+                *(day.toordinal() for day in self.label[a].used),
+                *(d.day for d in self.done if a in d.acts),
+            ]
+            for a in self.acts
+        }
 
     @cached_property
     def _released_first(self) -> list[tuple[str, _Rule]]:

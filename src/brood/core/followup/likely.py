@@ -448,7 +448,11 @@ def _begun(branch: Branch) -> _Course:
     """A course on its branch: with its first evening done where none was before."""
     lines = branch.lines
     middle = len(lines.steps.weights) // 2
-    used = [((e.on - lines.since).days, e.acts) for e in lines.case.evenings_done]
+    earlier = [((day - lines.since).days, (a.id,)) for a in lines.case.acts for day in a.used]
+    used = [
+        *sorted(earlier),
+        *(((e.on - lines.since).days, e.acts) for e in lines.case.evenings_done),
+    ]
     course = _Course(lines.there[:, [middle]], 0, used=used)
     if not branch.done:
         course.treat((branch.coming[0] - lines.since).days, branch.acts[0])

@@ -57,6 +57,12 @@ SKIP_REACHES = timedelta(days=14)
 FLIGHT_DAYS = 14
 """For so many days more of those that fly are to be expected (our judgement, C)."""
 REPOT = "repotting"
+SEASON = timedelta(days=365)
+"""Labels count uses within so many days, also those before the present course."""
+LONG_COURSE, KEPT_COUNTS = timedelta(days=180), timedelta(days=60)
+"""A course that has gone on for longer is reckoned from a later count, with so much of its
+record where there is life to begin with (our judgement, C).
+"""
 RETURN_CHANCE = 0.3
 """How likely something still lives when a look finds nothing after more than a
 generation without a look (our judgement, C).
@@ -77,7 +83,8 @@ class Facts:
     in its present course; its evenings to come are not in it but in `promised`, because
     they follow from the rest. `on` is the day from which it looks ahead. `silent_since` is
     the last day of which anything is known where that is longer than a generation ago: then
-    no new dates can be made.
+    no new dates can be made. `began` is the day of the count with which the present course
+    began, None for the first course.
     """
 
     on: date
@@ -86,6 +93,7 @@ class Facts:
     cards: tuple[CardCatch, ...]
     promised: tuple[Evening, ...]
     silent_since: date | None = None
+    began: date | None = None
 
     def digest(self) -> str:
         """The digest of the facts, without the evenings that were worked out from them."""
@@ -98,6 +106,7 @@ class Facts:
             "seen": digest_of(_seen(self.case)),
             "looks": digest_of(self.looks),
             "cards": digest_of(self.cards),
+            "began": str(self.began),
         }
         del parts["found"]
         return parts
@@ -136,6 +145,7 @@ def facts_of(desk: Desk, row: PestCase, on: date | None = None) -> Facts:
         catches_of(row),
         () if row.anew else _known(promised, case.acts),
         _silent_since(desk, row, day),
+        history.course_began(row),
     )
 
 
@@ -291,12 +301,13 @@ def _evenings(
     since a day.
     """
     said = [(a, r) for a in row.applications if (r := history.last_word(a))]
-    done = [
+    every = [
         Evening(r.done_on, tuple(r.treatments), r.reach)
-        for _, r in said
-        if r.outcome == EveningOutcome.DONE and r.done_on and r.done_on >= since
+        for r in history.evenings_done(row)
+        if r.done_on
     ]
-    in_order = tuple(sorted(done, key=lambda d: d.on))
+    in_order = tuple(sorted((e for e in every if e.on >= since), key=lambda e: e.on))
+    earlier = [e for e in every if on - SEASON < e.on < since]
     # Who skips an evening months ahead says nothing about the weeks until then.
     skipped = [
         min(a.target_on, r.recorded_at.date() + SKIP_REACHES)
@@ -304,7 +315,7 @@ def _evenings(
         if r.outcome == EveningOutcome.SKIPPED and a.target_on >= since
     ]
     return (
-        _acts(desk, row, in_order, on),
+        _acts(desk, row, in_order, earlier, on),
         in_order,
         skipped,
     )
@@ -361,26 +372,47 @@ def counted_again(desk: Desk, row: PestCase, on: date, *, live: bool) -> None:
     left alone for longer than a generation.
 
     A count that finds nothing begins one only where evenings were still to come. After
-    a whole course it is one of the looks that end it.
+    a whole course it is one of the looks that end it. Where life is found in a course that
+    has gone on for long, the course is reckoned from a later count.
     """
-    if (
-        on > history.touched_on(row)
-        and (live or history.waits_for_a_count(row))
-        and left_alone(desk, row, on)
-    ):
+    if on <= history.touched_on(row) or not (live or history.waits_for_a_count(row)):
+        return
+    if left_alone(desk, row, on):
         row.course_from, row.own_dates, row.plan_state = on, [], PlanState.NEVER
+    elif live:
+        row.course_from = _later_count(row, on) or row.course_from
+
+
+def _later_count(row: PestCase, on: date) -> date | None:
+    """The day with which a long course begins from now on: the newest of old on which
+    something lived, or the first after it. None where the course is not so long.
+
+    What was found half a year ago says less of today than what was counted since.
+    """
+    alive = [f.found_on for f in history.standing(row.findings)]
+    began = history.course_began(row) or min(alive, default=on)
+    if on - began <= LONG_COURSE:
+        return None
+    alive += [x.on for x in looks_of(row) if x.live]
+    since = sorted({on, *(day for day in alive if day > began)})
+    return max((day for day in since if day <= on - KEPT_COUNTS), default=since[0])
 
 
 def _acts(
-    desk: Desk, row: PestCase, done: tuple[Evening, ...], on: date
+    desk: Desk,
+    row: PestCase,
+    done: Sequence[Evening],
+    earlier: Sequence[Evening],
+    on: date,
 ) -> tuple[tuple[Act, ...], tuple[Act, ...]]:
     """The treatments at hand, and those that were. Sprays are allowed once their test
     leaves are judged and new roots have taken.
 
     A treatment that was given up, that marked the leaves, or that is not allowed where
-    the household lives, can be used no more, but what it did still counts.
+    the household lives, can be used no more, but what it did still counts. Labels count
+    the uses of `earlier` evenings of the season too.
     """
-    uses = Counter(act for evening in done for act in evening.acts)
+    uses = Counter(act for evening in (*done, *earlier) for act in evening.acts)
     catalogue, repotted = desk.catalogue, history.repotted_on(desk.session, row.plant_id)
     barred = preferences.barred(desk.session)
     out: list[Act] = []
@@ -388,8 +420,9 @@ def _acts(
     for a in row.every_act:
         ready = test_leaves.first_evening(catalogue, row, a.treatment_id, on)
         if a.dropped_at is not None or ready == date.max or a.treatment_id in barred:
-            # What it did still counts.
-            past += [catalogue.act(a.treatment_id, row.pest_id)] if uses[a.treatment_id] else []
+            if uses[a.treatment_id]:
+                act = catalogue.act(a.treatment_id, row.pest_id)
+                past.append(replace(act, used=_days(earlier, act.id)))
             continue
         act = catalogue.act(
             a.treatment_id,
@@ -404,8 +437,20 @@ def _acts(
             else None
         )
         waits = [day for day in (ready, rooted) if day is not None]
-        out.append(replace(act, harvest_days=harvest, not_before=max(waits, default=None)))
+        out.append(
+            replace(
+                act,
+                harvest_days=harvest,
+                not_before=max(waits, default=None),
+                used=_days(earlier, act.id),
+            )
+        )
     return tuple(out), tuple(past)
+
+
+def _days(evenings: Sequence[Evening], act: str) -> tuple[date, ...]:
+    """The days of evenings with an act, in order."""
+    return tuple(sorted(one.on for one in evenings if act in one.acts))
 
 
 def limits_of(row: PestCase) -> Limits:

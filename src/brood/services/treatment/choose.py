@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Act, Case
 from brood.core.biology.plant_states import keep_up
-from brood.core.course.improvements import beside, weigh
+from brood.core.course.improvements import weigh, with_more
 from brood.core.course.problem import Problem
 from brood.errors import FieldErrors
 from brood.services.cases import assemble, effort, history, plans
@@ -215,7 +215,7 @@ def _weighings(
         acts = (
             tuple(a for a in case.acts if a.id != key)
             if key in chosen
-            else beside(case.acts, (_act(catalogue, case, one),))
+            else with_more(case, (_act(catalogue, case, one),))
         )
         tried = keep_up(replace(_without(case, key), acts=acts), case.start)
         if tried.acts:

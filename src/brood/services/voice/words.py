@@ -289,6 +289,7 @@ def _change(told: Mapping[str, Any], speech: Speech) -> str:
 
 WARMTH, RAIN = "the warmth where it stands", "the rain"
 CHANGED = (
+    ("began", "the count that the course begins with"),
     ("seen", "what was found"),
     ("found", "what was found"),
     ("looks", "what was counted"),
