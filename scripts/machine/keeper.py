@@ -16,6 +16,7 @@ from contextlib import closing
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
+from time import process_time
 
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
@@ -31,6 +32,8 @@ START = date(2026, 3, 1)
 CARELESS = 0.12
 """How often somebody taps the mark beside a look without having looked."""
 TWICE = 0.15
+SLOW_S = 60.0
+"""No request may keep the processor busy for longer, however old the household."""
 COMPARED = 0.25
 """Of how many clean looks it is seen what they changed."""
 
@@ -104,7 +107,16 @@ class Keeper:
         """Note that something is wrong."""
         self.report.faults.append(Fault(kind, self.house.seed, self.today, where, what[:220]))
 
-    def _checked(self, path: str, answer: TestResponse) -> TestResponse:
+    def answer(self, path: str, **sent: object) -> TestResponse:
+        """What the application answers to a request, a post where something is `sent`."""
+        begun = process_time()
+        ask = self.client.post if sent else self.client.get
+        answer = ask(path, **sent)
+        took = process_time() - begun
+        if took > self.report.slowest[0]:
+            self.report.slowest = took, f"{self.house.seed[0]}:{self.house.seed[1]}", path
+        if took > SLOW_S:
+            self.fault("slow", path, f"{took:.0f} s of the processor")
         if answer.status_code >= 500:
             self.fault(
                 "answer", path, self.log.pop() if self.log else f"status {answer.status_code}"
@@ -125,7 +137,7 @@ class Keeper:
 
     def get(self, path: str) -> Page:
         """Read a page, and its text for what no text may hold."""
-        answer = self._checked(path, self.client.get(path))
+        answer = self.answer(path)
         self.report.counts["pages"] += 1
         page = Page(answer.get_data(as_text=True))
         for what, around in wrong_text(page.text):
@@ -148,9 +160,9 @@ class Keeper:
     def post(self, path: str, data: dict[str, object], *, twice: bool = False) -> TestResponse:
         """Send a form, now and then with a second tap."""
         self.figures_at = None
-        answer = self._checked(path, self.client.post(path, data=data))
+        answer = self.answer(path, data=data)
         if twice and self.chance(TWICE):
-            self._checked(path, self.client.post(path, data=data))
+            self.answer(path, data=data)
         return answer
 
     def press(self, form: Form, path: str, *, pressed: int = 0, **more: object) -> TestResponse:
@@ -189,9 +201,7 @@ class Keeper:
             self._add_place(place)
         for plant in house.plants:
             self._add_plant(plant)
-        page = Page(
-            self.client.post("/sharing/feed", data={"label": "phone"}).get_data(as_text=True)
-        )
+        page = Page(self.answer("/sharing/feed", data={"label": "phone"}).get_data(as_text=True))
         found = [w for w in page.text.split() if "/feed/" in w]
         self.feed = "/feed/" + found[0].split("/feed/")[1] if found else ""
         for _ in range(min(2, self.house.most_cases)):
@@ -270,13 +280,10 @@ class Keeper:
                 low, high = place.climate.day(day)
                 rows += [f"{day} {h:02d}:00,{high if 9 <= h < 21 else low:.1f}" for h in range(24)]
             body = (io.BytesIO("\n".join(rows).encode()), f"logger-{self.today}.csv")
-            self._checked(
-                "/places/file",
-                self.client.post(
-                    f"/places/{place.id}/file",
-                    data={"file": body},
-                    content_type="multipart/form-data",
-                ),
+            self.answer(
+                f"/places/{place.id}/file",
+                data={"file": body},
+                content_type="multipart/form-data",
             )
         elif place.source == "sensor":
             self.post(f"/places/{place.id}/ask", {})

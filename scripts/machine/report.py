@@ -8,6 +8,7 @@ from datetime import date
 
 KINDS = {
     "answer": "a page that fails (status 500 and above)",
+    "slow": "a request that keeps the processor busy for over a minute",
     "text": "NaN, None, inf, an empty date or markup in a text",
     "refused": "a form filled in rightly that was refused",
     "too far": "a next evening further off than a slow generation",
@@ -52,6 +53,7 @@ class Report:
     counts: Counter[str] = field(default_factory=Counter)
     pests: set[str] = field(default_factory=set)
     most_items: int = 0
+    slowest: tuple[float, str, str] = (0.0, "", "")
 
     def add(self, other: Report) -> None:
         """Take another's in."""
@@ -59,6 +61,7 @@ class Report:
         self.counts += other.counts
         self.pests |= other.pests
         self.most_items = max(self.most_items, other.most_items)
+        self.slowest = max(self.slowest, other.slowest)
 
     def of(self, kind: str) -> list[Fault]:
         """The faults of a kind."""
@@ -93,6 +96,7 @@ class Report:
             f"items on Today: at most {self.most_items}, mean "
             f"{c['items'] / max(c['visits'], 1):.1f}"
         )
+        lines.append("the slowest request: {:.1f} s of the processor, {} {}".format(*self.slowest))
         n, k = c["declared"], c["alive though declared"]
         share = k / n if n else 0.0
         error = (share * (1 - share) / n) ** 0.5 if n else 0.0

@@ -203,7 +203,7 @@ def _visit(
         if everything or keeper.chance(0.12):
             checks.over(case, keeper.get(f"/cases/{case.id}/clearing"))
     if everything or keeper.chance(0.3):
-        checks.house(keeper.client.get("/house").get_data(as_text=True))
+        checks.house(keeper.answer("/house").get_data(as_text=True))
         checks.states()
         keeper.get("/plants")
     checks.taken_out(everything=everything)
@@ -274,7 +274,7 @@ def _sitter(keeper: Keeper) -> None:
         "from_on": keeper.today.isoformat(),
         "until_on": last.isoformat(),
     }
-    page = Page(keeper.client.post("/sharing/sitter", data=given).get_data(as_text=True))
+    page = Page(keeper.answer("/sharing/sitter", data=given).get_data(as_text=True))
     found = [w for w in page.text.split() if "/sitter/" in w]
     if found:
         keeper.get("/sitter/" + found[0].split("/sitter/")[1])

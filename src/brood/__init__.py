@@ -1,3 +1,3 @@
 """Brood: from a found pest to dated treatment windows that catch hatchlings before they breed."""
 
-__version__ = "0.20.2"
+__version__ = "0.20.3"
