@@ -16,7 +16,7 @@ from brood.core.biology.stage_times import stage_times
 from brood.core.climate.series import daily
 from brood.core.course.planner import plan, problem_of
 from brood.core.population.projection import project
-from brood.services.demo import tern_cottage
+from brood.demo import tern_cottage
 from brood.services.documents.identify import answer
 from brood.services.treatment import defaults
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text

@@ -17,7 +17,7 @@ ORDER = {
     "core": ["climate", "biology", "population", "course", "followup", "diagnosis", "mixing"],
     "services": [
         *("voice", "documents", "warmth", "cases", "diagnosis", "guide", "followup"),
-        *("house", "treatment", "season", "archive", "demo"),
+        *("house", "season", "today", "treatment", "archive"),
     ],
 }
 

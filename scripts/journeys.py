@@ -16,13 +16,13 @@ from types import FrameType
 
 from flask.testing import FlaskClient
 
-from brood.services.demo import tern_cottage
+from brood.demo import tern_cottage
 from brood.settings import Settings
 from brood.web.app import create_app
 
 NOW = datetime(2026, 6, 8, 18, 40)
 COUNTED = "brood/services/"
-SAID = ("services/voice/", "services/desk", "services/kept")
+SAID = ("services/voice/", "store/kept")
 """How something is said, and what every answer holds, are no rooms of a journey."""
 
 

@@ -154,7 +154,7 @@ class _Text(HTMLParser):
 
 def pages(folder: Path) -> int:
     """Every page of the demo household that links lead to; their number."""
-    from brood.services.demo import tern_cottage
+    from brood.demo import tern_cottage
 
     with tempfile.TemporaryDirectory() as home:
         tern_cottage.seed(Path(home) / "household.sqlite", now=NOW)

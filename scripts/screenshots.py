@@ -14,7 +14,7 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 from werkzeug.serving import make_server
 
-from brood.services.demo import tern_cottage
+from brood.demo import tern_cottage
 from brood.settings import Settings
 from brood.web.app import create_app
 

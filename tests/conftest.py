@@ -23,7 +23,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Found
 from brood.core.climate.series import constant
-from brood.services.demo import tern_cottage
+from brood.demo import tern_cottage
 from brood.settings import Settings
 from brood.store.session import Store, open_store
 from brood.web.app import create_app

@@ -5,10 +5,10 @@ from unittest.mock import patch
 from conftest import NOW
 
 from brood.catalogue.loader import shipped
-from brood.services import desk
 from brood.services.cases import assemble, plans
 from brood.services.cases import outlook as outlooks
 from brood.services.cases.planning import Planning
+from brood.services.voice import desk
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases
 

@@ -21,7 +21,7 @@ from brood.core.biology.pest import Pest
 from brood.core.biology.stage_times import stage_times
 from brood.errors import InputError
 from brood.services.cases import assemble, history, plans
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.settings import Settings
 from brood.store.queries import cases
 from brood.web.app import create_app

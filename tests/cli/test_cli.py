@@ -16,7 +16,7 @@ from conftest import MITE, NOW
 
 from brood.cli.main import main
 from brood.cli.output import finite
-from brood.services.demo import tern_cottage
+from brood.demo import tern_cottage
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "examples"
 

@@ -13,7 +13,7 @@ from brood.cli.output import emit, opened, with_json
 from brood.settings import Settings, from_environment
 
 if TYPE_CHECKING:
-    from brood.services.desk import Desk
+    from brood.services.voice.desk import Desk
 
 folder = click.option(
     "--data",
@@ -29,9 +29,9 @@ def _settings(data: Path | None) -> Settings:
 def seen_by(data: Path | None, look: Callable[[Desk], dict[str, Any]]) -> dict[str, Any]:
     """What a look at a household as it stands answers."""
     from brood.catalogue.loader import shipped
-    from brood.services.desk import Desk
     from brood.services.guide import own_figures
     from brood.services.voice import preferences
+    from brood.services.voice.desk import Desk
     from brood.store.session import open_store
 
     store = open_store(_settings(data).database)

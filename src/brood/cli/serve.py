@@ -35,7 +35,7 @@ def demo(data: Path | None, port: int | None, no_serve: bool, fresh: bool, as_js
     \b
     brood demo --data .demo
     """
-    from brood.services.demo.tern_cottage import is_of_today, seed
+    from brood.demo.tern_cottage import is_of_today, seed
 
     try:
         settings = from_environment(port=port, demo=True)
@@ -146,7 +146,7 @@ def _demo_sensor() -> None:
     """Let the stand-in thermometer of the demo's propagation shelf answer beside the
     pages, if its port is free.
     """
-    from brood.services.demo.tern_cottage import SHELF
+    from brood.demo.tern_cottage import SHELF
     from brood.services.warmth.sensor import device_server, in_background
 
     try:

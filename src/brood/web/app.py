@@ -20,10 +20,10 @@ from brood.web.explained import explained
 from brood.web.forms.reader import KEY_DIGITS
 from brood.web.inner import is_inner
 from brood.web.routes.archive import record, sharing
-from brood.web.routes.cases import cases, course, rehearsal
+from brood.web.routes.cases import cases, course
 from brood.web.routes.diagnosis import looks
 from brood.web.routes.followup import follow
-from brood.web.routes.guide import guide, help
+from brood.web.routes.guide import guide, help, rehearsal
 from brood.web.routes.house import (
     demo,
     door,

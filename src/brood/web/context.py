@@ -11,10 +11,10 @@ from flask import current_app, g
 
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases.planning import Planning
-from brood.services.desk import Desk
 from brood.services.guide import own_figures
 from brood.services.house.access import Doorkeeper
 from brood.services.voice import preferences
+from brood.services.voice.desk import Desk
 from brood.services.voice.preferences import Preferences
 from brood.services.voice.speech import Speech
 from brood.services.warmth.weather import SimulatedWeather, WeatherService

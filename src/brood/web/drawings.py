@@ -10,18 +10,18 @@ from datetime import datetime
 from flask import g
 from sqlalchemy.exc import OperationalError
 
-from brood.services import kept
 from brood.services.cases import plans
 from brood.services.cases.case_page import CaseResult
 from brood.services.cases.chart_data import ChartData
 from brood.services.voice.speech import Speech
+from brood.store.kept import engine
 from brood.web.context import writing
 
 
 def begin(result: CaseResult, moment: datetime, speech: Speech) -> None:
     """Take up what was drawn of a case before, as far as it still holds."""
     hour = moment.strftime("%Y-%m-%dT%H")
-    stamp = f"{kept.engine(('charts',))} {hour} {speech!r} {result.row.plant.name}"
+    stamp = f"{engine(('charts',))} {hour} {speech!r} {result.row.plant.name}"
     held = dict(result.drawn)
     g.drawn = held if held.get("stamp") == stamp else {"stamp": stamp}
     g.drawn_before = len(g.drawn)

@@ -10,7 +10,6 @@ from planned import Desk, draw, outlook, planning_of, settle
 from test_cases import SPEECH, TODAY, Keeper
 
 from brood.core.biology.digest import digest_of
-from brood.services import kept
 from brood.services.cases import assemble, case_page, commands, history, planning, plans, trial
 from brood.services.cases.aim import CourseCommand
 from brood.services.cases.aim import put as put_course
@@ -21,6 +20,7 @@ from brood.services.today import today
 from brood.services.voice import preferences, words
 from brood.services.voice.speech import Speech
 from brood.services.warmth import logger_files
+from brood.store import kept
 from brood.store.queries import cases as queries
 from brood.store.queries import readings
 from brood.store.states import EveningState

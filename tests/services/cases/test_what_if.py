@@ -18,9 +18,10 @@ from brood.core.course.improvements import Improvement
 from brood.core.course.outcome import outcomes
 from brood.core.course.planner import problem_of
 from brood.errors import FieldErrors, NothingDevelops
-from brood.services.cases import assumptions, case_page, plans, rehearsal, trial
-from brood.services.documents import improvements
+from brood.services.cases import assumptions, case_page, plans, trial
+from brood.services.guide import rehearsal
 from brood.services.treatment import chance_page
+from brood.services.voice import changes
 from brood.store.queries import cases as queries
 
 
@@ -164,7 +165,7 @@ def test_where_nothing_reaches_parting_with_the_plant_stands_last(keeper):
     crowd = replace(case, found=tuple(replace(f, count=1e15) for f in case.found), promised=())
     problem = problem_of(crowd)
     plan = planner.plan(problem)
-    found = improvements.changes(problem, plan, keeper.catalogue, SPEECH)
+    found = changes.changes(problem, plan, keeper.catalogue, SPEECH)
     assert not plan.reaches
     assert found[-1].text.startswith("cut it back hard")
     assert found[-1].improvement.dates == 0
@@ -226,7 +227,7 @@ def test_the_page_of_a_case_too_cold_says_when_to_look_again(keeper, monkeypatch
 
 def test_a_change_is_said_in_numbers_out_of_a_hundred_and_in_degrees():
     reach = Improvement("reach", 0.9, 5, True, reach=0.97)
-    said = improvements._text(reach, shipped(), 0.85, SPEECH)
+    said = changes._text(reach, shipped(), 0.85, SPEECH)
     assert said == "touch 97 in 100 of the animals on an evening instead of 85"
     cooler = Improvement("cooler", 0.9, 5, True, celsius=-4.0)
-    assert improvements._text(cooler, shipped(), 0.85, SPEECH).endswith("4 °C cooler")
+    assert changes._text(cooler, shipped(), 0.85, SPEECH).endswith("4 °C cooler")

@@ -16,7 +16,7 @@ from brood.core.diagnosis.evidence import weigh
 from brood.core.diagnosis.next_check import Check, next_checks
 from brood.core.diagnosis.severity import severity
 from brood.errors import FieldErrors
-from brood.services.cases import commands
+from brood.services.cases import commands, pictures
 from brood.services.diagnosis import check_cards, look_log, look_page, loupe, photos
 from brood.services.diagnosis.check_cards import MOST_OUTCOMES
 from brood.services.house import plants
@@ -381,7 +381,7 @@ def test_a_photo_is_made_small_loses_its_data_and_a_length_on_it_answers_the_siz
 )
 def test_what_is_no_picture_is_refused_in_a_sentence(data):
     with pytest.raises(FieldErrors) as caught:
-        photos.small(data)
+        pictures.small(data)
     assert caught.value.by_field["photo"].endswith((".", "can."))
 
 

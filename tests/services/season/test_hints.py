@@ -8,9 +8,9 @@ from conftest import MITE, NOW
 from brood.catalogue.loader import shipped
 from brood.services.cases import commands
 from brood.services.cases.beside import house_of
-from brood.services.desk import Desk
 from brood.services.house import events, neighbours, places, plants
 from brood.services.season import hints
+from brood.services.voice.desk import Desk
 from brood.services.voice.preferences import Preferences
 from brood.store.place_tables import DiaryDay
 

@@ -7,11 +7,11 @@ from conftest import NOW
 
 from brood.catalogue.loader import shipped
 from brood.services.cases import beside, commands
-from brood.services.desk import Desk
 from brood.services.followup import inspections
 from brood.services.followup.inspections import InspectCommand
 from brood.services.house import places, plants
 from brood.services.season import returns
+from brood.services.voice.desk import Desk
 from brood.services.voice.preferences import Preferences
 from brood.store.place_tables import DiaryDay
 from brood.store.queries import cases

@@ -8,7 +8,6 @@ from conftest import MITE, NOW
 from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors, InputError
 from brood.services.cases import beside, commands
-from brood.services.desk import Desk
 from brood.services.house import places, plants, quarantine
 from brood.services.season import (
     arrivals,
@@ -22,6 +21,7 @@ from brood.services.season import (
 )
 from brood.services.season.notes import SightingCommand
 from brood.services.today import today
+from brood.services.voice.desk import Desk
 from brood.services.voice.preferences import Preferences
 from brood.services.warmth.weather import SimulatedWeather
 from brood.services.warmth.weather import keep as keep_report

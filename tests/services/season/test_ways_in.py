@@ -8,10 +8,10 @@ from conftest import MITE, NOW
 from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors
 from brood.services.cases import beside, commands
-from brood.services.desk import Desk
 from brood.services.house import places, plants, quarantine
 from brood.services.season import rhythm, ways_in
 from brood.services.season.ways_in import WayInCommand
+from brood.services.voice.desk import Desk
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases
 

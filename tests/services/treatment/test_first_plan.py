@@ -5,10 +5,10 @@ from datetime import datetime
 
 import pytest
 
-from brood.services.desk import Desk
 from brood.services.house import plants, who_lives_here
 from brood.services.treatment import choose, defaults, first_plan
 from brood.services.treatment.first_plan import FirstCommand
+from brood.services.voice.desk import Desk
 from brood.services.voice.preferences import Preferences
 from brood.store.queries import cases
 

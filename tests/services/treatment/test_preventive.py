@@ -7,11 +7,11 @@ from conftest import NOW
 
 from brood.catalogue.loader import shipped
 from brood.errors import FieldErrors
-from brood.services.desk import Desk
 from brood.services.house import load, places, plant_states, plants
 from brood.services.house.plant_states import StateCommand
 from brood.services.house.plants import PlantTraits
 from brood.services.treatment import preventive, shelf
+from brood.services.voice.desk import Desk
 from brood.services.voice.preferences import Preferences
 from brood.services.warmth import rain
 from brood.store.queries import cases, lasting

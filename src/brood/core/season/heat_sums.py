@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from brood.core.climate.degree_days import rate_above
 from brood.core.climate.series import SINE
 from brood.core.season.arrival import offsets, spread_between
+from brood.core.season.biofix import DAYS
 
 Array = NDArray[np.float64]
 
@@ -118,3 +119,16 @@ def heat_at(year: YearOfDays, day: int, lower: float, upper: float | None) -> fl
     )
     each = of_days(near, lower, upper)[:days]
     return float(each.sum() - each[-1] / 2)
+
+
+def normal_years(years: dict[int, YearOfDays]) -> list[YearOfDays]:
+    """The seasons that are known well enough to stand for what is normal, without gaps: a
+    missing day is taken from the others, or from its neighbours.
+    """
+    good = [y for y in years.values() if y.share_known(DAYS) >= ENOUGH]
+    out = []
+    for year in good:
+        at, known = np.arange(DAYS), year.known
+        near = (np.interp(at, at[known], side[known]) for side in (year.low, year.high))
+        out.append(YearOfDays(*near))
+    return out

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from datetime import date
 
 from brood.services.cases import history, plans
-from brood.services.desk import Desk
 from brood.services.house import events, load
 from brood.services.house.plants import is_eaten
 from brood.services.house.quarantine import apart_of
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import PestCase, Plant
 

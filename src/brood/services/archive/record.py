@@ -13,11 +13,11 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
 from brood.services.cases import history
 from brood.services.cases.commands import ORIGINS, stage_choices
-from brood.services.desk import Desk
 from brood.services.followup import follow_page, inspections
 from brood.services.house.events import EVENTS
 from brood.services.house.quarantine import REASONS
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.store.place_tables import Place
 from brood.store.queries import cases, said, season
 from brood.store.records import PlantEvent, Quarantine

@@ -15,9 +15,9 @@ from brood.errors import InputError
 from brood.services.archive.record import Entry, build
 from brood.services.cases import history, plans
 from brood.services.cases.commands import stage_choices
-from brood.services.desk import Desk
 from brood.services.diagnosis.look_log import standing
 from brood.services.followup import inspections
+from brood.services.voice.desk import Desk
 from brood.services.warmth.hourly import plant_series
 from brood.store.queries import cases, looks
 from brood.store.tables import PestCase, Photo

@@ -16,11 +16,11 @@ from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors, NotFound
 from brood.services.cases import aftercare, beside, commands, history
 from brood.services.cases.aftercare import open_tasks
-from brood.services.desk import Desk
 from brood.services.followup.follow_page import due_for_look
 from brood.services.followup.inspections import InspectCommand, record
 from brood.services.today.today import open_cases
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech
 from brood.store.records import SecretAddress, SitterTick
 from brood.store.states import EveningOutcome, EveningState

@@ -11,7 +11,7 @@ from typing import Any
 from brood.catalogue.holdings import Catalogue
 from brood.core.biology.case import Limits
 from brood.services.cases import assemble
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.tables import PestCase

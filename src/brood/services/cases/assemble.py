@@ -35,8 +35,8 @@ from brood.core.followup.all_clear import suspected
 from brood.core.followup.detection import THOROUGH, found_by
 from brood.errors import InputError, LeftAlone
 from brood.services.cases import history, test_leaves
-from brood.services.desk import Desk
 from brood.services.voice import preferences
+from brood.services.voice.desk import Desk
 from brood.services.warmth.hourly import at_least_usual, plant_series
 from brood.services.warmth.rain import rain_of
 from brood.store.place_tables import Place

@@ -17,8 +17,8 @@ from brood.services.cases.aftercare import open_tasks
 from brood.services.cases.chart_data import ChartData, class_names
 from brood.services.cases.outlook import SPARES_SHOWN, Outlook, Trouble
 from brood.services.cases.test_leaves import Patch
-from brood.services.desk import Desk
 from brood.services.voice import courses, words
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome, EveningState, PlanState

@@ -13,7 +13,7 @@ from brood.core.biology.stage_classes import YOUNG_DISPLAYS
 from brood.core.course import planner
 from brood.errors import ChangedMeanwhile, FieldErrors, InputError, NotFound
 from brood.services.cases import assemble, history
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome, EveningState
 from brood.store.tables import (

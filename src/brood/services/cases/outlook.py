@@ -27,9 +27,9 @@ from brood.core.followup.origin import origins
 from brood.core.followup.posterior import Belief, as_learnt, learn, updated
 from brood.core.population.spread import Spread
 from brood.errors import InputError, LeftAlone, NothingDevelops
-from brood.services import kept
 from brood.services.cases.assemble import Facts
 from brood.services.cases.chart_data import Band, ChartData, Stroke, chart_data
+from brood.store import kept
 from brood.store.states import PlanState
 
 SURE_ENOUGH = 0.6

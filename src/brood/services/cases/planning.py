@@ -18,10 +18,10 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.errors import InputError, NotFound
-from brood.services import kept
 from brood.services.cases import assemble, history, outlook, plans
 from brood.services.cases.outlook import Outlook, WorkedOut
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
+from brood.store import kept
 from brood.store.queries import cases
 from brood.store.session import Store
 from brood.store.states import EveningState, PlanState

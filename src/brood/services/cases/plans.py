@@ -20,13 +20,13 @@ from brood.core.course.plan import Plan, PlannedEvening, Reason, Slip
 from brood.core.course.problem import Problem
 from brood.core.followup.all_clear import Clearing
 from brood.errors import InputError, NotWorkedOut
-from brood.services import kept
 from brood.services.cases import assemble, history, outlook
 from brood.services.cases.chart_data import ChartData
 from brood.services.cases.outlook import Outlook, WorkedOut
-from brood.services.desk import Desk
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech
+from brood.store import kept
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome, EveningState, PlanState
 from brood.store.tables import Application, ApplicationRecord, Kept, PestCase, PlanChange

@@ -11,7 +11,7 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.climate.hours import EVENING
 from brood.errors import FieldErrors, NotFound
 from brood.services.cases import history
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.states import EveningOutcome, LeafOutcome
 from brood.store.tables import PatchTest, PestCase

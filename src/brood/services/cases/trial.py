@@ -16,7 +16,7 @@ from brood.core.course.windows import Window, windows
 from brood.errors import FieldErrors
 from brood.services.cases import plans
 from brood.services.cases.chart_data import ChartData, chart_data
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.queries import cases
 from brood.store.tables import PestCase

@@ -18,9 +18,10 @@ from brood.core.climate.series import MEASURED, HourlySeries, constant, daily, d
 from brood.core.course.plan import Plan
 from brood.core.course.planner import DEFAULT_HORIZON_DAYS
 from brood.core.course.problem import Problem
+from brood.core.course.rules_of_thumb import considered
 from brood.core.followup.posterior import learn, updated
 from brood.errors import InputError
-from brood.services.documents.assess import considered, figures, rules_json
+from brood.services.documents.assess import figures, improvements_json, rules_json
 from brood.services.documents.case_form import (
     WEEKDAYS,
     CaseForm,
@@ -40,7 +41,6 @@ from brood.services.documents.case_form import (
 from brood.services.documents.clear_date import course_json
 from brood.services.documents.courses import aimed_at
 from brood.services.documents.handled import under_way
-from brood.services.documents.improvements import improvements_json
 from brood.services.documents.reading import Json
 from brood.services.voice import words
 from brood.services.voice.speech import Speech

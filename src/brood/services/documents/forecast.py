@@ -114,7 +114,7 @@ def band(
         )
         for season, row in sorted(earlier.items())
     ]
-    normals = normal_years({s: y for s, y in weather.items() if s != year})
+    normals = heat_sums.normal_years({s: y for s, y in weather.items() if s != year})
     sums = None
     if normals:
         blank = YearOfDays(np.full(DAYS, np.nan), np.full(DAYS, np.nan))
@@ -130,19 +130,6 @@ def _heat(
     if row.heat is not None or year is None:
         return row.heat
     return heat_sums.heat_at(year, day_of(hemisphere, row.on), lower, upper)
-
-
-def normal_years(years: dict[int, YearOfDays]) -> list[YearOfDays]:
-    """The seasons that are known well enough to stand for what is normal, without gaps: a
-    missing day is taken from the others, or from its neighbours.
-    """
-    good = [y for y in years.values() if y.share_known(DAYS) >= heat_sums.ENOUGH]
-    out = []
-    for year in good:
-        at, known = np.arange(DAYS), year.known
-        near = (np.interp(at, at[known], side[known]) for side in (year.low, year.high))
-        out.append(YearOfDays(*near))
-    return out
 
 
 def forecast_json(

@@ -14,7 +14,7 @@ from brood.core.course.plan import Plan
 from brood.services.cases import history
 from brood.services.cases.beside import beside
 from brood.services.cases.outlook import Counted
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.queries import looks
 from brood.store.states import EveningState

@@ -14,8 +14,8 @@ from brood.core.followup.all_clear import Clearing, clear_by
 from brood.errors import NotWorkedOut
 from brood.services.cases import history, plans
 from brood.services.cases.outlook import Outlook
-from brood.services.desk import Desk
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech
 from brood.store.states import PlanState
 from brood.store.tables import PestCase, Plant

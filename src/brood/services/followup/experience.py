@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brood.services.cases import plans
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import listed
 from brood.store.queries import said
 from brood.store.states import LeafOutcome

@@ -11,10 +11,10 @@ from brood.catalogue.schema import PestRecord
 from brood.errors import NotWorkedOut
 from brood.services.cases import history, plans
 from brood.services.cases.outlook import VERDICTS, Counted, Dot
-from brood.services.desk import Desk
 from brood.services.followup.causes import Explanation, causes
 from brood.services.followup.inspections import class_names, of_class
 from brood.services.voice import odds
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech, listed
 from brood.store.queries import cases
 from brood.store.tables import Card, InspectionRecord, PestCase

@@ -10,9 +10,8 @@ from sqlalchemy.orm import Session
 from brood.catalogue.schema import PestRecord
 from brood.core.biology.stage_classes import BY_DISPLAY, StageClass, class_of
 from brood.errors import FieldErrors, NotFound
-from brood.services.cases import assemble
-from brood.services.desk import Desk
-from brood.services.diagnosis import photos
+from brood.services.cases import assemble, pictures
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import Card, CardCount, InspectionRecord, PestCase
 
@@ -192,7 +191,7 @@ def add_photo(
     session: Session, inspection_id: int, filename: str, data: bytes, *, now: datetime
 ) -> None:
     """Keep a photo with a look. Raises FieldErrors when it is empty, too large or no picture."""
-    inspection(session, inspection_id).photos.append(photos.taken(filename, data, now))
+    inspection(session, inspection_id).photos.append(pictures.taken(filename, data, now))
 
 
 def hang(desk: Desk, case_id: int, colour: str, placed_on: date, spot: str = "") -> None:

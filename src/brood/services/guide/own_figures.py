@@ -16,7 +16,7 @@ from brood.core.biology.pest import Span
 from brood.core.biology.stage_times import stage_times
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.cases import assemble, outlook
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import OwnFigure, PestCase
 

@@ -15,9 +15,9 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.errors import FieldErrors
 from brood.services.cases.beside import WAYS, House, Near, beside_in, stay_of
-from brood.services.desk import Desk
 from brood.services.house.plants import susceptible
 from brood.services.house.quarantine import REASONS
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import days, listed
 from brood.store.place_tables import Place
 from brood.store.queries import cases

@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases import beside, history, test_leaves
-from brood.services.desk import Desk
 from brood.services.house.quarantine import apart_of
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import days
 from brood.store.tables import PestCase
 

@@ -15,9 +15,9 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.season import arrival
 from brood.core.season.arrival import Band
 from brood.core.season.biofix import biofix, day_of, season_of
-from brood.services.desk import Desk
 from brood.services.season import year_warmth
 from brood.services.season.year_warmth import PlaceWarmth, Warmths
+from brood.services.voice.desk import Desk
 from brood.store.place_tables import Place
 from brood.store.queries import cases, season
 from brood.store.records import Prevention

@@ -13,11 +13,11 @@ import numpy as np
 
 from brood.core.biology.stage_times import rate_sum
 from brood.services.cases.beside import House, beside_in
-from brood.services.desk import Desk
 from brood.services.house import plants
 from brood.services.house.neighbours import sources
 from brood.services.season.rhythm import HOT, HOT_C, mean_of_week
 from brood.services.voice import preferences
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import days, listed
 from brood.store.place_tables import Place
 from brood.store.queries import lasting

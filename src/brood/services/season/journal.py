@@ -12,10 +12,10 @@ from sqlalchemy import func, select
 
 from brood.core.season.biofix import season_of
 from brood.services.cases import effort, history
-from brood.services.desk import Desk
 from brood.services.season import arrivals
 from brood.services.season.arrivals import Arrival, Seasons, Seen
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import hours, listed
 from brood.store.place_tables import Place
 from brood.store.records import Expense

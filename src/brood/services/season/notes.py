@@ -15,11 +15,11 @@ from sqlalchemy.orm import Session
 from brood.catalogue.holdings import Catalogue
 from brood.core.season.biofix import season_of
 from brood.errors import FieldErrors, InputError
-from brood.services.desk import Desk
 from brood.services.house import plant_states, plants
 from brood.services.house.plant_states import StateCommand
 from brood.services.season import arrivals
 from brood.services.season.arrivals import Arrival
+from brood.services.voice.desk import Desk
 from brood.store.place_tables import Place
 from brood.store.queries import cases, season
 from brood.store.records import Prevention, Sighting

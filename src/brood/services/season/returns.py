@@ -15,8 +15,8 @@ from brood.core.biology.pest import Pest
 from brood.core.biology.stage_times import rate_sum
 from brood.core.season.heat_sums import Array
 from brood.services.cases.beside import House
-from brood.services.desk import Desk
 from brood.services.season.year_warmth import PlaceWarmth, Warmths
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import PestCase, Plant
 

@@ -11,11 +11,11 @@ from datetime import date, timedelta
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases import beside
 from brood.services.cases.beside import House
-from brood.services.desk import Desk
 from brood.services.house import plants
 from brood.services.season import ways_in
 from brood.services.season.arrivals import Arrival
 from brood.services.season.ways_in import Here
+from brood.services.voice.desk import Desk
 from brood.services.warmth.hourly import known_series
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from datetime import date
 
 from brood.services.cases.beside import House
-from brood.services.desk import Desk
 from brood.services.house import neighbours, plants
 from brood.services.house.neighbours import Standing
 from brood.services.house.quarantine import open_quarantines
 from brood.services.season import arrivals, rhythm
 from brood.services.season.arrivals import Arrival
 from brood.services.season.rhythm import DueLook, Walk
+from brood.services.voice.desk import Desk
 from brood.store.place_tables import Place
 from brood.store.records import Prevention, Quarantine
 from brood.store.tables import Plant

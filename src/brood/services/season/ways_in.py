@@ -12,10 +12,10 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import WayInRecord
 from brood.errors import FieldErrors
 from brood.services.cases.beside import stay_of
-from brood.services.desk import Desk
 from brood.services.house import plants, quarantine
 from brood.services.house.places import stay_since
 from brood.services.house.plants import PlantCommand, susceptible_to
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import listed
 from brood.store.place_tables import Place
 from brood.store.queries import cases, season

@@ -12,7 +12,6 @@ from brood.core.followup.all_clear import Clearing
 from brood.core.season.biofix import season_of
 from brood.services.cases import beside, history, plans
 from brood.services.cases.beside import House
-from brood.services.desk import Desk
 from brood.services.house import plants
 from brood.services.house.quarantine import open_quarantines
 from brood.services.season import arrivals, doors, hints, rhythm
@@ -20,6 +19,7 @@ from brood.services.season.arrivals import Arrival, Seasons
 from brood.services.season.doors import Door, Sleep
 from brood.services.season.hints import Hint
 from brood.services.season.year_warmth import PlaceWarmth
+from brood.services.voice.desk import Desk
 from brood.services.voice.odds import in_100
 from brood.services.voice.speech import Speech, listed
 from brood.store.place_tables import Place

@@ -14,7 +14,6 @@ from brood.core.season import heat_sums
 from brood.core.season.arrival import SEASON_C
 from brood.core.season.biofix import DAYS, biofix, day_of, season_of
 from brood.core.season.heat_sums import Array, YearOfDays
-from brood.services.documents.forecast import normal_years
 from brood.services.voice import preferences
 from brood.services.warmth.hourly import normal_of
 from brood.store.place_tables import Place
@@ -128,7 +127,7 @@ def of_place(session: Session, place: Place, today: date) -> PlaceWarmth:
     days = _recorded(session, place, today)
     seasons = _by_season(days, prefs.hemisphere, place.offset_c)
     earlier = {y: s for y, s in seasons.items() if y < season_of(prefs.hemisphere, today)}
-    normals = normal_years(earlier)
+    normals = heat_sums.normal_years(earlier)
     report = readings.weather(session, place.id) if place.source == "weather" else None
     if report is not None and len(normals) < 2:
         low, high = _normals(report.normals, prefs.hemisphere, place.offset_c)

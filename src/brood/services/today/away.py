@@ -13,8 +13,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from brood.services.cases import beside, history
-from brood.services.desk import Desk
 from brood.services.voice import preferences
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech, days, spelled
 from brood.store.place_tables import DiaryDay, Place
 from brood.store.queries import cases, readings

@@ -12,7 +12,6 @@ from brood.services.cases.aftercare import open_tasks
 from brood.services.cases.assemble import is_away
 from brood.services.cases.beside import House
 from brood.services.cases.effort import MINUTES
-from brood.services.desk import Desk
 from brood.services.diagnosis import put_off
 from brood.services.diagnosis.put_off import Waiting
 from brood.services.followup import follow_page
@@ -28,6 +27,7 @@ from brood.services.today.evenings_together import (
     next_evening,
 )
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech, days, listed
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine

@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 
 from brood.services.cases import beside, history, plans, trial
 from brood.services.cases.assemble import protects
-from brood.services.desk import Desk
 from brood.services.house.quarantine import open_quarantines
 from brood.services.season import hints
 from brood.services.season.hints import Hint
@@ -24,6 +23,7 @@ from brood.services.today.evenings_together import (
     windows_row,
 )
 from brood.services.today.plant_lines import ORDER, PlantLine, by_place, lines
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech, hours, spelled
 from brood.store.place_tables import Place
 from brood.store.records import Quarantine

@@ -13,9 +13,9 @@ from brood.catalogue.holdings import Catalogue
 from brood.core.biology.handling import cut_act, handled, share_on_worst
 from brood.errors import InputError
 from brood.services.cases import plans
-from brood.services.desk import Desk
 from brood.services.treatment import choose
 from brood.services.treatment.choose import Toggle, Weighed
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import hours
 from brood.store.queries import cases
 from brood.store.tables import Look, PestCase

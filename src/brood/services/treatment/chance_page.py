@@ -7,16 +7,16 @@ from datetime import timedelta
 
 from brood.core.course.outcome import Outcome
 from brood.core.course.planner import rule_evenings
+from brood.core.course.rules_of_thumb import RuleOutcome, considered, too_soon
 from brood.core.population.half_days import totals
 from brood.core.population.regrowth import Regrowth, regrowth
 from brood.errors import InputError
 from brood.services.cases import plans
-from brood.services.desk import Desk
-from brood.services.documents.assess import RuleOutcome, considered, too_soon
-from brood.services.documents.improvements import Change, changes
 from brood.services.treatment.choose import setting_of
 from brood.services.treatment.permitted import offers
 from brood.services.voice import courses
+from brood.services.voice.changes import Change, changes
+from brood.services.voice.desk import Desk
 from brood.store.tables import PestCase
 
 LONGEST_COURSE = 70

@@ -19,11 +19,11 @@ from brood.core.course.problem import Problem
 from brood.errors import FieldErrors
 from brood.services.cases import assemble, effort, history, plans
 from brood.services.cases.commands import ActCommand
-from brood.services.desk import Desk
 from brood.services.house import load, plant_states, who_lives_here
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import permitted, shelf
 from brood.services.treatment.permitted import Offer, UseSetting, offers
+from brood.services.voice.desk import Desk
 from brood.store.place_tables import Place
 from brood.store.queries import cases
 from brood.store.tables import CaseAct, PestCase, Plant

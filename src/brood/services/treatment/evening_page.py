@@ -16,13 +16,11 @@ from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord, TreatmentRecord
 from brood.core.climate.hours import EVENING
 from brood.errors import InputError, NotFound
-from brood.services.cases import aftercare, commands, effort, history, test_leaves
+from brood.services.cases import aftercare, commands, effort, history, pictures, test_leaves
 from brood.services.cases.assemble import limits_of
 from brood.services.cases.commands import MarkCommand
 from brood.services.cases.history import ROOTING_DAYS, repotted_on
 from brood.services.cases.test_leaves import Patch
-from brood.services.desk import Desk
-from brood.services.diagnosis import photos
 from brood.services.house import before_mixing, load
 from brood.services.house.before_mixing import Asked
 from brood.services.house.load import Load
@@ -32,6 +30,7 @@ from brood.services.treatment import evening_walk, permitted
 from brood.services.treatment.choose import setting_of
 from brood.services.treatment.evening_walk import EveningAct, PartRow
 from brood.services.voice import words
+from brood.services.voice.desk import Desk
 from brood.services.voice.speech import Speech
 from brood.services.warmth.hourly import plant_series
 from brood.store.queries import cases, lasting
@@ -359,7 +358,7 @@ def add_photo(desk: Desk, record_id: int, filename: str, data: bytes) -> None:
     record = desk.session.get(ApplicationRecord, record_id)
     if record is None:
         raise NotFound("There is no such evening.")
-    record.photos.append(photos.taken(filename, data, desk.moment))
+    record.photos.append(pictures.taken(filename, data, desk.moment))
 
 
 def after(desk: Desk, record_id: int) -> tuple[int, str]:

@@ -10,11 +10,11 @@ from datetime import time, timedelta
 from brood.core.biology.pest import ADULT
 from brood.services.cases import commands
 from brood.services.cases.commands import ActCommand, FindCommand, OpenCommand
-from brood.services.desk import Desk
 from brood.services.house import places, plant_states, plants
 from brood.services.house.places import DiaryEntry, PlaceCommand, Warmth
 from brood.services.house.plants import PlantCommand, PlantTraits
 from brood.services.treatment import choose, defaults
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 
 HOW_MANY = {"few": "few", "dozens": "dozens", "hundreds": "hundreds"}

@@ -18,8 +18,8 @@ from brood.errors import InputError
 from brood.services.cases import assemble, outlook, plans
 from brood.services.cases.assemble import Facts
 from brood.services.cases.outlook import Outlook
-from brood.services.desk import Desk
 from brood.services.voice import courses
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 
 SEEN: dict[str, float] = {StageClass.YOUNG: 2.0, StageClass.ADULT: 1.0}

@@ -6,11 +6,11 @@ from dataclasses import dataclass, replace
 
 from brood.catalogue.schema import StateRecord
 from brood.errors import FieldErrors
-from brood.services.desk import Desk
 from brood.services.house import load, plant_states
 from brood.services.house.plant_states import StateCommand
 from brood.services.treatment import choose, permitted
 from brood.services.treatment.permitted import Offer
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import Plant, PlantState
 

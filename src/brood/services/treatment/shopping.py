@@ -12,9 +12,9 @@ from brood.catalogue.holdings import Catalogue
 from brood.errors import InputError
 from brood.services.cases import effort, history, plans
 from brood.services.cases.outlook import Outlook
-from brood.services.desk import Desk
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import bench, shelf
+from brood.services.voice.desk import Desk
 from brood.store.tables import Application, PestCase, Plant, StockItem
 
 KIT = {

@@ -20,10 +20,10 @@ from brood.errors import FieldErrors, InputError
 from brood.services.cases import assemble, effort, plans
 from brood.services.cases.commands import ActCommand
 from brood.services.cases.outlook import Outlook
-from brood.services.desk import Desk
 from brood.services.treatment import choose, defaults
 from brood.services.voice import words
 from brood.services.voice.courses import TITLES, apart, around
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import CaseAct, PestCase
 

@@ -10,7 +10,6 @@ from brood.errors import FieldErrors, InputError
 from brood.services.archive import calendar
 from brood.services.cases import assumptions, case_page, commands, history, plans, trial
 from brood.services.cases.chart_data import stage_drawing
-from brood.services.desk import Desk
 from brood.services.diagnosis import look_log, look_page
 from brood.services.documents import develop
 from brood.services.followup import ending
@@ -19,6 +18,7 @@ from brood.services.house import plant_states, progress
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import chance_page, choose, defaults, evening_page, questions
 from brood.services.treatment.permitted import offers
+from brood.services.voice.desk import Desk
 from brood.services.warmth import rain
 from brood.services.warmth.rain import reaches
 from brood.store.queries import cases as queries

@@ -9,9 +9,9 @@ from flask import Blueprint, Response, request, url_for
 
 from brood.errors import FieldErrors, InputError
 from brood.services.cases import trial
-from brood.services.desk import Desk
 from brood.services.house import quarantine
 from brood.services.today import away, today
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.records import Quarantine
 from brood.store.tables import PestCase

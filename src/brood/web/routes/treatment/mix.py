@@ -10,12 +10,12 @@ from sqlalchemy.orm import Session
 
 from brood.errors import FieldErrors, InputError, NotFound
 from brood.services.cases import effort, history, plans
-from brood.services.desk import Desk
 from brood.services.house import before_mixing
 from brood.services.house import who_lives_here as living
 from brood.services.house.plants import is_eaten
 from brood.services.treatment import bench, shelf, shopping
 from brood.services.voice import units
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases as queries
 from brood.store.tables import PestCase, StockItem
 from brood.web import render

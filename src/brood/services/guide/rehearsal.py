@@ -15,11 +15,11 @@ from brood.core.biology.unseen import infer_hidden, spread_group
 from brood.core.climate.series import day_night
 from brood.core.course.outcome import Outcome, outcomes
 from brood.core.course.planner import plan, problem_of
+from brood.core.course.rules_of_thumb import breaks_label, too_soon
 from brood.core.population.half_days import totals
 from brood.errors import InputError
 from brood.services.cases import assemble, history, plans
-from brood.services.desk import Desk
-from brood.services.documents.assess import breaks_label, too_soon
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 
 LAST_DAY = 120

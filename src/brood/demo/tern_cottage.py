@@ -13,19 +13,19 @@ from sqlalchemy.orm import Session
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.loader import shipped
+from brood.demo import tern_following, tern_seasons
+from brood.demo.life import Life
 from brood.errors import SettingError
 from brood.services.cases import commands, history, test_leaves
-from brood.services.demo import tern_following, tern_seasons
-from brood.services.demo.life import Life
-from brood.services.desk import Desk
 from brood.services.diagnosis import look_log, photos
 from brood.services.house import before_mixing, places, plants, who_lives_here
-from brood.services.kept import engine
 from brood.services.treatment import shelf
 from brood.services.voice import preferences
+from brood.services.voice.desk import Desk
 from brood.services.warmth import logger_files, sensor, weather
 from brood.services.warmth.sensor import Device
 from brood.services.warmth.simulated_logger import LoggerPlan, csv_text
+from brood.store.kept import engine
 from brood.store.queries import cases as queries
 from brood.store.queries.cases import case
 from brood.store.session import open_store

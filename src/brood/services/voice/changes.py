@@ -1,10 +1,9 @@
-"""What would help a case that no dates clear, in words and as JSON."""
+"""What would help a case that no dates clear, in words."""
 
 from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
-from typing import Any
 
 from brood.catalogue.holdings import Catalogue
 from brood.core.course.improvements import Improvement, improvements
@@ -56,17 +55,3 @@ def _text(one: Improvement, catalogue: Catalogue, reach: float, speech: Speech) 
             f"instead of {round(100 * reach)}"
         )
     return f"move the plant to where it is {speech.difference(abs(one.celsius or 0), 0)} cooler"
-
-
-def improvements_json(problem: Problem, plan: Plan, catalogue: Catalogue) -> list[dict[str, Any]]:
-    """What would help, as JSON by the contract."""
-    return [
-        {
-            "change": one.text,
-            "chance_of_clearing": one.improvement.chance,
-            "applications": one.improvement.dates,
-            "reaches_target": one.improvement.reaches,
-            "treatments": list(one.acts),
-        }
-        for one in changes(problem, plan, catalogue, Speech())
-    ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from brood.catalogue.holdings import Catalogue
 from brood.catalogue.schema import PestRecord
-from brood.services.cases.rehearsal import LAST_DAY, RehearsalCommand, days_of
+from brood.services.guide.rehearsal import LAST_DAY, RehearsalCommand, days_of
 from brood.web.forms.reader import Reader
 
 COLDEST_C, HOTTEST_C = -5.0, 45.0

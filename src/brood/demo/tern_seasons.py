@@ -9,11 +9,11 @@ from datetime import datetime, timedelta
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brood.services.desk import Desk
 from brood.services.house import places
 from brood.services.season import notes, ways_in
 from brood.services.season.notes import SightingCommand
 from brood.services.season.ways_in import WayInCommand
+from brood.services.voice.desk import Desk
 from brood.services.warmth.weather import SimulatedWeather
 from brood.services.warmth.weather import keep as keep_report
 

@@ -5,12 +5,11 @@ from __future__ import annotations
 from flask import Blueprint, Response, make_response, request
 
 from brood.errors import InputError
-from brood.services.cases import rehearsal
-from brood.services.cases.rehearsal import RehearsalResult
-from brood.services.guide import guide
+from brood.services.guide import guide, rehearsal
+from brood.services.guide.rehearsal import RehearsalResult
 from brood.web import mending, render
 from brood.web.context import catalogue, reading, speech, today
-from brood.web.forms.cases import rehearsal as form
+from brood.web.forms.guide import rehearsal as form
 from brood.web.forms.reader import Reader, key_of
 
 bp = Blueprint("rehearsal", __name__, url_prefix="/rehearsal")
@@ -70,7 +69,7 @@ def _page(values: dict[str, str], result: RehearsalResult | None) -> Response:
         **{a: held.treatments[a] for a in ticked if a in held.treatments},
     }
     return render.page(
-        "cases/rehearsal/page.html",
+        "guide/rehearsal/page.html",
         values=values,
         r=result,
         groups=guide.by_group(held),

@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from brood.catalogue.holdings import Catalogue
 from brood.services.cases.planning import Planning
-from brood.services.desk import Desk
+from brood.services.voice.desk import Desk
 from brood.store.session import Store
 from brood.store.tables import PestCase
 

@@ -10,13 +10,13 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
+from brood.demo.life import Life
 from brood.services.archive import costs
 from brood.services.cases import commands
-from brood.services.demo.life import Life
-from brood.services.desk import Desk
 from brood.services.followup import inspections
 from brood.services.followup.inspections import CountCommand, InspectCommand
 from brood.services.house import events, neighbours, plant_states, quarantine
+from brood.services.voice.desk import Desk
 from brood.store.queries import cases
 from brood.store.tables import Plant
 
