@@ -8,6 +8,7 @@ jumps of all scenarios and schedules are one sparse matrix, so that a jump is on
 from __future__ import annotations
 
 import math
+from collections.abc import Hashable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -16,6 +17,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
 from brood.core.biology.substages import Array
+from brood.core.population.repeated import apart, flat, matrix_of, one_of_each
 from brood.core.population.steps import Steps
 from brood.core.population.tracks import placed_after
 
@@ -112,6 +114,29 @@ def ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: 
     `x` [2, schedules, scenarios, size + 2] by track (in the open, in a refuge) and state.
     `fresh` [schedules or 1, 1, stages + 1] is what survives of the newly exposed.
     """
+    if not (fresh == 1).all():
+        return _ahead(steps, n, x, females, refuge, fresh)
+
+    def whole() -> Array:
+        every, _ = one_of_each(x.shape[3], x.shape[2], 0, x.dtype)
+        return flat(_ahead(steps, n, every, females, refuge, fresh[:1]))
+
+    adults = (steps.births[n], steps.deaths[n], steps.laid_out[n])
+    kind = (females, refuge, *_kind(steps, n, x.dtype), *(a.tobytes() for a in adults))
+    matrix = matrix_of(kind, whole)
+    return (
+        _ahead(steps, n, x, females, refuge, fresh) if matrix is None else apart(flat(x) @ matrix)
+    )
+
+
+def _kind(steps: Steps, n: int, dtype: np.dtype) -> tuple[Hashable, ...]:
+    """What tells one kind of half-day of a pest from another."""
+    chain = steps.chain
+    moved = steps.switched(n).tobytes()
+    return dtype.char, chain.counts, chain.lives.tobytes(), moved, steps.moves[n].tobytes()
+
+
+def _ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: Array) -> Array:
     chain, dying, stops = steps.chain, steps.deaths[n], steps.laid_out[n]
     most = max(float(steps.moves[n].max(initial=0.0)), float((dying + stops).max()))
     share, adults = steps.moves[n] / most, np.stack((dying + stops, dying), axis=-1) / most
@@ -136,6 +161,26 @@ def back(steps: Steps, n: int, p: Array, entering: Array, open_to: Array, refuge
     size]. `entering` is the chance of an animal that grows up. `open_to` [..., stages + 1] is the
     share of the newly exposed that comes into the open and survives what acts left there.
     """
+    if not (open_to == 1 - refuge).all():
+        return _back(steps, n, p, entering, open_to, refuge)
+    scenarios, size = p.shape[-2:]
+
+    def whole() -> Array:
+        every, grown = one_of_each(size, scenarios, 1, p.dtype)
+        usual = np.full(open_to.shape[-1], 1 - refuge, p.dtype)
+        return flat(_back(steps, n, every, grown[..., 0], usual, refuge))
+
+    matrix = matrix_of((refuge, *_kind(steps, n, p.dtype)), whole)
+    if matrix is None:
+        return _back(steps, n, p, entering, open_to, refuge)
+    rows = np.concatenate(
+        (flat(p.reshape(2, -1, scenarios, size)), entering.reshape(-1, scenarios).T[..., None]),
+        axis=-1,
+    )
+    return apart(rows @ matrix).reshape(p.shape)
+
+
+def _back(steps: Steps, n: int, p: Array, entering: Array, open_to: Array, refuge: float) -> Array:
     moves = steps.moves[n]
     most = float(moves.max(initial=0.0))
     if most <= 0:
