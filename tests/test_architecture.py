@@ -57,6 +57,7 @@ CORE_MAY_USE = {
     "math",
     "re",
     "statistics",
+    "threading",
     "numpy",
     "scipy",
     "typing",
