@@ -8,7 +8,7 @@ from conftest import DAY, MITE, THRIPS
 
 from brood.catalogue.loader import shipped
 from brood.core.biology.case import Case, Found
-from brood.core.climate.series import day_night
+from brood.core.climate.series import daily, day_night
 from brood.core.population import one_step, repeated
 from brood.core.population.repeated import OFTEN, matrix_of
 from brood.core.population.steps import steps_of
@@ -48,6 +48,18 @@ def test_a_repeated_half_day_does_what_one_step_does(pest, light):
             back = held, n, p, grown, kind(0.95) * fresh, 0.05
             np.testing.assert_allclose(one_step.back(*back), one_step._back(*back), **dtype)
     assert len(repeated._known) == 4, "a day and a night, ahead and back"
+
+
+def test_where_every_day_differs_nothing_is_kept():
+    kind = CATALOGUE.pest(MITE)
+    days = [20 + n / 7 for n in range(25)]
+    series = daily(DAY - timedelta(days=1), [c - 4 for c in days], days)
+    held = steps_of(Case(kind, DAY, (Found(DAY, "adult", 1.0),), series, ()), DAY + timedelta(20))
+    assert not any(held.repeats(n) for n in range(len(held.ends)))
+    x = np.ones((2, 1, len(held.weights), held.chain.size + 2))
+    for _ in range(OFTEN + 1):
+        one_step.ahead(held, 4, x, 0.6, 0.05, np.ones((1, 1, len(held.chain.counts) + 1)))
+    assert not repeated._known
 
 
 def test_what_a_residue_takes_is_worked_out_step_by_step():

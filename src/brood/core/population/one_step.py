@@ -114,10 +114,11 @@ def ahead(steps: Steps, n: int, x: Array, females: float, refuge: float, fresh: 
     `x` [2, schedules, scenarios, size + 2] by track (in the open, in a refuge) and state.
     `fresh` [schedules or 1, 1, stages + 1] is what survives of the newly exposed.
     """
-    if not (fresh == 1).all():
+    if not (steps.repeats(n) and (fresh == 1).all()):
         return _ahead(steps, n, x, females, refuge, fresh)
 
     def whole() -> Array:
+        """What the step does to one of each."""
         every, _ = one_of_each(x.shape[3], x.shape[2], 0, x.dtype)
         return flat(_ahead(steps, n, every, females, refuge, fresh[:1]))
 
@@ -161,11 +162,12 @@ def back(steps: Steps, n: int, p: Array, entering: Array, open_to: Array, refuge
     size]. `entering` is the chance of an animal that grows up. `open_to` [..., stages + 1] is the
     share of the newly exposed that comes into the open and survives what acts left there.
     """
-    if not (open_to == 1 - refuge).all():
+    if not (steps.repeats(n) and (open_to == 1 - refuge).all()):
         return _back(steps, n, p, entering, open_to, refuge)
     scenarios, size = p.shape[-2:]
 
     def whole() -> Array:
+        """What the step does to one of each."""
         every, grown = one_of_each(size, scenarios, 1, p.dtype)
         usual = np.full(open_to.shape[-1], 1 - refuge, p.dtype)
         return flat(_back(steps, n, every, grown[..., 0], usual, refuge))

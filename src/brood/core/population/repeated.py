@@ -19,7 +19,7 @@ OFTEN = 3
 """The matrix of a kind is made when it comes up so many times: it takes as long as a few
 steps.
 """
-KINDS, BYTES = 8192, 64_000_000
+KINDS, BYTES = 512, 64_000_000
 """So many kinds are counted, and matrices of so many bytes are kept."""
 _times: OrderedDict[int, int] = OrderedDict()
 _known: OrderedDict[Hashable, Array] = OrderedDict()

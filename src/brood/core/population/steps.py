@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
+from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from brood.core.biology.case import Case
 from brood.core.biology.substages import NODES, Array, Chain, chain_of, moves_per_hour
@@ -42,6 +44,21 @@ class Steps:
     def switched(self, n: int) -> Array:
         """The share that changes its place within a step, by state."""
         out: Array = self.moved[0 if self.ends[n].time() == EVENING else 1]
+        return out
+
+    def repeats(self, n: int) -> bool:
+        """Whether a step is like that of the day before or after, as at a place with set
+        points.
+        """
+        return bool(self._as_before[n] or self._as_before[n + 2])
+
+    @cached_property
+    def _as_before(self) -> NDArray[np.bool_]:
+        """Whether each step is like the one a day before: [steps + 2]."""
+        out = np.zeros(len(self.ends) + 2, dtype=bool)
+        rates = (self.moves, self.births, self.deaths, self.laid_out)
+        like = [(r[2:] == r[:-2]).all(axis=tuple(range(1, r.ndim))) for r in rates]
+        out[2:-2] = np.logical_and.reduce(like)
         return out
 
     def light(self) -> Steps:
