@@ -70,11 +70,12 @@ def test_a_table_tells_kinds_examples_and_the_share_that_was_wrong():
         Fault("text", (1, n), date(2026, 6, 1), f"/cases/{n}", "NaN") for n in range(3)
     ]
     report.counts.update({"declared": 50, "alive though declared": 1, "visits": 10, "items": 30})
-    total = Report(slowest=(2.5, "1:0", "/"))
+    total = Report(slowest=(2.5, "1:0", "/"), later=["1:0 2026-07-01 /cases/2"])
     total.add(report)
     total.add(Report(report.faults, report.counts, slowest=(7.25, "3:1", "/cases/4/chance")))
     table = total.table()
     assert "     6  text" in table
     assert "declared clear 100, of them alive 2 (2.0%, standard error 1.4%)" in table
     assert table.count("/cases/0: NaN") == 1
+    assert "all-clear later by 1\n                     1:0 2026-07-01 /cases/2\n" in table
     assert "the slowest request: 7.2 s of the processor, 3:1 /cases/4/chance" in table

@@ -607,8 +607,11 @@ class Keeper:
                 f"/cases/{case.id}",
                 f"{len(after[0])} evenings to come after a clean look, {len(before[0])} before",
             )
-        if before[1] and after[1]:
-            self.report.counts["later by a clean look"] += max(after[1]) > max(before[1])
+        if before[1] and after[1] and max(after[1]) > max(before[1]):
+            seed, n = self.house.seed
+            self.report.later.append(
+                f"{seed}:{n} {self.today} /cases/{case.id}: {max(before[1])}, then {max(after[1])}"
+            )
 
     def _neighbour(self, task: Task, plant_id: int) -> None:
         plant = next((p for p in self.house.plants if p.id == plant_id), None)

@@ -54,6 +54,7 @@ class Report:
     pests: set[str] = field(default_factory=set)
     most_items: int = 0
     slowest: tuple[float, str, str] = (0.0, "", "")
+    later: list[str] = field(default_factory=list)
 
     def add(self, other: Report) -> None:
         """Take another's in."""
@@ -62,6 +63,7 @@ class Report:
         self.pests |= other.pests
         self.most_items = max(self.most_items, other.most_items)
         self.slowest = max(self.slowest, other.slowest)
+        self.later += other.later
 
     def of(self, kind: str) -> list[Fault]:
         """The faults of a kind."""
@@ -86,8 +88,9 @@ class Report:
         lines.append(
             f"clean looks compared {c['clean looks']}: courses released by "
             f"{c['released by a clean look']}, "
-            f"all-clear later by {c['later by a clean look']}"
+            f"all-clear later by {len(self.later)}"
         )
+        lines += [f"{'':21s}{each}" for each in self.later]
         lines.append(
             f"evenings that went by unmarked {c['unmarked']}, asked about {c['asked']}; "
             f"cost compared {c['costs compared']}"
