@@ -88,4 +88,4 @@ def test_the_page_says_that_the_course_begins_with_another_count(store, catalogu
     look(store, catalogue, case_id, day, {"young": 30.0, "adult": 20.0})
     with store.reading() as session:
         page = case_page.build(Desk(session, catalogue, at(day)), case_id)
-    assert page.moved.startswith("The count that the course begins with changed. ")
+    assert page.moved.startswith("The course now begins with another count. ")

@@ -13,6 +13,7 @@ from cachetools import LRUCache
 
 from brood.core.biology.case import Case, Evening, Pace
 from brood.core.biology.plant_states import keep_up
+from brood.core.course.improvements import with_more
 from brood.core.course.plan import Likely
 from brood.core.followup.ways import Aim, Way, by_hand, own_way, ways
 from brood.core.population.half_days import totals
@@ -141,7 +142,7 @@ def _gentle(desk: Desk, row: PestCase, case: Case) -> Case | None:
     """
     acts = hand_acts(desk, row)
     more = tuple(desk.catalogue.act(a, row.pest_id) for a in acts if a not in _ids(case))
-    soft = by_hand(replace(case, acts=(*case.acts, *more)))
+    soft = by_hand(replace(case, acts=with_more(case, more)))
     return soft and keep_up(soft, case.start)
 
 

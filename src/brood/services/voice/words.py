@@ -288,8 +288,9 @@ def _change(told: Mapping[str, Any], speech: Speech) -> str:
 
 
 WARMTH, RAIN = "the warmth where it stands", "the rain"
+ANOTHER_COUNT = "the course now begins with another count"
 CHANGED = (
-    ("began", "the count that the course begins with"),
+    ("began", ANOTHER_COUNT),
     ("seen", "what was found"),
     ("found", "what was found"),
     ("looks", "what was counted"),
@@ -331,7 +332,7 @@ def moved(
     causes = [name for key, name in CHANGED if key in parts and not idle.get(key)]
     if not causes:
         return f"{_unnamed(before, on)}. {_where_to(before, after, speech)}"
-    why = f"{_capital(causes[0])} changed"
+    why = _capital(causes[0]) + ("" if causes[0] == ANOTHER_COUNT else " changed")
     if causes[0] == WARMTH and was and now:
         why += f": about {now} expected, {was} before"
     if causes[0] == RAIN and fallen is not None:
